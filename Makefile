@@ -1,0 +1,36 @@
+# Every target sets up what it needs in .venv; nothing is to be prepared by hand.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/ready
+
+.PHONY: demo test lint screenshots bench clean
+
+demo: $(READY)
+	rm -rf demo
+	$(BIN)/ichnos demo demo
+
+test: $(READY)
+	$(BIN)/pytest
+
+lint: $(READY)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+# Needs Debian's xvfb, xterm and imagemagick (or the like): see CONTRIBUTING.md.
+screenshots: $(READY)
+	$(BIN)/python tools/screenshots.py
+
+bench: $(READY)
+	$(BIN)/python benchmarks/startup.py
+
+$(READY): pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --upgrade pip
+	$(BIN)/python -m pip install --quiet --editable '.[dev]'
+	touch $(READY)
+
+clean:
+	rm -rf $(VENV) demo dist

@@ -1,0 +1,1 @@
+"""Clips and sound files. Knows nothing of games; audio flows through it in blocks."""

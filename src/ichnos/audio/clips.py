@@ -1,0 +1,147 @@
+"""Looking at a clip, and decoding it in blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
+
+from ichnos.audio import containers
+from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Block = NDArray[np.float32]  # shape (frames, channels), full scale is ±1
+
+BLOCK_FRAMES = 65536
+
+_CODECS = {
+    "VORBIS": "Vorbis",
+    "OPUS": "Opus",
+    "MPEG_LAYER_I": "MPEG layer I",
+    "MPEG_LAYER_II": "MPEG layer II",
+    "MPEG_LAYER_III": "MPEG layer III",
+    "PCM_U8": "PCM 8",
+    "PCM_S8": "PCM 8",
+    "PCM_16": "PCM 16",
+    "PCM_24": "PCM 24",
+    "PCM_32": "PCM 32",
+    "FLOAT": "float 32",
+    "DOUBLE": "float 64",
+}
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What a sound file is. ``rate`` in frames a second, ``frames`` for each channel."""
+
+    container: str
+    claimed: str | None  # by the extension
+    codec: str
+    rate: int
+    channels: int
+    frames: int
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+    @property
+    def disguised(self) -> bool:
+        """Does the extension say something else than the bytes?"""
+        return self.claimed is not None and self.claimed != self.container
+
+    def __str__(self) -> str:
+        channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
+        kind = self.container if self.container in ("MP3", "FLAC") else f"{self.container} {self.codec}"
+        if self.disguised:
+            kind += f" (though its name says {self.claimed})"
+        return f"{kind}, {channels}, {self.rate / 1000:g} kHz, {self.seconds:.1f} s"
+
+
+def facts(stream: IO[bytes], path: Path) -> Facts:
+    """What a sound file is, from its own bytes; ``path`` is for its extension and for messages.
+
+    Raises:
+        IchnosError: empty, not audio, damaged at the beginning, or cut short.
+    """
+    place = Place(str(path))
+    again = "export or download it again"
+    if not stream.read(1):
+        raise IchnosError("this file is empty (0 bytes)", place=place, cure=again)
+    container = containers.actual(stream)
+    if container is None:
+        raise IchnosError(
+            "this is not audio that Ichnos reads",
+            place=place,
+            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus and MP3, whatever the extension",
+        )
+    missing = containers.missing_bytes(stream, container)
+    if missing:
+        raise IchnosError(f"this {container} file is cut short: {missing}", place=place, cure=again)
+    with opened(stream, place, container) as sound:
+        return Facts(
+            container,
+            containers.claimed(path),
+            _CODECS.get(sound.subtype, sound.subtype),
+            sound.samplerate,
+            sound.channels,
+            sound.frames,
+        )
+
+
+def opened(stream: IO[bytes], place: Place, container: str) -> Any:
+    """A ``soundfile.SoundFile`` for reading. Raises IchnosError where the header is damaged."""
+    import soundfile
+
+    stream.seek(0)
+    try:
+        return soundfile.SoundFile(stream)
+    except soundfile.LibsndfileError as error:
+        raise IchnosError(
+            f"this {container} file cannot be decoded ({_reason(error)})",
+            place=place,
+            cure="export or download it again",
+        ) from None
+
+
+def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
+    """Decode in blocks of at most ``BLOCK_FRAMES`` frames.
+
+    Yields:
+        float32, shape (frames, channels), full scale ±1.
+
+    Raises:
+        IchnosError: the file ends, or cannot be decoded, before the frames that its header promises.
+    """
+    import soundfile
+
+    done = 0
+    with opened(stream, place, expected.container) as sound:
+        while True:
+            try:
+                block = sound.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+            except soundfile.LibsndfileError as error:
+                raise _broken_off(done, expected, place, _reason(error)) from None
+            if not len(block):
+                break
+            done += len(block)
+            yield block
+    if done < expected.frames:
+        raise _broken_off(done, expected, place, "the data ends there")
+
+
+def _broken_off(done: int, expected: Facts, place: Place, reason: str) -> IchnosError:
+    return IchnosError(
+        f"this {expected.container} file is damaged: it can be decoded up to"
+        f" {done / expected.rate:.2f} s of {expected.seconds:.2f} s ({reason})",
+        place=place,
+        cure="export or download it again",
+    )
+
+
+def _reason(error: Exception) -> str:
+    return str(getattr(error, "error_string", error)).strip().rstrip(".").lower()

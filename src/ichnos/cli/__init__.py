@@ -1,0 +1,1 @@
+"""The command line: it parses, calls and prints, and decides nothing."""

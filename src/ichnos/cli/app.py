@@ -1,0 +1,66 @@
+"""The ``ichnos`` program. Heavy packages are imported where a command needs them, never here."""
+
+from __future__ import annotations
+
+import sys
+from typing import Annotated
+
+import typer
+
+from ichnos import __version__
+from ichnos.cli import show
+from ichnos.errors import IchnosError, Problems
+
+app = typer.Typer(
+    name="ichnos",
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    help="Makes game sound packs: you say which clip is for which sound key, Ichnos does the rest.",
+    epilog="See it all at once: ichnos demo",
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"ichnos {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _main(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version, and stop.")
+    ] = False,
+) -> None:
+    pass
+
+
+def report(error: IchnosError) -> None:
+    """Print an error, and every one of several, on stderr."""
+    if isinstance(error, Problems):
+        for each in error.errors:
+            report(each)
+        return
+    typer.echo(f"{show.styled('error:', fg='red', bold=True)} {error}", err=True)
+    if error.cure:
+        typer.echo(f"  {show.styled('to do:', bold=True)} {error.cure}", err=True)
+
+
+def main() -> None:
+    """Run the program; every error that a person is meant to read is printed here."""
+    from ichnos.cli import checking, demo, making
+
+    del checking, demo, making  # importing them adds their commands
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")  # a console that lacks a letter must not stop the work
+    try:
+        app()
+    except IchnosError as error:
+        report(error)
+        sys.exit(error.exit_code)
+    except BrokenPipeError:
+        sys.stderr.close()  # the reader has seen enough
+        sys.exit(1)

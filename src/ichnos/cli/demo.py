@@ -1,0 +1,53 @@
+"""``demo``: the main job on made-up data, by the same commands that a user would type."""
+
+from __future__ import annotations
+
+import shlex
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import app
+from ichnos.errors import WrongCall
+
+
+@app.command(epilog="Example: ichnos demo try-it")
+def demo(
+    folder: Annotated[
+        Path | None,
+        typer.Argument(help="Where to lay everything; it must be empty.", show_default="a temporary folder"),
+    ] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the commands, and run none.")] = False,
+) -> None:
+    """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
+    from ichnos.games import made_up, profile
+    from ichnos.pack.writing import understood
+
+    samples = {name: made_up.sample_of(profile.BUNDLED / name) for name in profile.bundled_names()}
+    name, sample = next((name, found) for name, found in samples.items() if found and "step" in found.values["demo"])
+    if dry_run:
+        for step in sample.steps:
+            print(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")
+        return
+    if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise WrongCall(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
+    folder = (folder or Path(tempfile.mkdtemp(prefix="ichnos-demo-"))).absolute()
+    title = profile.load(profile.BUNDLED / name).rules.game.title
+    with understood(folder):
+        print(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)
+        made_up.lay_installation(sample, folder / title)
+        workspace = next(step.folder for step in sample.steps if step.folder != ".")
+        made_up.lay_clips(sample, folder / workspace)
+    for step in sample.steps:
+        typer.echo(show.styled(f"# {step.say}", fg="cyan"))
+        typer.echo(show.styled(f"$ {shlex.join(['ichnos', *step.command])}", bold=True))
+        done = subprocess.run([sys.executable, "-m", "ichnos", *step.command], cwd=folder / step.folder, check=False)
+        if done.returncode:
+            raise typer.Exit(done.returncode)
+        print(flush=True)
+    print(sample.closing.strip().replace("{folder}", str(folder)))

@@ -1,0 +1,72 @@
+"""How results look: on a terminal and in a pipe."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any
+
+import typer
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from rich.console import Console
+
+_ENDLESS = 100_000  # columns: text in a pipe is never folded
+
+
+def console(*, err: bool = False) -> Console:
+    """A console that folds lines on a terminal only; rich itself obeys NO_COLOR."""
+    from rich.console import Console
+
+    stream = sys.stderr if err else sys.stdout
+    width = None if stream.isatty() else _ENDLESS
+    return Console(stderr=err, highlight=False, width=width, soft_wrap=True, emoji=False)
+
+
+def styled(text: str, **style: Any) -> str:
+    """Text with a style, unless NO_COLOR forbids it. Printed with ``typer.echo``, a pipe gets it plain."""
+    return text if os.environ.get("NO_COLOR") else typer.style(text, **style)
+
+
+def as_json(value: Any) -> None:
+    """Print a value for programs."""
+    print(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+def size(count: int) -> str:
+    """A size in bytes, in words: 1.4 MB."""
+    for unit in ("bytes", "kB", "MB"):
+        if count < 1000:
+            return f"{count} {unit}" if unit == "bytes" else f"{count:.1f} {unit}"
+        count /= 1000  # type: ignore[assignment]
+    return f"{count:.1f} GB"
+
+
+def keys_unchecked(title: str) -> None:
+    """Say that a misspelt key would go unnoticed."""
+    typer.echo(f"The keys are not checked against {title}'s own: say where the game is installed.", err=True)
+
+
+def counted(count: int, noun: str) -> str:
+    """``1 sound``, ``2 sounds``."""
+    return f"{count} {noun}{'' if count == 1 else 's'}"
+
+
+@contextmanager
+def progress(what: str, total: int, *, quiet: bool = False) -> Iterator[Callable[[], None]]:
+    """A progress bar on stderr, where that is a terminal; gives what to call after each step."""
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    err = console(err=True)
+    if quiet or not err.is_terminal or not total:
+        yield lambda: None
+        return
+    columns = (TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=err, transient=True) as bar:
+        task = bar.add_task(what, total=total)
+        yield lambda: bar.advance(task)

@@ -1,0 +1,94 @@
+"""A TOML file checked against a model: what is wrong is said with line and column."""
+
+from __future__ import annotations
+
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+from rapidfuzz import process
+
+from ichnos.documents.toml import TomlFile
+from ichnos.errors import IchnosError, raise_all
+
+Model = TypeVar("Model", bound=BaseModel)
+
+
+_UNKNOWN = "extra_forbidden"  # pydantic's name for a field that the model does not have
+
+
+class Table(BaseModel):
+    """A table of a TOML file: unknown fields are errors, names are written with hyphens."""
+
+    model_config = ConfigDict(
+        extra="forbid", frozen=True, alias_generator=lambda name: name.replace("_", "-"), populate_by_name=True
+    )
+
+
+def checked(model: type[Model], file: TomlFile) -> Model:
+    """The file's values as the model.
+
+    Raises:
+        IchnosError: for each field that is missing, unknown or of the wrong kind, all together.
+    """
+    try:
+        return model.model_validate(file.values)
+    except ValidationError as error:
+        details = error.errors()
+        found = {_suggestion(model, detail["loc"]): detail["loc"] for detail in details if detail["type"] == _UNKNOWN}
+        misspelt = [detail for detail in details if not (detail["type"] == "missing" and detail["loc"] in found)]
+        raise_all([_readable(dict(detail), model, file) for detail in misspelt])
+        raise
+
+
+def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) -> IchnosError:
+    path = tuple(part for part in detail["loc"] if part in _real(detail["loc"], file.values))
+    name = str(detail["loc"][-1])
+    place = file.place(*path)
+    kind = detail["type"]
+    if kind == "missing":
+        return IchnosError(f'the field "{name}" is missing', place=place, cure=f"add a line: {name} = ...")
+    if kind == _UNKNOWN:
+        near = _suggestion(model, detail["loc"])
+        cure = f'did you mean "{near[-1]}"?' if near else f"these exist here: {', '.join(_fields(model, path[:-1]))}"
+        return IchnosError(f'there is no field "{name}" here', place=place, cure=cure)
+    expected = detail["msg"].removeprefix("Value error, ").removeprefix("Input ")
+    return IchnosError(
+        f'the field "{name}" is not as expected: {expected}', place=place, cure=f"found: {detail['input']!r}"
+    )
+
+
+def _suggestion(model: type[BaseModel], loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
+    """The location of the field that a misspelt one most likely means; empty where none is near."""
+    near = process.extractOne(str(loc[-1]), _fields(model, loc[:-1]), score_cutoff=60)
+    return (*loc[:-1], near[0]) if near else ()
+
+
+def _real(loc: tuple[Any, ...], values: Any) -> set[str | int]:
+    """The parts of an error's location that exist in the file; the model's own branch names do not."""
+    real: set[str | int] = set()
+    for part in loc:
+        if (isinstance(values, dict) and part in values) or (
+            isinstance(values, list) and isinstance(part, int) and part < len(values)
+        ):
+            values = values[part]
+            real.add(part)
+    return real
+
+
+def _fields(model: type[BaseModel], path: tuple[str | int, ...]) -> list[str]:
+    """The names of the fields of the table at ``path``."""
+    for part in path:
+        if isinstance(part, int):
+            continue
+        field = next((f for n, f in model.model_fields.items() if (f.alias or n) == part), None)
+        inner = _table_of(field.annotation) if field else None
+        if inner is None:
+            return []
+        model = inner
+    return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _table_of(annotation: Any) -> type[BaseModel] | None:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((t for a in getattr(annotation, "__args__", ()) if (t := _table_of(a))), None)

@@ -1,0 +1,71 @@
+"""Bytes to text and back, keeping the encoding, the byte-order mark and the line ends as found."""
+
+from __future__ import annotations
+
+import bisect
+import codecs
+from dataclasses import dataclass
+from functools import cached_property
+
+from ichnos.errors import IchnosError, Place
+
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF16_LE, "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16-be"),
+)
+
+
+@dataclass(frozen=True)
+class Text:
+    """The text of a file, and how it is spelled in bytes.
+
+    ``content`` never holds the byte-order mark and always holds the file's own line ends.
+    """
+
+    path: str
+    content: str
+    encoding: str = "utf-8"
+    mark: bytes = b""
+
+    @cached_property
+    def _line_starts(self) -> list[int]:
+        starts = [0]
+        position = self.content.find("\n")
+        while position >= 0:
+            starts.append(position + 1)
+            position = self.content.find("\n", position + 1)
+        return starts
+
+    def place(self, offset: int) -> Place:
+        """Line and column (both from 1) of a character offset into ``content``."""
+        line = bisect.bisect_right(self._line_starts, offset)
+        return Place(self.path, line, offset - self._line_starts[line - 1] + 1)
+
+    def to_bytes(self, content: str) -> bytes:
+        """Spell other content the way this file is spelled."""
+        return self.mark + content.encode(self.encoding)
+
+
+def from_bytes(data: bytes, path: str, encoding: str = "utf-8") -> Text:
+    """Decode a file. A byte-order mark wins over ``encoding``, which is what the profile says.
+
+    Raises:
+        IchnosError: the bytes are not text in that encoding; the place is the offending line.
+    """
+    mark = b""
+    for candidate, name in _MARKS:
+        if data.startswith(candidate):
+            mark, encoding = candidate, name
+            break
+    body = data[len(mark) :]
+    try:
+        return Text(path, body.decode(encoding), encoding, mark)
+    except UnicodeDecodeError as error:
+        line = body.count(b"\n", 0, error.start) + 1
+        column = error.start - (body.rfind(b"\n", 0, error.start) + 1) + 1
+        raise IchnosError(
+            f"this is not {encoding} text: the byte 0x{body[error.start]:02X} cannot stand here",
+            place=Place(path, line, column),
+            cure=f"save the file as {encoding.upper()} in your editor",
+        ) from None

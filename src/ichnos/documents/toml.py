@@ -1,0 +1,155 @@
+"""TOML 1.0 with places: the standard library reads it, and this finds where each field stands."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from typing import Any
+
+from ichnos.documents.text import Text, from_bytes
+from ichnos.errors import IchnosError, Place
+
+Path = tuple[str | int, ...]
+
+_TOKEN = re.compile(
+    r"""[ \t\r]*(?:
+      (?P<comment>\#[^\n]*)
+    | (?P<string>\"{3}.*?\"{3}\"{0,2}|'{3}.*?'{3}'{0,2}|\"(?:[^"\\\n]|\\.)*\"|'[^'\n]*')
+    | (?P<newline>\n)
+    | (?P<mark>[\[\]{},=.])
+    | (?P<bare>[A-Za-z0-9_+:-]+)
+    )""",
+    re.VERBOSE | re.DOTALL,
+)
+_AT = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
+
+
+class TomlFile:
+    """A TOML file's values, and the place of each."""
+
+    def __init__(self, data: bytes, path: str) -> None:
+        self.text: Text = from_bytes(data, path)
+        try:
+            self.values: dict[str, Any] = tomllib.loads(self.text.content.replace("\r\n", "\n"))
+        except tomllib.TOMLDecodeError as error:
+            raise _readable(error, self.text) from None
+        self._starts: dict[Path, int] = {}
+        _Places(self.text.content, self._starts).document()
+
+    def place(self, *path: str | int) -> Place:
+        """Where the field at ``path`` stands, or the nearest thing around it."""
+        while path:
+            if path in self._starts:
+                return self.text.place(self._starts[path])
+            path = path[:-1]
+        return Place(self.text.path)
+
+
+def _readable(error: tomllib.TOMLDecodeError, text: Text) -> IchnosError:
+    message = str(error)
+    at = _AT.search(message)
+    if at and at[1]:
+        place = Place(text.path, int(at[1]), int(at[2]))
+    else:
+        place = text.place(len(text.content.rstrip()))
+    what = _AT.sub("", message)
+    line = text.content.splitlines()[place.line - 1].strip() if place.line and text.content.strip() else ""
+    return IchnosError(
+        f"{what[:1].lower()}{what[1:]}" + (f", in: {line}" if line else ""),
+        place=place,
+        cure='a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]',
+    )
+
+
+class _Places:
+    """Walks valid TOML once and notes where the name of each table, field and item begins."""
+
+    def __init__(self, content: str, starts: dict[Path, int]) -> None:
+        self.starts = starts
+        self.tokens = [
+            (token.lastgroup or "", token[token.lastgroup or 0], token.start(token.lastgroup or 0))
+            for token in _TOKEN.finditer(content)
+            if token.lastgroup != "comment"
+        ]
+        self.tokens.append(("end", "", len(content)))
+        self.next = 0
+        self.counts: dict[Path, int] = {}
+
+    def peek(self) -> str:
+        kind, word, _ = self.tokens[self.next]
+        return word if kind == "mark" else kind
+
+    def skip_newlines(self) -> None:
+        while self.peek() == "newline":
+            self.next += 1
+
+    def document(self) -> None:
+        table: Path = ()
+        while True:
+            self.skip_newlines()
+            if self.peek() == "end":
+                return
+            if self.peek() == "[":
+                start = self.tokens[self.next][2]
+                several = self.tokens[self.next + 1][1] == "[" and self.tokens[self.next + 1][2] == start + 1
+                self.next += 2 if several else 1
+                table = self.resolve(self.name(), several)
+                self.starts[table] = start
+                self.next += 2 if several else 1
+            else:
+                self.field(table)
+
+    def resolve(self, names: Path, several: bool) -> Path:
+        """A heading's path with the index of the table meant, where an array of tables is on the way."""
+        path: Path = ()
+        for position, name in enumerate(names):
+            path += (name,)
+            if several and position == len(names) - 1:
+                self.counts[path] = self.counts.get(path, -1) + 1
+            if path in self.counts:
+                path += (self.counts[path],)
+        return path
+
+    def name(self) -> Path:
+        names: Path = ()
+        while True:
+            kind, word, _ = self.tokens[self.next]
+            self.next += 1
+            if kind == "string":
+                word = tomllib.loads(f"text = {word}")["text"]
+            names += tuple(word.split(".")) if kind == "bare" else (word,)
+            if self.peek() != ".":
+                return names
+            self.next += 1
+
+    def field(self, table: Path) -> None:
+        start = self.tokens[self.next][2]
+        names = self.name()
+        for length in range(1, len(names) + 1):
+            self.starts.setdefault(table + names[:length], start)
+        self.next += 1  # the equals sign
+        self.value(table + names)
+
+    def value(self, path: Path) -> None:
+        opening = self.peek()
+        if opening not in ("[", "{"):
+            # A number or a date may be several tokens (1.5): all up to the next mark that ends it.
+            while self.peek() not in ("newline", "end", ",", "]", "}"):
+                self.next += 1
+            return
+        closing = "]" if opening == "[" else "}"
+        self.next += 1
+        index = 0
+        while True:
+            self.skip_newlines()
+            if self.peek() == closing:
+                self.next += 1
+                return
+            if self.peek() == ",":
+                self.next += 1
+            elif opening == "[":
+                self.starts[(*path, index)] = self.tokens[self.next][2]
+                self.value((*path, index))
+                index += 1
+            else:
+                self.field(path)

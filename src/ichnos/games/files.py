@@ -1,0 +1,120 @@
+"""The files of a pack, read where they lie: a folder or a zip archive. Nothing is ever unpacked."""
+
+from __future__ import annotations
+
+import lzma
+import shutil
+import stat
+import tempfile
+import zipfile
+import zlib
+from pathlib import Path
+from typing import IO, Protocol
+
+from ichnos.errors import IchnosError, Place
+
+MAX_TEXT = 256 * 2**20  # bytes; a definition file beyond this is not read
+_IN_MEMORY = 32 * 2**20  # bytes
+
+
+class Files(Protocol):
+    """Names are relative to the pack's root, with slashes."""
+
+    place: str
+
+    def names(self) -> list[str]: ...
+
+    def read(self, name: str) -> bytes:
+        """A file's bytes. Raises IchnosError where they are damaged or too many."""
+
+    def open(self, name: str) -> IO[bytes]:
+        """The file as a seekable stream."""
+
+    def label(self, name: str) -> str:
+        """What messages call the file."""
+
+
+class Folder:
+    """The files below a folder. Links are not followed out of it."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self.place = str(root)
+
+    def names(self) -> list[str]:
+        return sorted(
+            path.relative_to(self.root).as_posix()
+            for path in self.root.rglob("*")
+            if path.is_file() and not path.is_symlink()
+        )
+
+    def read(self, name: str) -> bytes:
+        path = self.root / name
+        if path.stat().st_size > MAX_TEXT:
+            raise IchnosError("this file is too large to be a definition", place=Place(self.label(name)))
+        return path.read_bytes()
+
+    def open(self, name: str) -> IO[bytes]:
+        return (self.root / name).open("rb")
+
+    def label(self, name: str) -> str:
+        return str(self.root / name)
+
+
+class Archive:
+    """The files in a zip archive."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.place = str(path)
+        try:
+            self._zip = zipfile.ZipFile(path)
+        except zipfile.BadZipFile as error:
+            raise IchnosError(
+                f"this is not a whole zip archive ({error})", place=Place(str(path)), cure="build or download it again"
+            ) from None
+
+    def names(self) -> list[str]:
+        return [
+            info.filename
+            for info in self._zip.infolist()
+            if not info.is_dir() and not stat.S_ISLNK(info.external_attr >> 16)
+        ]
+
+    def read(self, name: str) -> bytes:
+        if self._zip.getinfo(name).file_size > MAX_TEXT:
+            raise IchnosError("this file is too large to be a definition", place=Place(self.label(name)))
+        with self.open(name) as stream:
+            return stream.read()
+
+    def open(self, name: str) -> IO[bytes]:
+        """The file, out of the archive and proved by its checksum, in memory or a temporary file."""
+        whole: IO[bytes] = tempfile.SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115 (the caller closes it)
+        try:
+            with self._zip.open(name) as stream:
+                shutil.copyfileobj(stream, whole, 1 << 20)
+        except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, RuntimeError) as error:
+            whole.close()
+            raise IchnosError(
+                f"this file is damaged inside the archive ({error})",
+                place=Place(self.label(name)),
+                cure="build or download the archive again",
+            ) from None
+        whole.seek(0)
+        return whole
+
+    def label(self, name: str) -> str:
+        return f"{self.path}/{name}"
+
+
+def files_at(path: Path) -> Files:
+    """A pack as found on disk.
+
+    Raises:
+        IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
+    """
+    if path.is_dir():
+        return Folder(path)
+    if not path.exists():
+        raise IchnosError("there is nothing here", place=Place(str(path)), cure="give a pack's folder or archive")
+    return Archive(path)

@@ -1,0 +1,199 @@
+"""Fill: an exemplar and a pack's values make a file's text.
+
+A new entry is the exemplar entry's own text with the values escaped into it, so the quotes, the
+indentation and the order are the profile author's. A node whose hole has neither value nor default
+is left out; so is an entry that would carry nothing but its own name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import Node, Value
+from ichnos.games.converters import Unreadable
+from ichnos.games.exemplar import Exemplar
+from ichnos.games.holes import Missing, Pattern
+from ichnos.games.vocabulary import LANGUAGE, PRINCIPAL, SOUND, TAKE
+
+
+@dataclass(frozen=True)
+class Instance:
+    """One pack, sound, take ... with its values by hole name, and what lies inside it by scope.
+
+    ``titles`` maps a language to the title in it; ``None`` stands for the default language.
+    """
+
+    values: Mapping[str, Value]
+    inside: Mapping[str, tuple[Instance, ...]] = field(default_factory=dict)
+    titles: Mapping[str | None, str] = field(default_factory=dict)
+
+
+Around = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
+
+
+def resolve(name: str, around: Around) -> Value:
+    """A hole's value, from the innermost instance that has it; ``None`` where none has."""
+    if name == "title":
+        language = around[LANGUAGE].values["language"] if LANGUAGE in around else None
+        return around[SOUND].titles.get(str(language) if language else None) if SOUND in around else None
+    for instance in reversed(around.values()):
+        if instance.values.get(name) is not None:
+            return instance.values[name]
+    return None
+
+
+def instances(scope: str, around: Around) -> Iterator[Around]:
+    """Each way to bind one more scope, in the pack's own order."""
+    for outer in reversed(around.values()):
+        if scope in outer.inside:
+            for instance in outer.inside[scope]:
+                yield {**around, scope: instance}
+            return
+    if scope == TAKE and SOUND not in around:
+        for inner in instances(SOUND, around):
+            yield from instances(TAKE, inner)
+
+
+def fill(exemplar: Exemplar, around: Around) -> str:
+    """The file's text for the instances given.
+
+    Raises:
+        IchnosError: a value that the game's spelling cannot carry, with the exemplar's place.
+    """
+    return _Filler(exemplar).text(around)
+
+
+class _Filler:
+    def __init__(self, exemplar: Exemplar) -> None:
+        self.exemplar = exemplar
+        self.document = exemplar.document
+        self.content = exemplar.document.text.content
+
+    def text(self, around: Around) -> str:
+        root = self.document.root
+        return self.content[: root.start] + (self.node(root, around) or "") + self.content[root.end :]
+
+    def node(self, node: Node, around: Around) -> str | None:
+        """The node's text with its holes filled, or ``None`` where it is to be left out."""
+        try:
+            head = self.label(node, around)
+            if not node.holds_value:
+                return self.container(node, head, around)
+            pattern = self.exemplar.values.get(node)
+            if pattern is None:
+                return head + self.content[node.body_start : node.end]
+            value = self.spelled(pattern, node, around)
+            literal = self.document.format.write_value(value, node, self.exemplar.parents.get(node))
+            return head + literal + self.content[node.body_end : node.end]
+        except Missing as missing:
+            parent = self.exemplar.parents.get(node)
+            if node in self.exemplar.units or self.document.format.optional(node, parent):
+                return None
+            if parent is not None:
+                raise  # the nearest node around it that can be left out, is
+            raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
+
+    def label(self, node: Node, around: Around) -> str:
+        """The node's text up to its body."""
+        pattern = self.exemplar.labels.get(node)
+        if pattern is None:
+            return self.content[node.start : node.body_start]
+        label = str(self.spelled(pattern, node, around))
+        return self.document.format.write_label(label, node) + self.content[node.label_end : node.body_start]
+
+    def spelled(self, pattern: Pattern, node: Node, around: Around) -> Value:
+        try:
+            return pattern.fill(lambda name: resolve(name, around))
+        except Unreadable as error:
+            key = resolve("key", around)
+            of = f" of {key}" if key else ""
+            raise self.document.error(f"a value{of} cannot be written here: {error}", node.start) from None
+
+    def container(self, node: Node, head: str, around: Around) -> str:
+        children = node.children
+        if not children:
+            return head + self.content[node.body_start : node.end]
+        written: list[tuple[str, Node, bool]] = []  # text, its exemplar, is it the first for that exemplar
+        done: set[str] = set()
+        for child in children:
+            scope = self.exemplar.units.get(child)
+            if scope is None:
+                text = self.node(child, around)
+                if text is not None:
+                    written.append((text, child, True))
+                continue
+            if scope in done:
+                continue  # another alternative of the same unit
+            done.add(scope)
+            alternatives = [other for other in children if self.exemplar.units.get(other) == scope]
+            first = True
+            for inner in instances(scope, around):
+                if self.only_named(scope, alternatives, inner):
+                    continue
+                chosen = self.alternative(alternatives, inner)
+                text = self.node(chosen, inner)
+                if text is not None:
+                    written.append((text, chosen, first))
+                    first = False
+        opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
+        if not written:
+            return head + opening.rstrip() + closing.lstrip()
+        pieces = [head, opening]
+        for position, (text, child, first) in enumerate(written):
+            if position:
+                pieces.append(self.gap(node, child, fresh=first and written[position - 1][1] is not child))
+            pieces.append(text)
+        return "".join([*pieces, closing])
+
+    def alternative(self, alternatives: list[Node], around: Around) -> Node:
+        """The first that can carry every value that is set."""
+        if len(alternatives) == 1:
+            return alternatives[0]
+        names = [self.exemplar.names_below(node) for node in alternatives]
+        needed = {name for name in set().union(*names) if resolve(name, around) is not None}
+        for node, carried in zip(alternatives, names, strict=True):
+            if needed <= carried:
+                return node
+        return max(alternatives, key=lambda node: len(needed & self.exemplar.names_below(node)))
+
+    def only_named(self, scope: str, alternatives: list[Node], around: Around) -> bool:
+        """Would the entry carry nothing but its own name, though it has room for more?"""
+        if scope == TAKE:
+            return False  # a take's file is all that it needs
+        names = set().union(*(self.exemplar.names_below(node) for node in alternatives))
+        more = {name for name in names if name != PRINCIPAL[scope] and self.exemplar.scopes[name] == scope}
+        optional = {name for name in more if not self.has_default(name, alternatives)}
+        nested = {self.exemplar.units[n] for a in alternatives for n in a.walk() if n in self.exemplar.units} - {scope}
+        if nested or not optional or more - optional:
+            return False
+        return all(resolve(name, around) is None for name in optional)
+
+    def has_default(self, name: str, nodes: list[Node]) -> bool:
+        return any(
+            hole.word.name == name and hole.default is not None
+            for node in nodes
+            for below in node.walk()
+            for pattern in (self.exemplar.values.get(below), self.exemplar.labels.get(below))
+            if pattern is not None
+            for hole in pattern.holes
+        )
+
+    def gap(self, parent: Node, child: Node, *, fresh: bool) -> str:
+        """What stands between a written child and the one before it.
+
+        ``fresh``: it is the first one written for its exemplar, so the exemplar's own text before
+        it is used as it stands, comments included.
+        """
+        index = parent.children.index(child)
+        before = parent.children[index - 1].end if index else parent.body_start
+        own = self.content[before : child.start]
+        if index == 0:
+            own = own[len(own.rstrip()) :] if "\n" in own else ""
+        elif fresh:
+            return own
+        separator = self.document.format.separator
+        space = own[len(own.rstrip()) :]
+        if not space:
+            return self.document.format.default_gap
+        return separator + space

@@ -1,0 +1,186 @@
+"""Read: an exemplar matched against a real file gives its entries, each with its place.
+
+Files found in the wild are untidy. Members that the exemplar does not know are kept (they stay in
+the file's own text) and listed; an entry that fits no exemplar is a stray, counted and named with
+its place; one bad entry does not hide the others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import LISTED, Document, Node, Value
+from ichnos.games.exemplar import Exemplar
+from ichnos.games.vocabulary import PACK, PRINCIPAL
+
+
+@dataclass(slots=True)
+class Found:
+    """What was read of one pack, sound, take ...: values by hole name, and where each stands."""
+
+    scope: str
+    node: Node
+    values: dict[str, Value] = field(default_factory=dict)
+    nodes: dict[str, Node] = field(default_factory=dict)
+    inside: dict[str, list[Found]] = field(default_factory=dict)
+    unknown: list[Node] = field(default_factory=list)
+
+    def all(self, scope: str) -> Iterator[Found]:
+        """Every instance of a scope, at any depth."""
+        for inner_scope, found in self.inside.items():
+            for inner in found:
+                if inner_scope == scope:
+                    yield inner
+                yield from inner.all(scope)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One real file, read. ``pack`` holds everything found; ``strays`` fitted nothing."""
+
+    document: Document
+    pack: Found
+    strays: list[Node]
+
+
+def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> Reading | None:
+    """Match an exemplar against a file.
+
+    Args:
+        in_path: the values of the holes in the file's path.
+
+    Returns:
+        What was found, or ``None`` where the file has another structure altogether.
+    """
+    reader = _Reader(exemplar)
+    pack = Found(PACK, document.root, dict(in_path or {}))
+    if not reader.match(exemplar.document.root, document.root, pack):
+        return None
+    return Reading(document, pack, reader.strays)
+
+
+class _Reader:
+    def __init__(self, exemplar: Exemplar) -> None:
+        self.exemplar = exemplar
+        self.strays: list[Node] = []
+
+    def match(self, pattern: Node, real: Node, found: Found) -> bool:
+        """Does ``real`` have the structure of ``pattern``? What it holds goes into ``found``."""
+        label = self.exemplar.matches_label(pattern, real.label)
+        if label is None:
+            return False
+        if not pattern.holds_value:
+            if pattern.kind != real.kind or not self.children(pattern, real, found):
+                return False
+        elif pattern in self.exemplar.values:
+            if not self.value(pattern, real, found):
+                return False
+        elif not real.holds_value:
+            return False
+        for name, value in label.items():
+            found.values[name] = value
+            found.nodes[name] = real
+        return True
+
+    def value(self, pattern: Node, real: Node, found: Found) -> bool:
+        whole: Value = real.value
+        if not real.holds_value:
+            if real.kind != LISTED or not all(child.holds_value for child in real.children):
+                return False
+            whole = [child.value for child in real.children]
+        values = self.exemplar.values[pattern].match(whole)
+        if values is None:
+            return False
+        for name, value in values.items():
+            if name not in found.values:
+                found.values[name] = value
+                found.nodes[name] = real
+        return True
+
+    def children(self, pattern: Node, real: Node, found: Found) -> bool:
+        units: dict[str, list[Node]] = {}
+        fixed = []
+        for child in pattern.children:
+            scope = self.exemplar.units.get(child)
+            if scope is None:
+                fixed.append(child)
+            else:
+                units.setdefault(scope, []).append(child)
+        if pattern.kind == LISTED:
+            rest = self.by_position(fixed, real, found)
+        else:
+            rest = self.by_label(fixed, real, found)
+        if rest is None:
+            return False
+        for scope, alternatives in units.items():
+            rest = self.repeated(scope, alternatives, rest, found)
+        found.unknown += rest
+        return True
+
+    def by_position(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
+        if len(real.children) < sum(1 for child in fixed if not self.may_lack(child)):
+            return None
+        for child, item in zip(fixed, real.children, strict=False):
+            if not self.match(child, item, found):
+                return None
+        return real.children[len(fixed) :]
+
+    def by_label(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
+        rest = list(real.children)
+        for child in fixed:
+            twins = sum(1 for other in fixed if other.label == child.label) > 1
+            for candidate in rest:
+                if candidate.label == child.label and (not twins or self.same_constants(child, candidate)):
+                    if not self.match(child, candidate, found):
+                        return None
+                    rest.remove(candidate)
+                    break
+            else:
+                if not self.may_lack(child):
+                    return None
+        return rest
+
+    def same_constants(self, pattern: Node, real: Node) -> bool:
+        """Do the values without holes agree? They tell siblings of one name apart."""
+        if pattern.holds_value:
+            return pattern in self.exemplar.values or pattern.value == real.value
+        by_label = {child.label: child for child in real.children}
+        return all(
+            child.label in by_label and self.same_constants(child, by_label[child.label])
+            for child in pattern.children
+            if child.holds_value and child not in self.exemplar.values
+        )
+
+    def may_lack(self, pattern: Node) -> bool:
+        """May a real file do without this? Yes, unless an entry's own name stands in it."""
+        return not any(self.exemplar.names_at(node) & _NAMING for node in self.outside_units(pattern))
+
+    def outside_units(self, node: Node) -> Iterator[Node]:
+        yield node
+        for child in node.children:
+            if child not in self.exemplar.units:
+                yield from self.outside_units(child)
+
+    def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], found: Found) -> list[Node]:
+        """Take every child that fits one of the alternatives; what looks like one but fits none is a stray."""
+        unclaimed = []
+        into = found.inside.setdefault(scope, [])
+        labels = {alternative.label for alternative in alternatives if alternative not in self.exemplar.labels}
+        for real in rest:
+            for alternative in alternatives:
+                one = Found(scope, real)
+                marks = len(self.strays)
+                if self.match(alternative, real, one):
+                    into.append(one)
+                    break
+                del self.strays[marks:]
+            else:
+                if not labels or real.label in labels:
+                    self.strays.append(real)
+                else:
+                    unclaimed.append(real)
+        return unclaimed
+
+
+_NAMING = frozenset(PRINCIPAL.values())

@@ -1,0 +1,1 @@
+"""From a workspace to a pack: the workspace file, the plan (pure), the build (effects), the archive."""

@@ -1,0 +1,44 @@
+"""Zip archives whose bytes depend on their contents alone.
+
+Members are stored, not compressed: sound is compressed already, and what a compressor gives differs
+from one machine's library to the next. Times, modes and the order are fixed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import zipfile
+from collections.abc import Iterable
+from pathlib import Path
+
+_EPOCH = (1980, 1, 1, 0, 0, 0)  # the earliest that a zip can say
+_UNIX = 3
+_PLAIN_FILE = 0o100644 << 16
+
+
+def write_archive(path: Path, members: Iterable[tuple[str, bytes | Path]]) -> None:
+    """Write a zip of ``(name, content)`` members, a ``Path`` standing for that file's bytes."""
+    with path.open("wb") as stream:
+        with zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as archive:
+            for name, content in members:
+                info = zipfile.ZipInfo(name, _EPOCH)
+                info.create_system = _UNIX
+                info.external_attr = _PLAIN_FILE
+                size = len(content) if isinstance(content, bytes) else content.stat().st_size
+                info.file_size = size  # lets zipfile choose 64-bit fields only where they are needed
+                with archive.open(info, "w") as member:
+                    if isinstance(content, bytes):
+                        member.write(content)
+                    else:
+                        with content.open("rb") as source:
+                            shutil.copyfileobj(source, member, 1 << 20)
+        stream.flush()
+        os.fsync(stream.fileno())
+
+
+def sha256_of(path: Path) -> str:
+    """The SHA-256 of a file, in hexadecimal."""
+    with path.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()

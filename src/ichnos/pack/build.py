@@ -1,0 +1,206 @@
+"""Carrying out a plan. Output appears whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+from collections.abc import Callable
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from rapidfuzz import process
+
+from ichnos.audio import clips as audio_clips
+from ichnos.audio.conversion import convert
+from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.pack import record
+from ichnos.pack.archive import sha256_of, write_archive
+from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
+from ichnos.pack.workspace import Workspace
+from ichnos.pack.writing import fresh, understood
+
+_PRIVATE = ".ichnos"
+_KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav)(\.[0-9a-f]{8}\.partial)?")
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A plan beside what is there already: which files differ, and which conversions are still owed."""
+
+    plan: Plan
+    package: Path
+    states: dict[str, str]
+    gone: list[str]
+    owed: tuple[Conversion, ...]
+    last_sha256: str
+
+    @property
+    def unchanged(self) -> bool:
+        return not self.gone and all(state == record.SAME for state in self.states.values())
+
+
+@dataclass(frozen=True)
+class Built:
+    """What a build did. ``size`` in bytes."""
+
+    package: Path
+    sha256: str
+    size: int
+    converted: int
+    kept: int
+    written: bool
+
+
+def look_at(workspace: Workspace, clip: str, place: Place) -> Clip:
+    """What a clip is.
+
+    Raises:
+        IchnosError: missing (with the nearest name that is there), empty, cut short, or not audio.
+    """
+    path = workspace.clip_path(clip)
+    if not path.is_file():
+        near = nearest_file(workspace.folder, path)
+        raise IchnosError(
+            f'the clip "{clip}" is not there',
+            place=place,
+            cure=f"did you mean {near}?" if near else "lay it into the workspace, or correct the name",
+        )
+    with understood(path), path.open("rb") as stream:
+        facts = audio_clips.facts(stream, Path(clip))
+        stream.seek(0)
+        return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest())
+
+
+def nearest_file(folder: Path, missing: Path) -> str | None:
+    """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
+    beside = missing.parent if missing.parent.is_dir() else folder
+    names = {path.name: path for path in beside.iterdir() if path.is_file() and not path.name.startswith(".")}
+    found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
+    if found is None:
+        return None
+    path = names[found[0]]
+    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
+
+
+def prepare(workspace: Workspace, output: Path) -> Prepared:
+    """Look at every clip, make the plan, and compare it with what is there. Writes nothing.
+
+    Raises:
+        IchnosError: every clip that cannot be used, all together; or what the plan refuses.
+    """
+    if not workspace.pack_file.sound:
+        raise IchnosError(
+            "no sound is assigned yet", place=Place("ichnos.toml"), cure="assign one: ichnos assign KEY CLIP"
+        )
+    clips: dict[str, Clip] = {}
+    errors: list[IchnosError] = []
+    for index, sound in enumerate(workspace.pack_file.sound):
+        for number, take in enumerate(sound.takes):
+            if take.clip in clips:
+                continue
+            try:
+                clips[take.clip] = look_at(workspace, take.clip, workspace.file.place("sound", index, "takes", number))
+            except IchnosError as error:
+                errors.append(error)
+    raise_all(errors)
+    plan = make(workspace, clips)
+    package = output / plan.package
+    last = record.load(workspace.folder)
+    owed = tuple(one for one in plan.conversions if not kept_path(workspace, one).is_file())
+    return Prepared(plan, package, last.states(plan, package), last.gone(plan, package), owed, last.sha256)
+
+
+def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
+    """Where a finished conversion is kept."""
+    suffix = ".ogg" if conversion.target.container == "Ogg" else ".wav"
+    return workspace.folder / _PRIVATE / "conversions" / f"{conversion.identity}{suffix}"
+
+
+def build(workspace: Workspace, prepared: Prepared, advance: Callable[[Conversion], None]) -> Built:
+    """Convert what is owed, then write the package beside its name and rename it.
+
+    Args:
+        advance: called after each conversion.
+
+    Raises:
+        IchnosError: a damaged clip, a place that cannot be written, a full disk. The package of the
+            build before is untouched, and what was converted is kept.
+    """
+    plan, package = prepared.plan, prepared.package
+    kept = len(plan.conversions) - len(prepared.owed)
+    if prepared.unchanged:
+        return Built(package, prepared.last_sha256, package.stat().st_size, 0, kept, written=False)
+    _refuse_links(workspace)
+    _try_place(package)
+    _convert_all(workspace, prepared.owed, advance)
+    with fresh(package) as beside:
+        write_archive(beside, [(file.path, _content(workspace, file)) for file in plan.files])
+        sha256 = sha256_of(beside)
+    record.save(workspace.folder, plan, package, sha256)
+    _forget_others(workspace, plan)
+    return Built(package, sha256, package.stat().st_size, len(prepared.owed), kept, written=True)
+
+
+def _refuse_links(workspace: Workspace) -> None:
+    """What Ichnos keeps for itself stays in the workspace, whoever made it."""
+    for path in (workspace.folder / _PRIVATE, workspace.folder / _PRIVATE / "conversions"):
+        if path.is_symlink():
+            raise IchnosError("this must be a folder, not a link", place=Place(str(path)), cure="delete the link")
+
+
+def _try_place(package: Path) -> None:
+    """Find out before the work, not after it, that nothing can be written there."""
+    with understood(package.parent):
+        package.parent.mkdir(parents=True, exist_ok=True)
+        probe = package.parent / f".{package.name}.probe"
+        probe.touch()
+        probe.unlink()
+
+
+def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[Conversion], None]) -> None:
+    def one(conversion: Conversion) -> None:
+        serial = int(conversion.identity[:8], 16)
+        with fresh(kept_path(workspace, conversion)) as beside:
+            source = workspace.clip_path(conversion.clip)
+            try:
+                convert(source, conversion.facts, conversion.target, beside, serial)
+            except IchnosError as error:
+                raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
+        advance(conversion)
+
+    # Decoding and encoding release the interpreter lock, so threads do convert side by side.
+    pool = ThreadPoolExecutor(os.cpu_count() or 1)
+    try:
+        tasks = [pool.submit(one, conversion) for conversion in owed]
+        done, _ = wait(tasks, return_when=FIRST_EXCEPTION)
+        failed = [error for task in done if (error := task.exception()) is not None]
+    finally:
+        pool.shutdown(cancel_futures=True)
+    unforeseen = next((error for error in failed if not isinstance(error, IchnosError)), None)
+    if unforeseen is not None:
+        raise unforeseen
+    raise_all([error for error in failed if isinstance(error, IchnosError)])
+
+
+def _content(workspace: Workspace, file: Written) -> bytes | Path:
+    return kept_path(workspace, file.conversion) if file.conversion else file.data or b""
+
+
+def _forget_others(workspace: Workspace, plan: Plan) -> None:
+    """Remove conversions that no longer belong to the plan, and parts that a killed build left."""
+    wanted = {kept_path(workspace, conversion) for conversion in plan.conversions}
+    folder = workspace.folder / _PRIVATE / "conversions"
+    if folder.is_dir():
+        for path in folder.iterdir():
+            if path not in wanted and _KEPT_NAME.fullmatch(path.name):
+                with suppress(OSError):
+                    path.unlink()
+
+
+def last_package(workspace: Workspace) -> Path | None:
+    """The package of the last build, where it is still there."""
+    package = record.load(workspace.folder).package
+    return package if package is not None and package.is_file() else None

@@ -1,0 +1,1 @@
+"""Looking at what was built: findings, each with a stable id, a place, a reason and a cure."""

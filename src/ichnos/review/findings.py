@@ -1,0 +1,70 @@
+"""Findings: what a check can say, once, with what the game makes of it and the cure."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ichnos.errors import Place
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of finding. ``id`` never changes; ``effect`` is what happens in the game."""
+
+    id: str
+    effect: str
+    cure: str
+    grave: bool = True  # the pack, or a sound in it, does not work
+
+
+KINDS = {
+    kind.id: kind
+    for kind in (
+        Kind("archive-damaged", "the game refuses the pack or skips the file", "build or download it again"),
+        Kind("wrapped-folder", "the game does not recognise the pack", "pack the folder's contents, not the folder"),
+        Kind("name-unsafe", "unpacking could write outside the pack", "do not install it; ask its maker"),
+        Kind("name-twice", "which of the two is used depends on the program", "build the archive again"),
+        Kind("document-missing", "the game does not recognise the pack, or finds no sounds", "build it again"),
+        Kind("document-broken", "the whole file is ignored", "correct it at the place given"),
+        Kind("entry-strange", "the game may ignore this entry", "compare it with an entry that works"),
+        Kind("key-unknown", "silence: the game never asks for this key", "correct the key, or say that it is new"),
+        Kind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
+        Kind("take-missing", "silence", "put the file there, or correct the name in the definition"),
+        Kind("take-disguised", "silence: the extension does not make the format", "convert the clip"),
+        Kind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
+        Kind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
+        Kind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
+        Kind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
+        Kind("id-shared", "two parts with one id break each other", "mint a second id"),
+    )
+}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One result of a check."""
+
+    kind: Kind
+    place: Place
+    reason: str
+    cure: str
+
+    def as_json(self) -> dict[str, Any]:
+        """For programs: the place in its pieces."""
+        return {
+            "id": self.kind.id,
+            "grave": self.kind.grave,
+            "file": self.place.path,
+            "line": self.place.line,
+            "column": self.place.column,
+            "reason": self.reason,
+            "effect": self.kind.effect,
+            "cure": self.cure,
+        }
+
+
+def finding(kind_id: str, place: Place, reason: str, cure: str = "") -> Finding:
+    """A finding of a known kind, with the kind's own cure where none is given."""
+    kind = KINDS[kind_id]
+    return Finding(kind, place, reason, cure or kind.cure)

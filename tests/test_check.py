@@ -1,0 +1,130 @@
+"""Packs with one slip each, made by hand, and the finding that names it."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from conftest import PACKAGE, run
+
+Members = dict[str, bytes]
+GULL = "lore/audio/storm-watch/shore.gull.calling-1.ogg"
+
+
+def _members(workspace: Path) -> Members:
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def _encode(rate: int, channels: int, container: str, subtype: str) -> bytes:
+    out = io.BytesIO()
+    soundfile.write(out, np.zeros((rate, channels), "float32"), rate, format=container, subtype=subtype)
+    return out.getvalue()
+
+
+def _voices(change: Callable[[str], str]) -> Callable[[Members], Members]:
+    return lambda members: {
+        name: change(data.decode()).encode() if name == "lore/voices.json" else data for name, data in members.items()
+    }
+
+
+def _gull(data: bytes | Callable[[bytes], bytes]) -> Callable[[Members], Members]:
+    def change(members: Members) -> Members:
+        return {**members, GULL: data if isinstance(data, bytes) else data(members[GULL])}
+
+    return change
+
+
+def _badge(change: Callable[[dict[str, object]], object]) -> Callable[[Members], Members]:
+    def edit(members: Members) -> Members:
+        badge = json.loads(members["badge.json"])
+        change(badge)
+        return {**members, "badge.json": json.dumps(badge, indent=2).encode()}
+
+    return edit
+
+
+def _without(name: str) -> Callable[[Members], Members]:
+    return lambda members: {other: data for other, data in members.items() if other != name}
+
+
+SLIPS: list[tuple[str, Callable[[Members], Members], str, str]] = [
+    ("key-unknown", _voices(lambda t: t.replace("tower.bell.near", "tower.Bell.near")), "voices.json:12:7", "tower.bell.near"),
+    ("key-twice", _voices(lambda t: t.replace("tower.bell.near", "stair.step.iron")), "voices.json", "stands in line 12"),
+    ("document-broken", _voices(lambda t: t.replace('},\n    {', '}\n    {', 1)), "voices.json:11:5", "found '{'"),
+    ("entry-strange", _voices(lambda t: t.replace('"id": "tower', '"idd": "tower')), "voices.json:11:5", "tower.bell.near"),
+    ("take-missing", _voices(lambda t: t.replace("calling-1", "calling-9")), "voices.json", "calling-9, which is not here"),
+    ("take-missing", _without(GULL), "voices.json", "shore.gull.calling-1"),
+    ("take-disguised", _gull(_encode(44100, 1, "MP3", "MPEG_LAYER_III")), GULL, "says Ogg, but it holds MP3"),
+    ("take-format", _gull(_encode(44100, 2, "OGG", "VORBIS")), GULL, "channels 2, not 1"),
+    ("take-format", _gull(_encode(48000, 1, "OGG", "OPUS")), GULL, "codec Opus, not Vorbis; rate 48000 Hz, not 44100 Hz"),
+    ("take-damaged", _gull(lambda data: data[:-900]), GULL, "cut short"),
+    ("take-damaged", _gull(b""), GULL, "empty"),
+    ("file-unused", lambda members: {**members, "lore/audio/extra.ogg": members[GULL]}, "extra.ogg", "no definition"),
+    ("id-malformed", _badge(lambda b: b["ids"].update(pack="12")), "badge.json:4:", "'12'"),
+    ("id-shared", _badge(lambda b: b["ids"].update(pack=b["ids"]["lore"])), "badge.json", "'pack'"),
+    ("document-missing", _without("badge.json"), "pack.lampbox", "there is no badge.json"),
+    ("wrapped-folder", lambda m: {f"storm/{n}": d for n, d in m.items()}, "pack.lampbox", "inside a folder, storm/"),
+    ("name-unsafe", lambda m: {**m, "../../autorun": b""}, "pack.lampbox", "leads out of the pack"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "change", "place", "reason"), SLIPS)
+def test_each_slip_is_named(
+    workspace: Path, tmp_path: Path, kind: str, change: Callable[[Members], Members], place: str, reason: str
+) -> None:
+    pack = tmp_path / "pack.lampbox"
+    with zipfile.ZipFile(pack, "w") as archive:
+        for name, data in change(_members(workspace)).items():
+            archive.writestr(name, data)
+    result = run("check", pack, "--json", cwd=workspace)
+    assert result.code == 1
+    found = [one for one in json.loads(result.out)["findings"] if one["id"] == kind]
+    assert found, result.out
+    where = f"{found[0]['file']}:{found[0]['line']}:{found[0]['column']}"
+    assert place in where
+    assert reason in found[0]["reason"] + found[0]["cure"]
+    assert not (tmp_path / "autorun").exists()
+
+
+def test_the_same_pack_without_a_slip(workspace: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "unpacked"
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        archive.extractall(folder)
+    for pack in (folder, workspace / PACKAGE):
+        result = run("check", pack, cwd=workspace)
+        assert result.code == 0, result.out
+        assert "decoded 6 sounds, 16.7 s: no findings" in result.out
+    away = run("check", folder, "--game", "tarnlight", cwd=tmp_path)
+    assert away.code == 0
+    assert "not checked against Tarnlight" in away.err
+
+
+def test_damage_inside_an_archive(workspace: Path) -> None:
+    path = workspace / PACKAGE
+    data = bytearray(path.read_bytes())
+    with zipfile.ZipFile(path) as archive:
+        at = archive.getinfo(GULL).header_offset + 200
+    data[at] ^= 0xFF
+    path.write_bytes(data)
+    result = run("check", cwd=workspace)
+    assert result.code == 1
+    assert "archive-damaged" in result.out
+    assert re.search("to do: .*again", result.out)
+    path.write_bytes(data[: len(data) // 2])
+    result = run("check", cwd=workspace)
+    assert result.code == 1
+    assert "not a whole zip archive" in result.err
+
+
+def test_nothing_to_check(workspace: Path, tmp_path: Path) -> None:
+    assert "there is nothing here" in run("check", "gone.lampbox", cwd=workspace).err
+    assert run("check", workspace / PACKAGE, cwd=tmp_path).code == 2

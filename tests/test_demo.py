@@ -1,0 +1,136 @@
+"""The main job, from clips to a proved archive, seen with the standard library's eyes."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import subprocess
+import sys
+import uuid
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from conftest import PACKAGE, edit, run
+
+
+def test_demo_runs_the_commands_it_prints(tmp_path: Path) -> None:
+    folder = tmp_path / "try"
+    done = subprocess.run(
+        [sys.executable, "-m", "ichnos", "demo", folder], capture_output=True, text=True, check=True, cwd=tmp_path
+    )
+    assert "$ ichnos build" in done.stdout
+    assert "decoded 6 sounds" in done.stdout
+    assert "no findings" in done.stdout
+    assert "\x1b" not in done.stdout
+    assert str(folder) in done.stdout.splitlines()[-8]
+    assert zipfile.ZipFile(folder / "storm-watch" / PACKAGE).testzip() is None
+    before = sorted(folder.rglob("*"))
+    again = run("demo", folder)
+    assert again.code == 2
+    assert "not empty" in again.err
+    assert sorted(folder.rglob("*")) == before
+
+
+def test_the_clips_are_what_the_demo_says(workspace: Path) -> None:
+    clips = workspace / "clips"
+    assert (clips / "Foghorn, Sunday morning.mp3").read_bytes()[:2] in (b"\xff\xfb", b"\xff\xf3")
+    wav = (clips / "bell-take3.wav").read_bytes()
+    assert wav[:4] == b"RIFF"
+    assert int.from_bytes(wav[34:36], "little") == 24
+    assert int.from_bytes(wav[24:28], "little") == 48000
+    assert (clips / "gull.ogg").read_bytes()[:1] == b"\xff"
+
+
+def test_the_archive_holds_the_pack(workspace: Path) -> None:
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        names = archive.namelist()
+        voices = json.loads(archive.read("lore/voices.json"))["voices"]
+        badge = json.loads(archive.read("badge.json"))
+        german = json.loads(archive.read("lore/words/de.json"))
+        english = json.loads(archive.read("lore/words/en.json"))
+    by_key = {voice["id"]: voice for voice in voices}
+    assert list(by_key) == [
+        "shore.foghorn.distant", "tower.bell.near", "shore.gull.calling", "stair.step.iron", "lamp.draught.storm",
+    ]  # fmt: skip
+    assert by_key["stair.step.iron"]["takes"] == [
+        {"src": "storm-watch/stair.step.iron-1", "odds": 1},
+        {"src": "storm-watch/stair.step.iron-2", "odds": 1},
+    ]
+    assert by_key["tower.bell.near"]["choir"] == "signals"  # from the game's own definition
+    assert by_key["lamp.draught.storm"]["choir"] == "unsorted"  # the exemplar's default
+    for voice in voices:
+        for take in voice["takes"]:
+            assert f"lore/audio/{take['src']}.ogg" in names
+    assert badge["edition"] == [0, 1, 0]
+    assert badge["for"] == [2, 3, 0]
+    assert len({uuid.UUID(one) for one in badge["ids"].values()}) == 2
+    assert "by" not in badge  # no author is given, so the member is left out
+    assert german == {"captions": [{"voice": "shore.foghorn.distant", "says": "Nebelhorn über der Bucht"}]}
+    assert {caption["voice"] for caption in english["captions"]} == {"shore.foghorn.distant", "tower.bell.near"}
+
+
+@pytest.mark.skipif(not shutil.which("ogginfo"), reason="vorbis-tools is not installed")
+def test_ogginfo_finds_no_fault(workspace: Path, tmp_path: Path) -> None:
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        sounds = [archive.extract(name, tmp_path) for name in archive.namelist() if name.endswith(".ogg")]
+    assert len(sounds) == 6
+    done = subprocess.run(["ogginfo", *sounds], capture_output=True, text=True, check=True)
+    assert "arning" not in done.stdout + done.stderr
+    assert done.stdout.count("Channels: 1\nRate: 44100") == 6
+    for seconds in ("4.000", "3.000", "2.100", "1.199", "1.399", "5.000"):
+        assert f"Playback length: 0m:0{seconds}" in done.stdout
+
+
+def test_a_second_build_does_nothing(workspace: Path) -> None:
+    package = workspace / PACKAGE
+    before = {path: (path.read_bytes(), path.stat().st_mtime_ns) for path in workspace.rglob("*") if path.is_file()}
+    result = run("build", cwd=workspace)
+    assert "Nothing has changed" in result.out
+    assert before == {path: (path.read_bytes(), path.stat().st_mtime_ns) for path in before}
+    package.unlink()
+    assert "Converted 0 clips, 6 kept" in run("build", cwd=workspace).out
+    assert package.read_bytes() == before[package][0]
+
+
+def test_another_folder_on_another_day_gives_the_same_bytes(workspace: Path, tmp_path: Path) -> None:
+    other = tmp_path / "elsewhere" / "another name"
+    shutil.copytree(workspace.parent, other.parent)
+    (other.parent / "storm-watch").rename(other)
+    shutil.rmtree(other / "build")
+    shutil.rmtree(other / ".ichnos")
+    for path in other.rglob("*"):
+        os.utime(path, (86400 * 400, 86400 * 400))
+    result = run("build", "--json", cwd=other)
+    built = json.loads(result.out)
+    assert built["converted"] == 6
+    first = hashlib.sha256((workspace / PACKAGE).read_bytes()).hexdigest()
+    assert hashlib.sha256((other / PACKAGE).read_bytes()).hexdigest() == first == built["sha256"]
+
+
+def test_only_what_changed_is_converted(workspace: Path) -> None:
+    shutil.copy(workspace / "clips/iron-step-1.flac", workspace / "clips/draught.wav")
+    edit(workspace, 'takes = ["clips/bell-take3.wav"]', 'takes = [{clip = "clips/bell-take3.wav", weight = 2.5}]')
+    planned = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
+    changed = {file["path"] for file in planned["files"] if file["state"] != "same"}
+    assert changed == {"lore/voices.json", "lore/audio/storm-watch/lamp.draught.storm-1.ogg"}
+    before = (workspace / PACKAGE).read_bytes()
+    assert (workspace / PACKAGE).read_bytes() == before  # --dry-run wrote nothing
+    assert "Converted 0 clips" in run("build", cwd=workspace).out  # the same bytes as another clip's
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        voices = json.loads(archive.read("lore/voices.json"))["voices"]
+    assert voices[1]["takes"][0]["odds"] == 2.5
+
+
+def test_help_and_version_import_nothing_heavy() -> None:
+    for option in ("--help", "--version"):
+        code = (
+            "import sys; sys.argv = ['ichnos', sys.argv[1]]\nfrom ichnos.cli.app import main\n"
+            "try: main()\nexcept SystemExit: pass\n"
+            "print([m for m in ('numpy', 'scipy', 'matplotlib', 'soundfile') if m in sys.modules])"
+        )
+        done = subprocess.run([sys.executable, "-c", code, option], capture_output=True, text=True, check=True)
+        assert done.stdout.splitlines()[-1] == "[]"

@@ -1,0 +1,152 @@
+"""One exemplar in every direction: what repeats is found, what is filled is read back."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ichnos.documents.formats import format_of, parse
+from ichnos.errors import IchnosError
+from ichnos.games import holes
+from ichnos.games.exemplar import Exemplar, understand
+from ichnos.games.fill import Around, Instance, fill
+from ichnos.games.read import Found, read
+
+FORMAT = format_of("x.json")
+
+
+def _exemplar(text: str, path: str = "x.json", one_take: bool = False) -> Exemplar:
+    assert FORMAT
+    return understand(holes.parse(path), parse(text.encode(), "profile/x.json", FORMAT), one_take)
+
+
+def _take(file: str, weight: float | None = None) -> Instance:
+    return Instance({"file": file, "weight": weight})
+
+
+def _sound(key: str, *takes: Instance, **values: str | float | None) -> Instance:
+    return Instance({"key": key, **values}, {"take": takes})
+
+
+def _pack(*sounds: Instance) -> Around:
+    categories: dict[str, list[Instance]] = {}
+    for sound in sounds:
+        categories.setdefault(str(sound.values.get("category")), []).append(sound)
+    grouped = tuple(Instance({"category": name}, {"sound": tuple(inner)}) for name, inner in categories.items())
+    return {"pack": Instance({"pack.title": "T"}, {"sound": sounds, "category": grouped})}
+
+
+def _reread(exemplar: Exemplar, text: str) -> tuple[Found, list[str]]:
+    assert FORMAT
+    document = parse(text.encode(), "real.json", FORMAT)
+    reading = read(exemplar, document)
+    assert reading
+    return reading.pack, [document.excerpt(node) for node in reading.strays]
+
+
+SHAPES = [
+    '{"v": [{"id": "@key@", "takes": [{"src": "@file@", "odds": "@weight=1@"}], "gain": "@volume=1@"}]}',
+    '{"@key@": {"files": ["@file@"], "gain": "@volume~text=1@"}}',
+    '[\n  {\n    "files": {"@file@": "@weight=1@"},\n    "gain": "@volume=1@", // how loud\n    "id": "@key@"\n  }\n]\n',
+    '{"groups": [{"name": "@category@", "sounds": [{"id": "s/@key@", "gain": "@volume=1@", "f": [["@file@"]]}]}]}',
+]
+NAMES = st.text(min_size=1, max_size=12).filter(lambda text: text.encode("utf-8", "ignore").decode() == text)
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+@given(
+    st.dictionaries(
+        NAMES, st.tuples(st.lists(NAMES, min_size=1, max_size=3, unique=True), st.integers(0, 9)), max_size=4
+    )
+)
+def test_what_is_filled_is_read_back(shape: str, given_sounds: dict[str, tuple[list[str], int]]) -> None:
+    exemplar = _exemplar(shape)
+    sounds = [
+        _sound(key, *(_take(file) for file in files), volume=volume / 4, category="one")
+        for key, (files, volume) in given_sounds.items()
+    ]
+    text = fill(exemplar, _pack(*sounds))
+    if "//" not in shape:
+        json.loads(text)  # what is written is JSON to anybody
+    pack, strays = _reread(exemplar, text)
+    found = {
+        str(sound.values["key"]): ([take.values["file"] for take in sound.all("take")], sound.values["volume"])
+        for sound in pack.all("sound")
+    }
+    assert found == {key: (files, volume / 4) for key, (files, volume) in given_sounds.items()}
+    assert strays == []
+
+
+def test_the_first_alternative_that_can_carry_it_is_taken() -> None:
+    exemplar = _exemplar('{"@key@": ["@file@", {"f": "@file@", "w": "@weight@"}]}')
+    text = fill(exemplar, _pack(_sound("a", _take("x"), _take("y", 2.0))))
+    assert json.loads(text) == {"a": ["x", {"f": "y", "w": 2}]}
+    pack, strays = _reread(exemplar, '{"a": [{"w": 3, "f": "z"}, "x", 7, {"w": 1}]}')
+    assert [take.values for take in pack.all("take")] == [{"weight": 3.0, "file": "z"}, {"file": "x"}, {"file": "7"}]
+    assert strays == ['{"w": 1}']
+
+
+def test_one_take_makes_a_tuple_of_a_list() -> None:
+    shape = '[["@key@", "@file@", "@volume=1@"]]'
+    exemplar = _exemplar(shape, one_take=True)
+    around: Around = _pack(Instance({"key": "a", "file": "x", "volume": 0.5}))
+    text = fill(exemplar, around)
+    assert json.loads(text) == [["a", "x", 0.5]]
+    pack, strays = _reread(exemplar, '[["a", "x", 0.5], ["b"]]')
+    assert [sound.values for sound in pack.all("sound")] == [{"key": "a", "file": "x", "volume": 0.5}]
+    assert strays == ['["b"]']
+
+
+def test_untidy_entries_do_not_hide_the_others() -> None:
+    exemplar = _exemplar(SHAPES[0])
+    text = """{"v": [
+      {"id": "a", "takes": [{"src": "x"}], "gain": "loud"},
+      {"takes": [{"src": "x", "odds": 2, "more": {}}], "extra": [1], "id": "b"},
+      {"ID": "c", "takes": []}, "d",
+      {"id": "e", "takes": {"src": "x"}}
+    ], "made-with": "care"}"""
+    pack, strays = _reread(exemplar, text)
+    (only,) = pack.all("sound")
+    assert only.values == {"key": "b"}
+    assert [node.label for node in only.unknown] == ["extra"]
+    assert [node.label for node in pack.unknown] == ["made-with"]
+    assert len(strays) == 4
+
+
+def test_a_member_without_a_value_is_left_out() -> None:
+    shape = '{"title": "@pack.title@",\n "by": "@pack.author@",\n "sounds": [\n  {"id": "@key@"}\n ]}'
+    assert fill(_exemplar(shape), _pack()) == '{"title": "T",\n "sounds": []}'
+    with_two = fill(_exemplar(shape), _pack(_sound("a"), _sound("b")))
+    assert with_two == '{"title": "T",\n "sounds": [\n  {"id": "a"},\n  {"id": "b"}\n ]}'
+
+
+@pytest.mark.parametrize(
+    ("text", "path", "place", "message"),
+    [
+        ('{"id": "@key@"}', "x.json", "1:2", "nothing around the holes of one sound"),
+        ('{"a": [\n "@kee@"]}', "x.json", "2:2", "there is no hole named kee"),
+        ('["@key~uper@"]', "x.json", "1:2", "there is no converter named uper"),
+        ('["me@home", "@key@"]', "x.json", "1:2", "does not begin a hole"),
+        ('{"@key@": "@file@"}', "x.json", "1:2", "nothing around the holes of one take"),
+        ('{"a": [{"k": "@key@"}], "b": "@volume@"}', "x.json", "1:1", "nothing around the holes of one sound"),
+        ('[{"k": "@key@"}, {"k": "@key@"}, "@volume@"]', "x.json", "1:34", "outside what is repeated for each sound"),
+    ],
+)
+def test_a_profile_that_cannot_be_understood(text: str, path: str, place: str, message: str) -> None:
+    with pytest.raises(IchnosError) as caught:
+        _exemplar(text, path)
+    assert str(caught.value.place) == f"profile/x.json:{place}"
+    assert message in caught.value.what
+
+
+def test_patterns_in_paths() -> None:
+    pattern = holes.parse("a@@b/@pack.name@/@key@-@take.number@.ogg")
+    values = {"pack.name": "p", "key": "x-2", "take.number": 3}
+    path = pattern.fill(values.get)
+    assert path == "a@b/p/x-2-3.ogg"
+    assert pattern.match(path) == {"pack.name": "p", "key": "x-2", "take.number": 3.0}
+    assert pattern.match("a@b/p/x-y.ogg") is None
+    assert holes.parse("@key@/@key@").match("a/a/a/a") == {"key": "a/a"}

@@ -1,0 +1,100 @@
+"""A workspace's file, made and written into."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+
+import pytest
+
+from conftest import edit, run
+
+
+def test_start_writes_a_file_that_explains_itself(tmp_path: Path) -> None:
+    assert "would write" in run("start", "night-shift", "--game", "tarnlight", "--dry-run", cwd=tmp_path).out
+    assert not (tmp_path / "night-shift").exists()
+    assert run("start", "night-shift", "--game", "tarnlight", "--title", 'Été "at sea"', cwd=tmp_path).code == 0
+    text = (tmp_path / "night-shift/ichnos.toml").read_text("utf-8")
+    values = tomllib.loads(text)
+    assert values["pack"]["title"] == 'Été "at sea"'
+    assert values["pack"]["name"] == "ete-at-sea"
+    assert set(values["ids"]) == {"pack", "lore"}
+    assert text.count("\n#") > 8
+    again = run("start", "night-shift", "--game", "tarnlight", cwd=tmp_path)
+    assert again.code == 2
+    assert (tmp_path / "night-shift/ichnos.toml").read_text("utf-8") == text
+    wrong = run("start", "other", "--game", "tarnlite", cwd=tmp_path)
+    assert wrong.code == 2
+    assert "did you mean tarnlight?" in wrong.err
+
+
+def test_two_workspaces_never_share_ids(tmp_path: Path) -> None:
+    for name in ("a", "b"):
+        run("start", name, "--game", "tarnlight", cwd=tmp_path)
+    ids = [one for name in "ab" for one in tomllib.loads((tmp_path / name / "ichnos.toml").read_text())["ids"].values()]
+    assert len(set(ids)) == 4
+
+
+def test_a_missing_id_is_minted_and_written(workspace: Path) -> None:
+    text = (workspace / "ichnos.toml").read_text("utf-8")
+    line = next(line for line in text.splitlines() if line.startswith("lore = "))
+    edit(workspace, f"{line}\n", "")
+    result = run("build", cwd=workspace)
+    assert 'new id "lore"' in result.err
+    again = (workspace / "ichnos.toml").read_text("utf-8")
+    assert set(again.splitlines()) - set(text.splitlines()) == {f'lore = "{tomllib.loads(again)["ids"]["lore"]}"'}
+
+
+def test_assign_keeps_comments_and_order(workspace: Path) -> None:
+    path = workspace / "ichnos.toml"
+    path.write_text(path.read_text("utf-8").replace("\n[ids]", "\n# my own remark\n[ids] # and here\n", 1), "utf-8")
+    before = path.read_text("utf-8").splitlines()
+    (workspace / "clips/new one.wav").write_bytes((workspace / "clips/draught.wav").read_bytes())
+    assert run("assign", "shore.seal.asleep", "clips/new one.wav", cwd=workspace).code == 0
+    after = path.read_text("utf-8").splitlines()
+    assert after[: len(before)] == before
+    assert after[len(before) :] == ["", "[[sound]]", 'key = "shore.seal.asleep"', 'takes = ["clips/new one.wav"]']
+
+
+def test_a_key_with_takes_needs_to_know_what_to_do(workspace: Path) -> None:
+    def takes() -> list[str]:
+        sounds = tomllib.loads((workspace / "ichnos.toml").read_text("utf-8"))["sound"]
+        return next(sound["takes"] for sound in sounds if sound["key"] == "tower.bell.near")
+
+    refused = run("assign", "tower.bell.near", "gull.ogg", cwd=workspace / "clips")
+    assert refused.code == 2
+    assert "--add" in refused.err
+    assert "--replace" in refused.err
+    run("assign", "tower.bell.near", "gull.ogg", "--add", "--dry-run", cwd=workspace / "clips")
+    assert takes() == ["clips/bell-take3.wav"]
+    run("assign", "tower.bell.near", "gull.ogg", "--add", cwd=workspace / "clips")
+    assert takes() == ["clips/bell-take3.wav", "clips/gull.ogg"]
+    run("assign", "tower.bell.near", "clips/draught.wav", "--replace", "--title", "de=Glocke", cwd=workspace)
+    assert takes() == ["clips/draught.wav"]
+    sounds = tomllib.loads((workspace / "ichnos.toml").read_text("utf-8"))["sound"]
+    assert sounds[1]["title"] == {"en": "The tower bell", "de": "Glocke"}
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "message"),
+    [
+        (["tower.bel.near", "clips/gull.ogg"], 1, "did you mean tower.bell.near or "),
+        (["tower.bell.near", "clips/gul.ogg", "--add"], 1, "did you mean clips/gull.ogg?"),
+        (["tower.whistle.near", "clips/gull.ogg", "--new"], 1, "is not new"),
+        (["tower.bell.near", "clips/gull.ogg", "--add", "--replace"], 2, "exclude each other"),
+        (["tower.bell.near"], 2, "Missing argument"),
+    ],
+)
+def test_wrong_assignments_change_nothing(workspace: Path, words: list[str], code: int, message: str) -> None:
+    before = (workspace / "ichnos.toml").read_bytes()
+    result = run("assign", *words, cwd=workspace)
+    assert result.code == code
+    assert message in result.err
+    assert (workspace / "ichnos.toml").read_bytes() == before
+
+
+def test_outside_a_workspace(tmp_path: Path) -> None:
+    for command in (["build"], ["assign", "a", "b"], ["check"]):
+        result = run(*command, cwd=tmp_path)
+        assert result.code == 2
+        assert "workspace" in result.err
