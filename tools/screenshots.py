@@ -106,7 +106,9 @@ def _picture(name: str, folder: Path, commands: list[str]) -> None:
             time.sleep(0.1)
         time.sleep(0.6)
         picture = SHOTS / f"{name}.png"
-        subprocess.run(["import", "-window", "root", "+dither", "-colors", "64", picture], check=True, env=_environment())
+        subprocess.run(
+            ["import", "-window", "root", "+dither", "-colors", "64", picture], check=True, env=_environment()
+        )
     finally:
         window.kill()
         window.wait()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import IO, Any
@@ -61,13 +62,21 @@ def identity(source_sha256: str, target: Target) -> str:
     return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
 
 
-def convert(source: Path, facts: Facts, target: Target, to: Path, serial: int) -> int:
+def convert(
+    source: Path,
+    facts: Facts,
+    target: Target,
+    to: Path,
+    serial: int,
+    heard: Callable[[float], None] = lambda seconds: None,
+) -> int:
     """Convert ``source`` into a new file ``to``, and decode that again to prove it.
 
     The file is written whole, or removed again.
 
     Args:
         serial: the Ogg stream's serial number, 32 bits.
+        heard: called after each block of the source, with its seconds.
 
     Returns:
         The frames written.
@@ -77,7 +86,7 @@ def convert(source: Path, facts: Facts, target: Target, to: Path, serial: int) -
     """
     try:
         with source.open("rb") as stream, to.open("w+b") as out:
-            decoded = clips.blocks(stream, facts, Place(str(source)))
+            decoded = _telling(clips.blocks(stream, facts, Place(str(source))), facts.rate, heard)
             mixed = chain.to_channels(decoded, target.channels)
             frames = _encode(chain.resampled(mixed, facts.rate, target.rate, target.channels), target, out, serial)
             out.flush()
@@ -87,6 +96,12 @@ def convert(source: Path, facts: Facts, target: Target, to: Path, serial: int) -
         to.unlink(missing_ok=True)
         raise
     return frames
+
+
+def _telling(blocks: Iterator[clips.Block], rate: int, heard: Callable[[float], None]) -> Iterator[clips.Block]:
+    for block in blocks:
+        yield block
+        heard(len(block) / rate)
 
 
 class _Sink:

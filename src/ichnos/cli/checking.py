@@ -45,7 +45,7 @@ def check(
         show.keys_unchecked(context.profile.rules.game.title)
     sounds = len(checking.sound_names(files))
     with show.progress("decoding", sounds) as advance:
-        result = checking.check(context, files, lambda _: advance())
+        result = checking.check(context, files, lambda _: advance(1))
     if json:
         findings = [finding.as_json() for finding in result.findings]
         show.as_json(
@@ -59,7 +59,7 @@ def check(
             }
         )
     else:
-        _print(result, str(pack))
+        _print(result, loaded.shown(pack.absolute()) if loaded else str(pack))
     if result.findings:
         raise typer.Exit(1)
 

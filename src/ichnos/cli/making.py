@@ -155,8 +155,8 @@ def build(
         if json:
             show.as_json({**as_json(prepared.plan, prepared.states), "dry-run": True})
         return
-    with show.progress("converting", len(prepared.owed)) as advance:
-        built = building.build(loaded, prepared, lambda _: advance())
+    with show.progress("converting", sum(one.facts.seconds for one in prepared.owed)) as advance:
+        built = building.build(loaded, prepared, advance)
     if json:
         done = {
             "path": str(built.package),

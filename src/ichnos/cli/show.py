@@ -58,15 +58,15 @@ def counted(count: int, noun: str) -> str:
 
 
 @contextmanager
-def progress(what: str, total: int, *, quiet: bool = False) -> Iterator[Callable[[], None]]:
-    """A progress bar on stderr, where that is a terminal; gives what to call after each step."""
-    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+def progress(what: str, total: float) -> Iterator[Callable[[float], None]]:
+    """A progress bar on stderr, where that is a terminal; gives what to call after each step, with its size."""
+    from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
     err = console(err=True)
-    if quiet or not err.is_terminal or not total:
-        yield lambda: None
+    if not err.is_terminal or not total:
+        yield lambda step: None
         return
-    columns = (TextColumn(what), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    columns = (TextColumn(what), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
     with Progress(*columns, console=err, transient=True) as bar:
         task = bar.add_task(what, total=total)
-        yield lambda: bar.advance(task)
+        yield lambda step: bar.advance(task, step)

@@ -119,11 +119,11 @@ def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
     return workspace.folder / _PRIVATE / "conversions" / f"{conversion.identity}{suffix}"
 
 
-def build(workspace: Workspace, prepared: Prepared, advance: Callable[[Conversion], None]) -> Built:
+def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], None]) -> Built:
     """Convert what is owed, then write the package beside its name and rename it.
 
     Args:
-        advance: called after each conversion.
+        advance: called from the converting threads, with the seconds of clips converted since.
 
     Raises:
         IchnosError: a damaged clip, a place that cannot be written, a full disk. The package of the
@@ -160,16 +160,15 @@ def _try_place(package: Path) -> None:
         probe.unlink()
 
 
-def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[Conversion], None]) -> None:
+def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[float], None]) -> None:
     def one(conversion: Conversion) -> None:
         serial = int(conversion.identity[:8], 16)
         with fresh(kept_path(workspace, conversion)) as beside:
             source = workspace.clip_path(conversion.clip)
             try:
-                convert(source, conversion.facts, conversion.target, beside, serial)
+                convert(source, conversion.facts, conversion.target, beside, serial, advance)
             except IchnosError as error:
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
-        advance(conversion)
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
