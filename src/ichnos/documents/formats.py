@@ -1,23 +1,55 @@
-"""Which format a file is in, by its name."""
+"""Which format a file is in: by its name, or by what the profile says."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import PurePosixPath
 
+from ichnos.documents.braces import Braces
 from ichnos.documents.json import Json
+from ichnos.documents.lines import Lines, Sections
+from ichnos.documents.rows import TAB_TABLE, PlainList, Table
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Document, Format
+from ichnos.documents.xml import Xml, declared_encoding
 
-FORMATS: tuple[Format, ...] = (Json(),)
+# By the name that a profile uses; ``escapes`` matters to those that take it.
+FORMATS: dict[str, Callable[..., Format]] = {
+    "json": Json,
+    "xml": Xml,
+    "sections": Sections,
+    "braces": Braces,
+    "lines": Lines,
+    "list": PlainList,
+    "csv": Table,
+    "tsv": lambda: TAB_TABLE,
+}
+_WITH_ESCAPES = ("sections", "braces", "lines")
+
+
+def named(name: str, escapes: str | None = None) -> Format:
+    """A format by its name. ``escapes`` is "backslash" or "none"; ``None`` is the format's own way."""
+    if escapes is not None and name in _WITH_ESCAPES:
+        return FORMATS[name](escapes=escapes)
+    return FORMATS[name]()
+
+
+_BY_SUFFIX = {suffix: name for name, make in FORMATS.items() for suffix in make().suffixes}
 
 
 def format_of(path: str) -> Format | None:
     """The format that a file's ending stands for, or ``None``."""
-    suffix = PurePosixPath(path).suffix.lower()
-    return next((known for known in FORMATS if suffix in known.suffixes), None)
+    name = _BY_SUFFIX.get(PurePosixPath(path).suffix.lower())
+    return named(name) if name else None
 
 
-def parse(data: bytes, path: str, document_format: Format) -> Document:
-    """Parse a file's bytes; ``path`` is what messages call it."""
-    text = from_bytes(data, path)
+def parse(data: bytes, path: str, document_format: Format, encoding: str | None = None) -> Document:
+    """Parse a file's bytes; ``path`` is what messages call it.
+
+    Args:
+        encoding: what the profile says; a byte-order mark, or XML's own declaration, wins over it.
+    """
+    if isinstance(document_format, Xml):
+        encoding = declared_encoding(data) or encoding
+    text = from_bytes(data, path, encoding or "utf-8")
     return Document(text, document_format, document_format.parse(text))

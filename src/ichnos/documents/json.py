@@ -38,9 +38,8 @@ class Json:
     """The JSON format; see :class:`ichnos.documents.tree.Format`."""
 
     name: str = "JSON"
-    separator: str = ","
-    default_gap: str = ", "
     suffixes: tuple[str, ...] = (".json",)
+    empty: str | None = None
 
     def parse(self, text: Text) -> Node:
         """Parse a whole document.
@@ -50,7 +49,13 @@ class Json:
         """
         return _Parser(text).document()
 
-    def write_value(self, value: Value, node: Node, parent: Node | None) -> str:
+    def separator(self, parent: Node) -> str:
+        return ","
+
+    def gap(self, node: Node) -> str:
+        return ", "
+
+    def write_value(self, value: Value, node: Node, text: str) -> str:
         return json.dumps(_plain(value), ensure_ascii=False)
 
     def write_label(self, label: str, node: Node) -> str:
@@ -104,6 +109,7 @@ class _Parser:
                     node = Node(KEYED if sign == "{" else LISTED, start, end, start, end)
                     if label is not None:
                         node.label, node.start, node.label_end = label
+                        node.label_start = node.start
                         label = None
                     if top is None:
                         root = node
@@ -150,6 +156,7 @@ class _Parser:
                 node = Node(kind, start, end, start, end, value)
                 if label is not None:
                     node.label, node.start, node.label_end = label
+                    node.label_start = node.start
                     label = None
                 if top is None:
                     root = node

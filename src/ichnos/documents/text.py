@@ -61,6 +61,10 @@ def from_bytes(data: bytes, path: str, encoding: str = "utf-8") -> Text:
     body = data[len(mark) :]
     try:
         return Text(path, body.decode(encoding), encoding, mark)
+    except LookupError:
+        raise IchnosError(
+            f"there is no encoding named {encoding!r}", place=Place(path, 1, 1), cure="name one such as UTF-8"
+        ) from None
     except UnicodeDecodeError as error:
         line = body.count(b"\n", 0, error.start) + 1
         column = error.start - (body.rfind(b"\n", 0, error.start) + 1) + 1

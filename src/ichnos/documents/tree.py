@@ -17,9 +17,9 @@ from ichnos.errors import IchnosError
 Scalar = str | int | float | bool | None
 Value = Scalar | list[Scalar]
 
-# The kinds of node. TEXT, NUMBER and WORD (true, false, null and other bare words) hold a value;
-# the children of KEYED are found by their label, those of LISTED by their position.
-TEXT, NUMBER, WORD, KEYED, LISTED = "text", "number", "word", "keyed", "listed"
+# The kinds of node. TEXT, NUMBER, WORD (true, false, null and other bare words) and ATTRIBUTE (in a
+# tag) hold a value; the children of KEYED are found by their label, those of LISTED by their position.
+TEXT, NUMBER, WORD, ATTRIBUTE, KEYED, LISTED = "text", "number", "word", "attribute", "keyed", "listed"
 
 
 @dataclass(slots=True, eq=False)
@@ -34,7 +34,8 @@ class Node:
     body_end: int
     value: str | None = None
     label: str | None = None
-    label_end: int = -1  # the label's literal is start .. label_end
+    label_start: int = -1  # the label's literal; -1 where it stands elsewhere, as a column's name does
+    label_end: int = -1
     children: list[Node] = field(default_factory=list)
 
     def walk(self) -> Iterator[Node]:
@@ -44,22 +45,59 @@ class Node:
             yield from child.walk()
 
     @property
+    def name(self) -> tuple[bool, str | None]:
+        """What tells siblings apart: an attribute and an element of one label are two things."""
+        return self.kind == ATTRIBUTE, self.label
+
+    @property
     def holds_value(self) -> bool:
         return self.kind not in (KEYED, LISTED)
+
+
+def spelled(value: Value) -> str:
+    """A value as text: whole numbers without ``.0``, yes and no as true and false."""
+    if isinstance(value, list):
+        raise Unwritable("a list cannot stand here")
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() else f"{value:.12g}"
+    return "" if value is None else str(value)
+
+
+class Unwritable(ValueError):
+    """A format has no way to write this value at this place."""
 
 
 class Format(Protocol):
     """What a format's module offers. Nothing outside the module knows the format's syntax."""
 
-    name: str
-    separator: str  # what stands between two siblings, apart from white space
-    default_gap: str  # between two siblings where the text shows no example
-    suffixes: tuple[str, ...]
+    @property
+    def name(self) -> str: ...
 
-    def parse(self, text: Text) -> Node: ...
+    @property
+    def suffixes(self) -> tuple[str, ...]:
+        """The file name endings that stand for this format."""
 
-    def write_value(self, value: Value, node: Node, parent: Node | None) -> str:
-        """The literal for a value, escaped for the place where ``node`` stands."""
+    @property
+    def empty(self) -> str | None:
+        """The literal of a value that is not there but must keep its place; ``None``: there is no such."""
+
+    def parse(self, text: Text) -> Node:
+        """Parse a whole document. Raises IchnosError with line and column."""
+
+    def separator(self, parent: Node) -> str:
+        """What stands between two children of ``parent``, apart from white space."""
+
+    def gap(self, node: Node) -> str:
+        """What to write between ``node`` and one like it, where the text shows no example."""
+
+    def write_value(self, value: Value, node: Node, text: str) -> str:
+        """The literal for a value, escaped for the place where ``node`` stands in ``text``.
+
+        Raises:
+            Unwritable: this place cannot carry that value.
+        """
 
     def write_label(self, label: str, node: Node) -> str:
         """The literal for a label, escaped for the place where ``node`` stands."""

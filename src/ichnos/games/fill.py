@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import Node, Value
+from ichnos.documents.tree import Node, Unwritable, Value
+from ichnos.errors import IchnosError
 from ichnos.games.converters import Unreadable
 from ichnos.games.exemplar import Exemplar
 from ichnos.games.holes import Missing, Pattern
@@ -76,6 +77,7 @@ class _Filler:
 
     def node(self, node: Node, around: Around) -> str | None:
         """The node's text with its holes filled, or ``None`` where it is to be left out."""
+        head = ""
         try:
             head = self.label(node, around)
             if not node.holds_value:
@@ -84,10 +86,12 @@ class _Filler:
             if pattern is None:
                 return head + self.content[node.body_start : node.end]
             value = self.spelled(pattern, node, around)
-            literal = self.document.format.write_value(value, node, self.exemplar.parents.get(node))
+            literal = self.literal(value, node, around)
             return head + literal + self.content[node.body_end : node.end]
         except Missing as missing:
             parent = self.exemplar.parents.get(node)
+            if node.holds_value and self.document.format.empty is not None:
+                return head + self.document.format.empty
             if node in self.exemplar.units or self.document.format.optional(node, parent):
                 return None
             if parent is not None:
@@ -100,15 +104,25 @@ class _Filler:
         if pattern is None:
             return self.content[node.start : node.body_start]
         label = str(self.spelled(pattern, node, around))
-        return self.document.format.write_label(label, node) + self.content[node.label_end : node.body_start]
+        literal = self.document.format.write_label(label, node)
+        before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
+        return before + literal + after
+
+    def literal(self, value: Value, node: Node, around: Around) -> str:
+        try:
+            return self.document.format.write_value(value, node, self.content)
+        except Unwritable as error:
+            raise self.cannot(error, node, around) from None
+
+    def cannot(self, error: Exception, node: Node, around: Around) -> IchnosError:
+        key = resolve("key", around)
+        return self.document.error(f"a value{f' of {key}' if key else ''} cannot be written here: {error}", node.start)
 
     def spelled(self, pattern: Pattern, node: Node, around: Around) -> Value:
         try:
             return pattern.fill(lambda name: resolve(name, around))
         except Unreadable as error:
-            key = resolve("key", around)
-            of = f" of {key}" if key else ""
-            raise self.document.error(f"a value{of} cannot be written here: {error}", node.start) from None
+            raise self.cannot(error, node, around) from None
 
     def container(self, node: Node, head: str, around: Around) -> str:
         children = node.children
@@ -192,8 +206,9 @@ class _Filler:
             own = own[len(own.rstrip()) :] if "\n" in own else ""
         elif fresh:
             return own
-        separator = self.document.format.separator
+        separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]
         if not space:
-            return self.document.format.default_gap
+            newline = "\r\n" if "\r\n" in self.content else "\n"
+            return self.document.format.gap(child).replace("\n", newline)
         return separator + space

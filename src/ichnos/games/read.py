@@ -71,7 +71,7 @@ class _Reader:
         if label is None:
             return False
         if not pattern.holds_value:
-            if pattern.kind != real.kind or not self.children(pattern, real, found):
+            if (pattern.kind != real.kind and real.children) or not self.children(pattern, real, found):
                 return False
         elif pattern in self.exemplar.values:
             if not self.value(pattern, real, found):
@@ -129,9 +129,9 @@ class _Reader:
     def by_label(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
         rest = list(real.children)
         for child in fixed:
-            twins = sum(1 for other in fixed if other.label == child.label) > 1
+            twins = sum(1 for other in fixed if other.name == child.name) > 1
             for candidate in rest:
-                if candidate.label == child.label and (not twins or self.same_constants(child, candidate)):
+                if candidate.name == child.name and (not twins or self.same_constants(child, candidate)):
                     if not self.match(child, candidate, found):
                         return None
                     rest.remove(candidate)
@@ -145,9 +145,9 @@ class _Reader:
         """Do the values without holes agree? They tell siblings of one name apart."""
         if pattern.holds_value:
             return pattern in self.exemplar.values or pattern.value == real.value
-        by_label = {child.label: child for child in real.children}
+        by_name = {child.name: child for child in real.children}
         return all(
-            child.label in by_label and self.same_constants(child, by_label[child.label])
+            child.name in by_name and self.same_constants(child, by_name[child.name])
             for child in pattern.children
             if child.holds_value and child not in self.exemplar.values
         )

@@ -1,0 +1,149 @@
+"""Plain lists, one entry a line, and tables with a header: CSV (RFC 4180) and tab-separated values."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ichnos.documents.text import Text
+from ichnos.documents.tree import KEYED, LISTED, TEXT, Node, Unwritable, Value, spelled
+from ichnos.errors import IchnosError
+
+_ENTRY = re.compile(r"^[ \t]*(?!\#|//)([^ \t\r\n][^\r\n]*?)(?=[ \t]*\r?$)", re.MULTILINE)
+
+
+@dataclass(frozen=True)
+class PlainList:
+    """One entry a line; lines that begin with # or // are comments."""
+
+    name: str = "list"
+    suffixes: tuple[str, ...] = (".list",)
+    empty: str | None = None
+
+    def parse(self, text: Text) -> Node:
+        root = Node(LISTED, 0, 0, 0, 0)
+        for found in _ENTRY.finditer(text.content):
+            start, end = found.span(1)
+            root.children.append(Node(TEXT, start, end, start, end, found[1]))
+        if root.children:
+            root.start = root.body_start = root.children[0].start
+            root.end = root.body_end = root.children[-1].end
+        return root
+
+    def separator(self, parent: Node) -> str:
+        return ""
+
+    def gap(self, node: Node) -> str:
+        return "\n"
+
+    def write_value(self, value: Value, node: Node, text: str) -> str:
+        content = spelled(value)
+        if "\n" in content or "\r" in content or content != content.strip():
+            raise Unwritable("it has a line break, or white space at its ends, which a list cannot keep")
+        if not content or content.startswith(("#", "//")):
+            raise Unwritable("it is empty, or would be taken for a comment")
+        return content
+
+    def write_label(self, label: str, node: Node) -> str:
+        raise Unwritable("a list has no labels")
+
+    def repeatable(self, node: Node, parent: Node | None) -> bool:
+        return parent is not None
+
+    def optional(self, node: Node, parent: Node | None) -> bool:
+        return parent is not None
+
+
+@dataclass(frozen=True)
+class Table:
+    """Rows of cells under a header. A cell's label is its column's name; a missing value is an empty cell."""
+
+    name: str = "CSV"
+    suffixes: tuple[str, ...] = (".csv",)
+    comma: str = ","
+    empty: str | None = ""
+
+    def parse(self, text: Text) -> Node:
+        rows = list(self._rows(text))
+        if not rows:
+            raise IchnosError("a table needs a header", place=text.place(0), cure="name the columns in the first line")
+        header, *rest = rows
+        columns = [cell.value or "" for cell in header.children]
+        for index, name in enumerate(columns):
+            if name in columns[:index]:
+                raise IchnosError(
+                    f"the column {name!r} is there twice",
+                    place=text.place(header.children[index].start),
+                    cure="rename one",
+                )
+        for row in rest:
+            if len(row.children) > len(columns):
+                raise IchnosError(
+                    f"this row has {len(row.children)} cells under {len(columns)} columns",
+                    place=text.place(row.children[len(columns)].start),
+                    cure=f"put a cell that holds {self.comma!r} into quotation marks",
+                )
+            for cell, column in zip(row.children, columns, strict=False):
+                cell.label = column
+        start, end = header.start, rows[-1].end
+        return Node(LISTED, start, end, start, end, children=rest)
+
+    def _rows(self, text: Text) -> list[Node]:
+        content, comma = text.content, re.escape(self.comma)
+        plain = "(?P<plain>[^\r\n" + comma + "]*)"
+        quoted = (
+            r'"(?P<quoted>(?:[^"]|"")*)"(?=' + comma + r"|\r?\n|\r?\Z)" if self.comma == "," else r"(?P<quoted>(?!))"
+        )
+        cell_pattern = re.compile(quoted + "|" + plain)
+        rows: list[Node] = []
+        position = 0
+        while position < len(content):
+            row = Node(KEYED, position, position, position, position)
+            while True:
+                found = cell_pattern.match(content, position)
+                assert found is not None  # the plain cell matches anything
+                if self.comma == "," and content.startswith('"', position) and found["quoted"] is None:
+                    raise IchnosError(
+                        "this quotation mark is never closed",
+                        place=text.place(position),
+                        cure="put a \" at the cell's end",
+                    )
+                value = found["plain"] if found["quoted"] is None else found["quoted"].replace('""', '"')
+                start, position = found.span()
+                row.children.append(Node(TEXT, start, position, start, position, value))
+                if not content.startswith(self.comma, position):
+                    break
+                position += 1
+            row.end = row.body_end = position
+            ended = re.compile(r"\r?\n|\r?\Z").match(content, position)
+            position = ended.end() if ended else position + 1
+            if len(row.children) > 1 or row.children[0].end > row.children[0].start:
+                rows.append(row)
+        return rows
+
+    def separator(self, parent: Node) -> str:
+        return ""
+
+    def gap(self, node: Node) -> str:
+        return "\n" if node.kind == KEYED else self.comma
+
+    def write_value(self, value: Value, node: Node, text: str) -> str:
+        content = spelled(value)
+        if self.comma == ",":
+            quote = any(sign in content for sign in ',"\r\n') or content != content.strip()
+            return '"' + content.replace('"', '""') + '"' if quote else content
+        if any(sign in content for sign in "\t\r\n"):
+            raise Unwritable("it has a tab or a line break, which a table with tabs cannot keep")
+        return content
+
+    def write_label(self, label: str, node: Node) -> str:
+        raise Unwritable("a hole cannot be a column's name")
+
+    def repeatable(self, node: Node, parent: Node | None) -> bool:
+        return node.kind == KEYED
+
+    def optional(self, node: Node, parent: Node | None) -> bool:
+        return False
+
+
+TAB_TABLE = Table("TSV", (".tsv",), "\t")
