@@ -87,7 +87,6 @@ def _last_built(loaded: Workspace | None) -> Path:
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None) -> Context:
     from ichnos.games import catalogue, profile
-    from ichnos.pack.plan import target
     from ichnos.review.check import Context
 
     known, new_keys = None, []
@@ -100,7 +99,7 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
         raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
         known = catalogue.harvest(found, installation)
-    return Context(found, target(found), known, new_keys)
+    return Context(found, known, new_keys)
 
 
 def _print(result: Checked, pack: str) -> None:

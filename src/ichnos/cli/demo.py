@@ -29,7 +29,7 @@ def demo(
     from ichnos.pack.writing import understood
 
     samples = {name: made_up.sample_of(profile.BUNDLED / name) for name in profile.bundled_names()}
-    name, sample = next((name, found) for name, found in samples.items() if found and "step" in found.values["demo"])
+    name, sample = next((name, found) for name, found in samples.items() if found and "demo" in found.values)
     if dry_run:
         for step in sample.steps:
             print(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")

@@ -115,7 +115,10 @@ def _print_plan(prepared: Prepared) -> None:
             todo = "to convert" if file.conversion.identity in owed else "converted before"
             reason = f"{reason}; {todo}"
         line = Text.assemble((f"{state:<7} ", styles[state]), name, (f"  {reason}", "dim"))
-        branches[folder].add(line)
+        leaf = branches[folder].add(line)
+        for change in file.changes:
+            was = Text.assemble((f"{change.old}", "red"), "  becomes\n") if change.old else Text("added after it\n")
+            leaf.add(Text.assemble((f"line {change.line}: ", "dim"), was, (change.new.strip(), "green")))
     for name in prepared.gone:
         tree.add(Text.assemble(("gone    ", "red"), name, ("  no longer in the workspace", "dim")))
     out = show.console()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from rapidfuzz import process
@@ -25,10 +26,15 @@ class Catalogue:
 
     def nearest(self, key: str, count: int = 3) -> list[str]:
         """The known keys that are spelled most like ``key``, the nearest first."""
-        found = process.extract(
-            key, self.sounds.keys(), scorer=DamerauLevenshtein.normalized_similarity, processor=str.lower, limit=count
-        )
-        return [name for name, _, _ in found]
+        return nearest(self.sounds, key, count)
+
+
+def nearest(keys: Iterable[str], key: str, count: int = 3) -> list[str]:
+    """The keys that are spelled most like ``key``, the nearest first."""
+    found = process.extract(
+        key, list(keys), scorer=DamerauLevenshtein.normalized_similarity, processor=str.lower, limit=count
+    )
+    return [name for name, _, _ in found]
 
 
 def harvest(profile: Profile, installation: Path) -> Catalogue:
@@ -40,8 +46,10 @@ def harvest(profile: Profile, installation: Path) -> Catalogue:
     folder = installation / profile.rules.catalogue.folder
     sounds: dict[str, SoundRead] = {}
     if folder.is_dir():
-        for sound in read_pack(profile, Folder(folder)).defined():
-            sounds.setdefault(sound.key, sound)
+        pack = read_pack(profile, Folder(folder))
+        categories = pack.categories()
+        for sound in pack.defined():
+            sounds.setdefault(sound.key, replace(sound, category=sound.category or categories.get(sound.key)))
     if not sounds:
         raise IchnosError(
             f"no sound keys of {profile.rules.game.title} are found in this folder",

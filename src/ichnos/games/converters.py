@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
+import posixpath
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from pathlib import PurePosixPath
 
-from ichnos.documents.tree import Value
+from ichnos.documents.tree import Value, spelled
+
+Tables = Mapping[str, Mapping[str, str]]  # a profile's word tables, by name
+Change = Callable[[Value], Value]
+Pair = tuple[Change, Change]  # to the game's spelling, and back
 
 
 class Unreadable(ValueError):
-    """The text cannot be what this converter writes."""
+    """The value cannot be what this converter writes."""
+
+
+class BadArgument(ValueError):
+    """What stands in a converter's parentheses is not what it needs."""
 
 
 @dataclass(frozen=True)
@@ -23,61 +32,143 @@ class Converter:
     read: Callable[[Value], Value]
 
 
-def _text(value: Value) -> str:
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return "" if value is None else str(value)
+@dataclass(frozen=True)
+class Kind:
+    """A converter as profiles may name it. ``example``: a value of ours, and what is written of it."""
+
+    make: Callable[[str | None, Tables], Pair]
+    meaning: str
+    argument: str | None = None  # what stands in the parentheses; None: nothing may
+    example: tuple[Value, Value] = ("", "")
 
 
-def _numbers(argument: str | None) -> Converter:
+def _same(value: Value) -> Value:
+    return value
+
+
+def _number(value: Value) -> float:
+    try:
+        return float(spelled(value))
+    except ValueError:
+        raise Unreadable(f"{value!r} is not a number") from None
+
+
+def _scaled(factor: float, digits: int) -> Callable[..., Pair]:
+    return lambda argument, tables: (
+        lambda value: round(_number(value) * factor, digits),
+        lambda value: round(_number(value) / factor, digits + round(math.log10(factor))),
+    )
+
+
+_SILENT = -100.0  # dB; what a volume of 0 is written as
+
+
+def _decibel(argument: str | None, tables: Tables) -> Pair:
+    def write(value: Value) -> Value:
+        level = _number(value)
+        return round(20 * math.log10(level), 2) if level > 0 else _SILENT
+
+    def read(value: Value) -> Value:
+        level = _number(value)
+        return 0.0 if level <= _SILENT else round(10 ** (level / 20), 4)
+
+    return write, read
+
+
+def _numbers(argument: str | None, tables: Tables) -> Pair:
     def write(value: Value) -> Value:
         try:
-            return [int(piece) for piece in _text(value).split(".")]
+            return [int(piece) for piece in spelled(value).split(".")]
         except ValueError:
             raise Unreadable(f"{value!r} is not whole numbers with dots between them") from None
 
     def read(value: Value) -> Value:
         if not isinstance(value, list):
             raise Unreadable("a list of numbers is expected")
-        return ".".join(_text(item) for item in value)
+        return ".".join(spelled(item) for item in value)
 
-    return Converter("numbers", argument, write, read)
-
-
-def _as_text(argument: str | None) -> Converter:
-    return Converter("text", argument, _text, lambda value: value)
+    return write, read
 
 
-def _bare(argument: str | None) -> Converter:
+def _either(argument: str | None, tables: Tables) -> Pair:
+    words = [word.strip() for word in (argument or "").split(",")]
+    if len(words) != 2 or words[0] == words[1]:
+        raise BadArgument("two words are needed, the one for yes first: ~either(on,off)")
+
+    def read(value: Value) -> Value:
+        if spelled(value) not in words:
+            raise Unreadable(f"{value!r} is neither {words[0]} nor {words[1]}")
+        return spelled(value) == words[0]
+
+    return lambda value: words[0] if value in (True, "true") else words[1], read
+
+
+def _bare(argument: str | None, tables: Tables) -> Pair:
+    return lambda value: posixpath.splitext(spelled(value))[0], _same
+
+
+def _relative(argument: str | None, tables: Tables) -> Pair:
+    folder = (argument or "").strip("/") or "."
+    return (
+        lambda value: posixpath.relpath(spelled(value), folder),
+        lambda value: posixpath.normpath(posixpath.join(folder, spelled(value))),
+    )
+
+
+def _table(argument: str | None, tables: Tables) -> Pair:
+    if argument is None or argument not in tables:
+        known = ", ".join(tables) or "none"
+        raise BadArgument(f"game.toml has no word table [tables.{argument}] (there: {known})")
+    forward = tables[argument]
+    back = {theirs: ours for ours, theirs in forward.items()}
+
     def write(value: Value) -> Value:
-        return str(PurePosixPath(_text(value)).with_suffix("")) if value else value
+        if spelled(value) not in forward:
+            raise Unreadable(f"the word table {argument!r} has no {value!r}; it has {', '.join(forward)}")
+        return forward[spelled(value)]
 
-    return Converter("bare", argument, write, lambda value: value)
+    def read(value: Value) -> Value:
+        if spelled(value) not in back:
+            raise Unreadable(f"the word table {argument!r} has nothing for {value!r}")
+        return back[spelled(value)]
 
-
-def _within(argument: str | None) -> Converter:
-    folder = (argument or "").strip("/")
-
-    def write(value: Value) -> Value:
-        path = _text(value)
-        if not path.startswith(f"{folder}/"):
-            raise Unreadable(f"{path} does not lie in {folder}/")
-        return path[len(folder) + 1 :]
-
-    return Converter("within", argument, write, lambda value: f"{folder}/{_text(value)}")
+    return write, read
 
 
-def _case(name: str, change: Callable[[str], str]) -> Callable[[str | None], Converter]:
-    return lambda argument: Converter(name, argument, lambda value: change(_text(value)), lambda value: value)
+def _text(change: Callable[[str], str], back: Callable[[str], str] = str) -> Callable[..., Pair]:
+    return lambda argument, tables: (lambda value: change(spelled(value)), lambda value: back(spelled(value)))
 
 
-CONVERTERS: dict[str, tuple[Callable[[str | None], Converter], str]] = {
-    "numbers": (_numbers, "1.2.0 as the list 1, 2, 0"),
-    "text": (_as_text, "a number or yes/no as text, in quotation marks where the format has them"),
-    "bare": (_bare, "a file without its extension"),
-    "within": (_within, "a file as seen from the folder in parentheses"),
-    "lower": (_case("lower", str.lower), "in small letters"),
-    "upper": (_case("upper", str.upper), "in capitals"),
+CONVERTERS: dict[str, Kind] = {
+    "text": Kind(
+        _text(str), "a number or yes/no as text, in quotation marks where the format has them", example=(2.0, "2")
+    ),
+    "percent": Kind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
+    "decibel": Kind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
+    "milliseconds": Kind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
+    "either": Kind(_either, "yes or no in the game's own words", "the word for yes, the word for no", (True, "on")),
+    "numbers": Kind(_numbers, "a version as a list of numbers", example=("1.2.0", [1, 2, 0])),
+    "bare": Kind(_bare, "a file without its extension", example=("a/b.ogg", "a/b")),
+    "relative": Kind(_relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")),
+    "backslash": Kind(
+        _text(lambda path: path.replace("/", "\\"), lambda path: path.replace("\\", "/")),
+        "a file with backslashes between its folders",
+        example=("a/b.ogg", "a\\b.ogg"),
+    ),
+    "lower": Kind(_text(str.lower), "in small letters", example=("Bell", "bell")),
+    "upper": Kind(_text(str.upper), "in capitals", example=("Bell", "BELL")),
+    "table": Kind(_table, "by a word table of game.toml", "the table's name", ("weather", "w1")),
 }
+
+
+def make(name: str, argument: str | None, tables: Tables) -> Converter:
+    """A converter by its name, which must be one of ``CONVERTERS``.
+
+    Raises:
+        BadArgument: parentheses where none may be, or without what is needed in them.
+    """
+    kind = CONVERTERS[name]
+    if (argument is not None) != (kind.argument is not None):
+        needed = f"~{name}({kind.argument})" if kind.argument else f"~{name} without parentheses"
+        raise BadArgument(f"write {needed}")
+    return Converter(name, argument, *kind.make(argument, tables))

@@ -7,14 +7,28 @@ A hole in the path makes the file itself the unit.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Document, Node, Value
+from ichnos.games.converters import Tables
 from ichnos.games.holes import HoleError, Pattern, parse
-from ichnos.games.vocabulary import CATEGORY, INSIDE, LANGUAGE, PACK, PRINCIPAL, SOUND, TAKE
+from ichnos.games.vocabulary import (
+    CARRIER,
+    CATEGORY,
+    GROUP,
+    INSIDE,
+    LANGUAGE,
+    PACK,
+    PRINCIPAL,
+    ROTATION,
+    SOUND,
+    TAKE,
+    TRIGGER,
+)
 
 # Scopes whose unit may stand around the sounds or inside each sound, whichever the holes show.
-_AROUND_OR_INSIDE = (LANGUAGE, CATEGORY)
+_AROUND_OR_INSIDE = (LANGUAGE, CATEGORY, GROUP)
 
 
 @dataclass
@@ -54,25 +68,39 @@ class Exemplar:
         return pattern.match(label)
 
 
-def understand(path: Pattern, document: Document, one_take: bool = False) -> Exemplar:
-    """Find an exemplar's holes and units.
+@dataclass(frozen=True)
+class Reading:
+    """How a profile says that its exemplars are to be understood.
 
-    Args:
-        one_take: the game has one file for each key, so nothing repeats for takes.
+    ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
+    a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
+    """
+
+    several_takes: bool = True
+    repeat: Mapping[str, str | int] = field(default_factory=dict)
+    tables: Tables = field(default_factory=dict)
+
+
+_FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, CARRIER, ROTATION)
+
+
+def understand(path: Pattern, document: Document, how: Reading | None = None) -> Exemplar:
+    """Find an exemplar's holes and units.
 
     Raises:
         IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
     """
+    how = how or Reading()
     exemplar = Exemplar(path, document)
-    _find_holes(exemplar)
-    in_path = {hole.word.scope for hole in path.holes} - {PACK}
-    exemplar.file_scopes = tuple(scope for scope in (LANGUAGE, CATEGORY, SOUND) if scope in in_path)
-    bound = frozenset({PACK, *exemplar.file_scopes, *([TAKE] if one_take else [])})
-    _Units(exemplar).find(document.root, bound)
+    _find_holes(exemplar, how.tables)
+    in_path = {hole.word.scope for hole in path.holes}
+    exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
+    bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
+    _Units(exemplar, how.repeat).find(document.root, bound)
     return exemplar
 
 
-def _find_holes(exemplar: Exemplar) -> None:
+def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
     document = exemplar.document
     for node in document.root.walk():
         for child in node.children:
@@ -84,7 +112,7 @@ def _find_holes(exemplar: Exemplar) -> None:
             if text is None or "@" not in text:
                 continue
             try:
-                pattern = parse(text)
+                pattern = parse(text, tables)
             except HoleError as error:
                 raise document.error(error.what, start, error.cure) from None
             patterns[node] = pattern
@@ -92,44 +120,49 @@ def _find_holes(exemplar: Exemplar) -> None:
 
 
 class _Units:
-    def __init__(self, exemplar: Exemplar) -> None:
+    def __init__(self, exemplar: Exemplar, repeat: Mapping[str, str | int]) -> None:
         self.exemplar = exemplar
         self.document = exemplar.document
+        self.repeat = repeat
 
     def find(self, region: Node, bound: frozenset[str]) -> None:
         """Set the units of the scopes that are still open in ``region``, the outermost first."""
         holders = self.holders(region)
         still_open = [scope for scope in INSIDE if scope in holders and scope not in bound]
-        if SOUND in bound and CATEGORY in still_open:
-            still_open.remove(CATEGORY)  # inside a sound's own unit it is a plain field
+        if SOUND in bound:  # inside a sound's own unit these are plain fields
+            still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
         if SOUND in still_open:
-            inside = self.within(SOUND, holders, region)
+            inside = {node for unit in self.units(SOUND, holders, region, bound) for node in unit.walk()}
             around = [
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
-            still_open = around[:1] or [SOUND]
+            beside = [scope for scope in still_open if scope in (TRIGGER, CARRIER, ROTATION)]
+            still_open = [*(around[:1] or [SOUND]), *beside]
         for scope in still_open:
-            units = self.units(scope, holders, region)
+            units = self.units(scope, holders, region, bound)
             for unit in units:
                 self.exemplar.units[unit] = scope
                 self.find(unit, bound | {scope})
             self.refuse_outside(scope, units, holders, bound)
 
-    def within(self, scope: str, holders: dict[str, list[Node]], region: Node) -> set[Node]:
-        return {node for unit in self.units(scope, holders, region) for node in unit.walk()}
-
     def refuse_outside(
         self, scope: str, units: list[Node], holders: dict[str, list[Node]], bound: frozenset[str]
     ) -> None:
         inside = {node for unit in units for node in unit.walk()}
-        for other in _with_inner(scope):
+        for other in self.inner(scope, bound):
             outside = [node for node in holders.get(other, ()) if node not in inside]
-            if outside and other not in bound:
+            if outside:
                 raise self.document.error(
                     f"this hole stands outside what is repeated for each {scope}",
                     outside[0].start,
                     f"put all holes of one {scope} into one entry",
                 )
+
+    def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
+        """The scope and those inside it whose holes its unit must hold."""
+        if SOUND in bound and scope in _AROUND_OR_INSIDE:
+            return (scope,)
+        return tuple(inner for inner in _with_inner(scope) if inner not in bound)
 
     def holders(self, region: Node) -> dict[str, list[Node]]:
         """The nodes with holes of each scope. Titles are a language's too, where languages repeat."""
@@ -141,13 +174,15 @@ class _Units:
             found[LANGUAGE] += [node for node in found.get(SOUND, ()) if "title" in self.exemplar.names_at(node)]
         return found
 
-    def units(self, scope: str, holders: dict[str, list[Node]], region: Node) -> list[Node]:
+    def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
         """The node to repeat for a scope, or its alternatives."""
-        lowest = self.common([node for inner in _with_inner(scope) for node in holders.get(inner, ())])
+        if scope in self.repeat:
+            return self.said_outright(scope, self.repeat[scope], region)
+        lowest = self.common([node for inner in self.inner(scope, bound) for node in holders.get(inner, ())])
         alternatives = [
             child
             for child in lowest.children
-            if self.repeatable(child) and PRINCIPAL[scope] in self.exemplar.names_below(child)
+            if self.repeatable(child) and self.exemplar.names_below(child) & set(PRINCIPAL[scope])
         ]
         if len(alternatives) > 1 and len({child.label for child in alternatives}) == 1:
             return alternatives
@@ -160,9 +195,30 @@ class _Units:
                 lowest.start,
                 "put it into a list, or say several = false under [takes] in game.toml"
                 if scope == TAKE
-                else f"put it into a list, or put a hole such as @{PRINCIPAL[scope]}@ into the file's name",
+                else f"put it into a list, or put a hole such as @{PRINCIPAL[scope][0]}@ into the file's name",
             )
         return [node]
+
+    def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
+        """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""
+        found = [
+            node
+            for node in region.walk()
+            if node is not region and self.repeatable(node) and self.is_meant(node, which)
+        ]
+        if not found:
+            what = f"on line {which}" if isinstance(which, int) else f"named {which!r}"
+            raise self.document.error(
+                f"game.toml says that {scope} repeats what stands {what}, and nothing like that is here",
+                region.start,
+                "name an entry that can be repeated, or leave it out to have it found",
+            )
+        return found[:1] if isinstance(which, int) else found
+
+    def is_meant(self, node: Node, which: str | int) -> bool:
+        if isinstance(which, int):
+            return self.document.text.place(node.start).line == which
+        return node.label == which
 
     def lineage(self, node: Node | None) -> list[Node]:
         """The node and all around it, the innermost first."""
@@ -171,28 +227,6 @@ class _Units:
             found.append(node)
             node = self.exemplar.parents.get(node)
         return found
-
-    def units_around(self, scope: str, nodes: list[Node], region: Node) -> list[Node]:
-        lowest = self.common(nodes)
-        principal = PRINCIPAL[scope]
-        alternatives = [
-            child
-            for child in lowest.children
-            if self.repeatable(child) and principal in self.exemplar.names_below(child)
-        ]
-        alike = {(child.kind if child.label else "", child.label) for child in alternatives}
-        if len(alternatives) > 1 and len(alike) == 1:
-            return alternatives
-        node: Node | None = lowest
-        while node is not None and not self.repeatable(node):
-            node = None if node is region else self.exemplar.parents.get(node)
-        if node is None or (node is region and node in self.exemplar.units):
-            raise self.document.error(
-                f"nothing around the holes of one {scope} can be repeated for the next",
-                lowest.start,
-                f"put them into a list, or give the file's path a hole, such as @{principal}@",
-            )
-        return [node]
 
     def common(self, nodes: list[Node]) -> Node:
         """The lowest node around all of ``nodes``."""
@@ -213,6 +247,6 @@ def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
     found = [scope]
     for inner in INSIDE[scope]:
-        if scope not in (SOUND, TAKE) or inner not in _AROUND_OR_INSIDE:
+        if scope != SOUND or inner not in _AROUND_OR_INSIDE:
             found += _with_inner(inner)
     return tuple(dict.fromkeys(found))

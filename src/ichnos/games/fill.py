@@ -7,7 +7,7 @@ is left out; so is an entry that would carry nothing but its own name.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Node, Unwritable, Value
@@ -56,18 +56,27 @@ def instances(scope: str, around: Around) -> Iterator[Around]:
             yield from instances(TAKE, inner)
 
 
-def fill(exemplar: Exemplar, around: Around) -> str:
+def fill(exemplar: Exemplar, around: Around, like: Like | None = None) -> str:
     """The file's text for the instances given.
+
+    Args:
+        like: gives the text of an entry that is to start as an existing one's, or ``None``.
 
     Raises:
         IchnosError: a value that the game's spelling cannot carry, with the exemplar's place.
     """
-    return _Filler(exemplar).text(around)
+    return Filler(exemplar, like).text(around)
 
 
-class _Filler:
-    def __init__(self, exemplar: Exemplar) -> None:
+Like = Callable[[str, Around], str | None]  # an existing entry's text, for a scope and its instance
+
+
+class Filler:
+    """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere."""
+
+    def __init__(self, exemplar: Exemplar, like: Like | None = None) -> None:
         self.exemplar = exemplar
+        self.like = like
         self.document = exemplar.document
         self.content = exemplar.document.text.content
 
@@ -81,7 +90,7 @@ class _Filler:
         try:
             head = self.label(node, around)
             if not node.holds_value:
-                return self.container(node, head, around)
+                return None if self.is_hollow(node, around) else self.container(node, head, around)
             pattern = self.exemplar.values.get(node)
             if pattern is None:
                 return head + self.content[node.body_start : node.end]
@@ -97,6 +106,21 @@ class _Filler:
             if parent is not None:
                 raise  # the nearest node around it that can be left out, is
             raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
+
+    def is_hollow(self, node: Node, around: Around) -> bool:
+        """Is this something that can be left out, and none of its holes has a value or a default?"""
+        if node in self.exemplar.units or not self.document.format.optional(node, self.exemplar.parents.get(node)):
+            return False
+        holes = [
+            hole
+            for below in node.walk()
+            for pattern in (self.exemplar.values.get(below), self.exemplar.labels.get(below))
+            if pattern is not None
+            for hole in pattern.holes
+        ]
+        if not holes or any(below in self.exemplar.units for below in node.walk()):
+            return False
+        return all(hole.default is None and resolve(hole.word.name, around) is None for hole in holes)
 
     def label(self, node: Node, around: Around) -> str:
         """The node's text up to its body."""
@@ -121,7 +145,7 @@ class _Filler:
     def spelled(self, pattern: Pattern, node: Node, around: Around) -> Value:
         try:
             return pattern.fill(lambda name: resolve(name, around))
-        except Unreadable as error:
+        except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node, around) from None
 
     def container(self, node: Node, head: str, around: Around) -> str:
@@ -140,15 +164,11 @@ class _Filler:
             if scope in done:
                 continue  # another alternative of the same unit
             done.add(scope)
-            alternatives = [other for other in children if self.exemplar.units.get(other) == scope]
             first = True
             for inner in instances(scope, around):
-                if self.only_named(scope, alternatives, inner):
-                    continue
-                chosen = self.alternative(alternatives, inner)
-                text = self.node(chosen, inner)
+                text = self.entry(node, scope, inner)
                 if text is not None:
-                    written.append((text, chosen, first))
+                    written.append((text, child, first))
                     first = False
         opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
         if not written:
@@ -159,6 +179,16 @@ class _Filler:
                 pieces.append(self.gap(node, child, fresh=first and written[position - 1][1] is not child))
             pieces.append(text)
         return "".join([*pieces, closing])
+
+    def entry(self, parent: Node, scope: str, around: Around) -> str | None:
+        """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
+        alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+        text = self.like(scope, around) if self.like else None
+        if text is not None:
+            return text
+        if self.only_named(scope, alternatives, around):
+            return None
+        return self.node(self.alternative(alternatives, around), around)
 
     def alternative(self, alternatives: list[Node], around: Around) -> Node:
         """The first that can carry every value that is set."""
@@ -175,8 +205,8 @@ class _Filler:
         """Would the entry carry nothing but its own name, though it has room for more?"""
         if scope == TAKE:
             return False  # a take's file is all that it needs
-        names = set().union(*(self.exemplar.names_below(node) for node in alternatives))
-        more = {name for name in names if name != PRINCIPAL[scope] and self.exemplar.scopes[name] == scope}
+        names: set[str] = set().union(*(self.exemplar.names_below(node) for node in alternatives))
+        more = {name for name in names if name not in PRINCIPAL[scope] and self.exemplar.scopes[name] == scope}
         optional = {name for name in more if not self.has_default(name, alternatives)}
         nested = {self.exemplar.units[n] for a in alternatives for n in a.walk() if n in self.exemplar.units} - {scope}
         if nested or not optional or more - optional:

@@ -13,9 +13,9 @@ from functools import cached_property
 
 from rapidfuzz import process
 
-from ichnos.documents.tree import Value
+from ichnos.documents.tree import Unwritable, Value, spelled
 from ichnos.games import vocabulary
-from ichnos.games.converters import CONVERTERS, Converter, Unreadable
+from ichnos.games.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
 
 _HOLE = re.compile(
     r"@(?:(?P<plain>@)"
@@ -65,10 +65,14 @@ class Hole:
             value = converter.read(value)
         if isinstance(value, list):
             raise Unreadable("a single value is expected, not a list")
+        if self.word.kind == "yes-no" and not isinstance(value, bool):
+            if value not in ("true", "false"):
+                raise Unreadable(f"{value!r} is neither true nor false")
+            return value == "true"
         if not self._is_number:
             return value
         try:
-            return float(str(value))
+            return float(spelled(value))
         except ValueError:
             raise Unreadable(f"{value!r} is not a number") from None
 
@@ -78,7 +82,9 @@ class Hole:
 
     def _default(self) -> Value:
         """The default in its type: a number, unless a converter makes text of it."""
-        if not self._is_number or self.converters:
+        if self.word.kind == "yes-no" and not self.converters and self.default in ("true", "false"):
+            return self.default == "true"
+        if not self._is_number or any(converter.name in ("text", "table") for converter in self.converters):
             return self.default
         try:
             return float(self.default or "")
@@ -105,7 +111,7 @@ class Pattern:
         """The text with its holes filled; a typed value where the pattern is nothing but a hole."""
         if self.only_hole:
             return self.only_hole.write(resolve)
-        return "".join(part if isinstance(part, str) else _spell(part.write(resolve)) for part in self.parts)
+        return "".join(part if isinstance(part, str) else spelled(part.write(resolve)) for part in self.parts)
 
     @cached_property
     def _expression(self) -> re.Pattern[str]:
@@ -129,7 +135,7 @@ class Pattern:
                 return {self.only_hole.word.name: self.only_hole.read(value)}
             if isinstance(value, list):
                 return None
-            found = self._expression.fullmatch(_spell(value))
+            found = self._expression.fullmatch(spelled(value))
             if found is None:
                 return None
             first = {hole.word.name: hole for hole in reversed(self.holes)}
@@ -137,20 +143,12 @@ class Pattern:
                 name: first[name].read(found[f"h{number}"])
                 for number, name in enumerate(dict.fromkeys(hole.word.name for hole in self.holes))
             }
-        except Unreadable:
+        except (Unreadable, Unwritable):
             return None
 
 
-def _spell(value: Value) -> str:
-    if isinstance(value, list):
-        raise Unreadable("a list cannot stand inside a text")
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return "" if value is None else str(value)
-
-
-def parse(text: str) -> Pattern:
-    """Find the holes in a text.
+def parse(text: str, tables: Tables | None = None) -> Pattern:
+    """Find the holes in a text; ``tables`` are the profile's word tables.
 
     Raises:
         HoleError: a lone @, a name or a converter that does not exist; with the nearest that does.
@@ -169,7 +167,7 @@ def parse(text: str) -> Pattern:
             if plain:
                 parts.append(plain)
                 plain = ""
-            parts.append(_hole(match))
+            parts.append(_hole(match, tables or {}))
         position = match.end()
     plain += text[position:]
     if plain:
@@ -177,7 +175,7 @@ def parse(text: str) -> Pattern:
     return Pattern(tuple(parts))
 
 
-def _hole(match: re.Match[str]) -> Hole:
+def _hole(match: re.Match[str], tables: Tables) -> Hole:
     word = vocabulary.word(match["name"])
     if word is None:
         raise HoleError(
@@ -187,7 +185,10 @@ def _hole(match: re.Match[str]) -> Hole:
     for found in _CONVERTER.finditer(match["converters"]):
         if found[1] not in CONVERTERS:
             raise HoleError(f"there is no converter named {found[1]}", match.start(), _nearest(found[1], CONVERTERS))
-        converters.append(CONVERTERS[found[1]][0](found[2]))
+        try:
+            converters.append(make(found[1], found[2], tables))
+        except BadArgument as error:
+            raise HoleError(f"the converter {found[1]} cannot be used so", match.start(), str(error)) from None
     return Hole(word, tuple(converters), match["default"])
 
 

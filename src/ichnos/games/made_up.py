@@ -59,10 +59,13 @@ def lay_installation(sample: Sample, to: Path) -> None:
         loader=FileSystemLoader(sample.folder), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     for file in values["file"]:
-        path = to / file["path"]
-        path.parent.mkdir(parents=True, exist_ok=True)
-        text = environment.get_template(file["template"]).render(sounds=sounds)
-        path.write_bytes(f"{text}\n".encode(file.get("encoding", "utf-8")))
+        template = environment.get_template(file["template"])
+        if "{key}" in file["path"]:
+            for sound in sounds:
+                path = file["path"].replace("{key}", sound["key"])
+                _write_text(to / path, template.render(sound=sound), file)
+        else:
+            _write_text(to / file["path"], template.render(sounds=sounds), file)
     for voice in values["sound"]:
         _write(to, voice, values["seed"])
     for folder in values.get("folders", ()):
@@ -76,6 +79,13 @@ def lay_clips(sample: Sample, to: Path) -> None:
     """Write the clips that the demonstration's modder has collected."""
     for clip in sample.values["demo"]["clip"]:
         _write(to, clip, sample.values["installation"]["seed"])
+
+
+def _write_text(path: Path, text: str, file: dict[str, Any]) -> None:
+    encoding = file.get("encoding", "utf-8")
+    mark = "\ufeff" if encoding.startswith("utf-16") else ""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(f"{mark}{text}\n".replace("\n", file.get("line-end", "\n")).encode(encoding))
 
 
 def _write(to: Path, one: dict[str, Any], seed: int) -> None:
@@ -95,7 +105,7 @@ def _sounds(values: dict[str, Any], chance: random.Random) -> Any:
     """Each key of each group: every combination of the group's words, with takes drawn by chance."""
     for group in values["group"]:
         for words in itertools.product(*group["words"]):
-            key = ".".join(words)
+            key = values.get("separator", ".").join(words)
             count = chance.randint(1, group["most-takes"])
             takes = [f"{group['folder']}/{'-'.join(words)}-{number}" for number in range(1, count + 1)]
             yield {

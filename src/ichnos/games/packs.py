@@ -13,20 +13,21 @@ from ichnos.games.exemplar import Exemplar
 from ichnos.games.files import Files
 from ichnos.games.profile import Profile
 from ichnos.games.read import Found, Reading, read
-from ichnos.games.vocabulary import SOUND, TAKE
+from ichnos.games.vocabulary import PART, SOUND, TAKE
 
 
 @dataclass(frozen=True)
 class TakeRead:
-    """A take as a definition has it. ``reference`` may lack its extension: see :class:`SoundFiles`."""
+    """A take or a part as a definition has it. ``reference`` may lack its extension: see :class:`SoundFiles`."""
 
     reference: str
     place: Place
+    part: bool = False
 
 
 @dataclass(frozen=True)
 class SoundRead:
-    """A sound key as one document has it."""
+    """A sound key as one document has it. ``takes`` are its takes and its parts."""
 
     key: str
     category: str | None
@@ -40,10 +41,15 @@ class PackRead:
 
     sounds: dict[str, list[SoundRead]] = field(default_factory=dict)
     values: list[tuple[str, Value, Place]] = field(default_factory=list)  # holes of the pack's own
+    played: list[tuple[str, Place]] = field(default_factory=list)  # keys that triggers and the like name
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
+
+    def categories(self) -> dict[str, str]:
+        """Each key's category, whichever document names it."""
+        return {one.key: one.category for sounds in self.sounds.values() for one in sounds if one.category}
 
     def defined(self) -> Iterator[SoundRead]:
         """The sounds that name files, in the order of the documents."""
@@ -55,7 +61,9 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
     """Read every document of a pack that the profile knows."""
     result = PackRead()
     names = files.names()
+    separator = profile.rules.names.separator
     for exemplar in profile.documents:
+        rules = profile.document_rules(exemplar)
         matched = False
         for name in names:
             in_path = exemplar.path.match(name)
@@ -64,7 +72,7 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
             matched = True
             result.documents.add(name)
             try:
-                document = parse(files.read(name), files.label(name), exemplar.document.format)
+                document = parse(files.read(name), files.label(name), exemplar.document.format, rules.encoding)
             except IchnosError as error:
                 result.broken.append(error)
                 continue
@@ -73,12 +81,34 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 place = document.text.place(document.root.start)
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
-            result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
-            result.sounds[name] = list(_sounds(reading, reading.pack, {}))
-            result.values += _pack_values(reading)
-        if not matched and not exemplar.file_scopes:
+            _take_in(result, name, reading, separator)
+        if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
     return result
+
+
+def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> None:
+    document = reading.document
+    result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
+    result.sounds[name] = [
+        _sound(reading, key, found, category) for key, found, category in _entries(reading.pack, {}, separator)
+    ]
+    result.values += [
+        (hole, reading.pack.values[hole], _place(reading, node)) for hole, node in reading.pack.nodes.items()
+    ]
+    for found in _every(reading.pack):
+        result.played += [
+            (str(found.values[hole]), _place(reading, found.nodes[hole]))
+            for hole in ("trigger.key", "carrier.key", "slot.key")
+            if hole in found.nodes
+        ]
+
+
+def _every(found: Found) -> Iterator[Found]:
+    yield found
+    for inner in found.inside.values():
+        for one in inner:
+            yield from _every(one)
 
 
 def _spelled(exemplar: Exemplar) -> str:
@@ -89,27 +119,36 @@ def _place(reading: Reading, node: Node) -> Place:
     return reading.document.text.place(node.start)
 
 
-def _pack_values(reading: Reading) -> list[tuple[str, Value, Place]]:
-    return [(name, reading.pack.values[name], _place(reading, node)) for name, node in reading.pack.nodes.items()]
+def _sound(reading: Reading, key: str, found: Found, category: str | None) -> SoundRead:
+    takes = [
+        TakeRead(str(one.values[hole]), _place(reading, one.nodes[hole]), scope == PART)
+        for scope, hole in ((TAKE, "file"), (PART, "part.file"))
+        for one in (found, *found.all(scope))
+        if hole in one.nodes
+    ]
+    node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
+    return SoundRead(key, category, tuple(takes), _place(reading, node))
 
 
-def _sounds(reading: Reading, found: Found, around: dict[str, Value]) -> Iterator[SoundRead]:
+def _entries(found: Found, around: dict[str, Value], separator: str) -> Iterator[tuple[str, Found, str | None]]:
+    """Each sound's key, wherever its pieces stand, with what was found of it and its category."""
     values = {**around, **found.values}
-    if found.scope == SOUND or "key" in found.values:
-        takes = [
-            TakeRead(str(take.values["file"]), _place(reading, take.node))
-            for take in found.all(TAKE)
-            if "file" in take.values
-        ]
-        if "file" in found.values:
-            takes.append(TakeRead(str(found.values["file"]), _place(reading, found.nodes["file"])))
+    if found.scope == SOUND or "key" in found.values or "key.own" in found.values:
+        key = values.get("key")
+        if key is None:
+            key = separator.join(str(values[name]) for name in ("key.group", "key.own") if values.get(name))
         category = values.get("category")
-        place = _place(reading, found.nodes.get("key", found.node))
-        yield SoundRead(str(values["key"]), str(category) if category else None, tuple(takes), place)
+        yield str(key), found, str(category) if category else None
         return
     for inner in found.inside.values():
         for one in inner:
-            yield from _sounds(reading, one, values)
+            yield from _entries(one, values, separator)
+
+
+def sound_entries(found: Found, separator: str) -> Iterator[tuple[str, Found]]:
+    """Each sound's key with what was found of it."""
+    for key, one, _ in _entries(found, {}, separator):
+        yield key, one
 
 
 class SoundFiles:

@@ -4,83 +4,57 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path
-from typing import Literal
+from pathlib import Path, PurePosixPath
 
-from pydantic import Field
 from rapidfuzz import process
 
-from ichnos.documents.checked import Table, checked
-from ichnos.documents.formats import format_of, parse
+from ichnos.documents.checked import checked
+from ichnos.documents.formats import format_of, named, parse
 from ichnos.documents.toml import TomlFile
+from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place, WrongCall
 from ichnos.games import holes
-from ichnos.games.exemplar import Exemplar, understand
-from ichnos.games.vocabulary import ID_PREFIX
+from ichnos.games.converters import Tables
+from ichnos.games.exemplar import Exemplar, Reading, understand
+from ichnos.games.rules import DocumentRules, Rules
+from ichnos.games.vocabulary import CARRIER, ID_PREFIX, PACK, PART, SOUND, TAKE
 
 BUNDLED = Path(__file__).parent / "bundled"
 SOUND_SUFFIXES = (".ogg", ".wav", ".flac", ".opus")
+PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 
 
-class Game(Table):
-    name: str = Field(pattern=r"^[a-z][a-z0-9-]*$")
-    title: str
-    summary: str
-    versions: tuple[str, ...] = Field(min_length=1, description="the newest first")
+@dataclass(frozen=True)
+class Script:
+    """A template in scripts/, and the path of what it writes. ``region`` begins a comment, or is None."""
 
-
-class AudioRules(Table):
-    container: Literal["Ogg", "WAV"]
-    codec: Literal["Vorbis", "PCM 16"]
-    rate: int = Field(ge=8000, le=192000, description="frames a second")
-    channels: Literal[1, 2]
-    quality: float = Field(default=5.0, ge=0, le=10, description="Vorbis quality")
-
-
-class TakeRules(Table):
-    several: bool = True
-
-
-class Modes(Table):
-    replace: Literal["by-definition", "no"] = "by-definition"
-    new: bool = True
-
-
-class CatalogueRules(Table):
-    folder: str = Field(default="", description="where an installation keeps what looks like tree/")
-
-
-class Packaging(Table):
-    kind: Literal["archive"]
-    name: str
-
-
-class Rules(Table):
-    """What ``game.toml`` says."""
-
-    format: Literal[1]
-    game: Game
-    audio: AudioRules
-    takes: TakeRules = TakeRules()
-    modes: Modes = Modes()
-    catalogue: CatalogueRules = CatalogueRules()
-    packaging: Packaging
+    template: str
+    path: str
+    region: str | None
 
 
 @dataclass(frozen=True)
 class Profile:
-    """A profile, understood. ``documents`` are filled and read; ``sound_path`` names each take's file."""
+    """A profile, understood. ``documents`` are filled and read; ``sound_paths`` name the files of takes,
+    ``part_paths`` those of parts, ``picture_paths`` those of carriers' pictures."""
 
     folder: Path
     rules: Rules
     documents: tuple[Exemplar, ...]
-    sound_path: holes.Pattern
+    sound_paths: tuple[holes.Pattern, ...]
+    part_paths: tuple[holes.Pattern, ...]
+    picture_paths: tuple[holes.Pattern, ...]
     package_name: holes.Pattern
+    scripts: tuple[Script, ...]
     plain_files: tuple[str, ...]  # copied as they stand
 
     @property
     def tree(self) -> Path:
         return self.folder / "tree"
+
+    def document_rules(self, exemplar: Exemplar) -> DocumentRules:
+        """What game.toml says of one of the documents."""
+        return self.rules.document_rules(_tree_name(exemplar, self.tree))
 
     @cached_property
     def id_names(self) -> tuple[str, ...]:
@@ -124,36 +98,139 @@ def load(folder: Path) -> Profile:
     Raises:
         IchnosError: with file, line and reason, where anything in it cannot be understood.
     """
-    path = folder / "game.toml"
-    file = TomlFile(path.read_bytes(), str(path))
-    rules = checked(Rules, file)
-    documents, sound_paths, plain = [], [], []
-    tree = folder / "tree"
-    for found in sorted(tree.rglob("*")):
-        if not found.is_file():
-            continue
-        name = found.relative_to(tree).as_posix()
-        pattern = _pattern(name, Place(str(found)))
-        document_format = format_of(name)
-        if found.suffix in SOUND_SUFFIXES and pattern.holes:
-            sound_paths.append(pattern)
-        elif document_format is not None:
-            document = parse(found.read_bytes(), str(found), document_format)
-            documents.append(understand(pattern, document, one_take=not rules.takes.several))
-        else:
-            plain.append(name)
-    if len(sound_paths) != 1:
-        raise IchnosError(
-            f"tree/ needs one sound file with holes in its name, and has {len(sound_paths)}",
-            place=Place(str(tree)),
-            cure="lay down an empty file such as sounds/@key@-@take.number@.ogg",
+    return _Loader(folder).profile()
+
+
+class _Loader:
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        path = folder / "game.toml"
+        if not path.is_file():
+            raise IchnosError("there is no game.toml here", place=Place(str(folder)), cure="a profile needs one")
+        self.file = TomlFile(path.read_bytes(), str(path))
+        self.rules = checked(Rules, self.file)
+        self.tables: Tables = self.rules.tables
+        self.documents: list[Exemplar] = []
+        self.sounds: list[holes.Pattern] = []
+        self.parts: list[holes.Pattern] = []
+        self.pictures: list[holes.Pattern] = []
+        self.plain: list[str] = []
+
+    def profile(self) -> Profile:
+        tree = self.folder / "tree"
+        if not tree.is_dir():
+            raise IchnosError(
+                "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
+            )
+        names = []
+        for found in sorted(tree.rglob("*")):
+            if found.is_symlink():
+                raise IchnosError(
+                    "a profile cannot hold links", place=Place(str(found)), cure="put the file itself here"
+                )
+            if found.is_file():
+                names.append(found.relative_to(tree).as_posix())
+                self.take(found, names[-1])
+        for index, rules in enumerate(self.rules.document):
+            if rules.path not in names:
+                raise self.error(
+                    f'tree/ has no file "{rules.path}"', "write its path as it stands", "document", index, "path"
+                )
+        self.need_sound_path(tree)
+        name = self.pattern(self.rules.packaging.name, self.file.place("packaging", "name"))
+        if any(hole.word.scope != PACK for hole in name.holes):
+            raise self.error(
+                "a package's name can only have holes of the pack", "such as @pack.name@", "packaging", "name"
+            )
+        return Profile(
+            self.folder,
+            self.rules,
+            tuple(self.documents),
+            tuple(self.sounds),
+            tuple(self.parts),
+            tuple(self.pictures),
+            name,
+            tuple(self.scripts()),
+            tuple(self.plain),
         )
-    package_name = _pattern(rules.packaging.name, file.place("packaging", "name"))
-    return Profile(folder, rules, tuple(documents), sound_paths[0], package_name, tuple(plain))
+
+    def error(self, what: str, cure: str, *at: str | int) -> IchnosError:
+        return IchnosError(what, place=self.file.place(*at), cure=cure)
+
+    def pattern(self, text: str, place: Place) -> holes.Pattern:
+        try:
+            return holes.parse(text, self.tables)
+        except holes.HoleError as error:
+            raise IchnosError(error.what, place=place, cure=error.cure) from None
+
+    def take(self, found: Path, name: str) -> None:
+        """One file of tree/: a document with holes, the place of sounds or pictures, or a plain file."""
+        rules = self.rules.document_rules(name)
+        pattern = self.pattern(name, Place(str(found)))
+        scopes = {hole.word.scope for hole in pattern.holes}
+        document_format = self.format_of(name, rules)
+        suffix = PurePosixPath(name).suffix.lower()
+        if suffix in SOUND_SUFFIXES and pattern.holes:
+            (self.parts if PART in scopes else self.sounds).append(pattern)
+        elif suffix in PICTURE_SUFFIXES and CARRIER in scopes:
+            self.pictures.append(pattern)
+        elif document_format is not None:
+            document = parse(found.read_bytes(), str(found), document_format, rules.encoding)
+            how = Reading(self.rules.takes.several, rules.repeat, self.tables)
+            self.documents.append(understand(pattern, document, how))
+        else:
+            self.plain.append(name)
+
+    def format_of(self, name: str, rules: DocumentRules) -> Format | None:
+        if rules.format is not None:
+            return named(rules.format, rules.escapes)
+        guessed = format_of(name)
+        return named(guessed.name.lower(), rules.escapes) if guessed else None
+
+    def need_sound_path(self, tree: Path) -> None:
+        wanted = {self.rules.audio.container} | {only.container for only in self.rules.audio.only if not only.parts}
+        for patterns, scopes in ((self.sounds, {SOUND, TAKE}), (self.parts, {SOUND, PART})):
+            for pattern in patterns:
+                if not scopes & {hole.word.scope for hole in pattern.holes}:
+                    raise IchnosError(
+                        "this sound file's name would be the same for every sound",
+                        place=Place(f"{tree}/{_spelled(pattern)}"),
+                        cure="put @key@ into it",
+                    )
+        for container in filter(None, wanted):
+            if not any(fits(pattern, container) for pattern in self.sounds):
+                raise IchnosError(
+                    f"tree/ has no sound file with holes in its name for {container}",
+                    place=Place(str(tree)),
+                    cure=f"lay down an empty file such as sounds/@key@-@take.number@.{container.lower()}",
+                )
+        if self.rules.parts.names and not self.parts:
+            raise IchnosError(
+                "tree/ has no sound file for parts",
+                place=Place(str(tree)),
+                cure="lay down an empty file such as music/@key@-@part.name@.ogg",
+            )
+
+    def scripts(self) -> list[Script]:
+        scripts = []
+        for index, rules in enumerate(self.rules.script):
+            template = f"{rules.path}.j2"
+            if not (self.folder / "scripts" / template).is_file():
+                raise self.error(
+                    f"there is no scripts/{template}", "write the script's template there", "script", index
+                )
+            scripts.append(Script(template, rules.path, rules.region))
+        return scripts
 
 
-def _pattern(text: str, place: Place) -> holes.Pattern:
-    try:
-        return holes.parse(text)
-    except holes.HoleError as error:
-        raise IchnosError(error.what, place=place, cure=error.cure) from None
+def _tree_name(exemplar: Exemplar, tree: Path) -> str:
+    return Path(exemplar.document.text.path).relative_to(tree).as_posix()
+
+
+def fits(pattern: holes.Pattern, container: str) -> bool:
+    """Has a sound file's path the ending that goes with this container?"""
+    return str(pattern.parts[-1]).lower().endswith(f".{container.lower()}")
+
+
+def _spelled(pattern: holes.Pattern) -> str:
+    return "".join(part if isinstance(part, str) else f"@{part.word.name}@" for part in pattern.parts)

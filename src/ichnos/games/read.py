@@ -25,6 +25,8 @@ class Found:
     nodes: dict[str, Node] = field(default_factory=dict)
     inside: dict[str, list[Found]] = field(default_factory=dict)
     unknown: list[Node] = field(default_factory=list)
+    alternative: Node | None = None  # the exemplar's node that it was matched against
+    pairs: list[tuple[Node, Node]] = field(default_factory=list)  # exemplar's nodes and the real ones
 
     def all(self, scope: str) -> Iterator[Found]:
         """Every instance of a scope, at any depth."""
@@ -81,6 +83,7 @@ class _Reader:
         for name, value in label.items():
             found.values[name] = value
             found.nodes[name] = real
+        found.pairs.append((pattern, real))
         return True
 
     def value(self, pattern: Node, real: Node, found: Found) -> bool:
@@ -119,7 +122,7 @@ class _Reader:
         return True
 
     def by_position(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
-        if len(real.children) < sum(1 for child in fixed if not self.may_lack(child)):
+        if len(real.children) < sum(1 for child in fixed if not self.may_lack(child, found)):
             return None
         for child, item in zip(fixed, real.children, strict=False):
             if not self.match(child, item, found):
@@ -137,7 +140,7 @@ class _Reader:
                     rest.remove(candidate)
                     break
             else:
-                if not self.may_lack(child):
+                if not self.may_lack(child, found):
                     return None
         return rest
 
@@ -152,9 +155,10 @@ class _Reader:
             if child.holds_value and child not in self.exemplar.values
         )
 
-    def may_lack(self, pattern: Node) -> bool:
+    def may_lack(self, pattern: Node, found: Found) -> bool:
         """May a real file do without this? Yes, unless an entry's own name stands in it."""
-        return not any(self.exemplar.names_at(node) & _NAMING for node in self.outside_units(pattern))
+        naming = set(PRINCIPAL.get(found.scope, ()))
+        return not any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
 
     def outside_units(self, node: Node) -> Iterator[Node]:
         yield node
@@ -162,25 +166,32 @@ class _Reader:
             if child not in self.exemplar.units:
                 yield from self.outside_units(child)
 
+    def looks_like_one(self, real: Node, alternatives: list[Node]) -> bool:
+        """Is this meant as an entry, though it fits none? Its label, or how that begins, tells."""
+        for alternative in alternatives:
+            pattern = self.exemplar.labels.get(alternative)
+            if pattern is None:
+                if real.name == alternative.name:
+                    return True
+            elif not isinstance(pattern.parts[0], str) or (real.label or "").startswith(pattern.parts[0].strip()):
+                return True
+        return False
+
     def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], found: Found) -> list[Node]:
         """Take every child that fits one of the alternatives; what looks like one but fits none is a stray."""
         unclaimed = []
         into = found.inside.setdefault(scope, [])
-        labels = {alternative.label for alternative in alternatives if alternative not in self.exemplar.labels}
         for real in rest:
             for alternative in alternatives:
-                one = Found(scope, real)
+                one = Found(scope, real, alternative=alternative)
                 marks = len(self.strays)
                 if self.match(alternative, real, one):
                     into.append(one)
                     break
                 del self.strays[marks:]
             else:
-                if not labels or real.label in labels:
+                if self.looks_like_one(real, alternatives):
                     self.strays.append(real)
                 else:
                     unclaimed.append(real)
         return unclaimed
-
-
-_NAMING = frozenset(PRINCIPAL.values())

@@ -1,6 +1,7 @@
 """Every hole that a profile may use: what it stands for, and what is repeated for it.
 
-Scopes nest: a pack has languages, categories and sounds; a sound has takes. A hole belongs to one
+Scopes nest: a pack has languages, categories, groups of keys and sounds; a sound has takes and parts;
+beside the sounds stand triggers, carriers and rotations with their slots. A hole belongs to one
 scope, and the unit that repeats for that scope is found from where its holes stand
 (:mod:`ichnos.games.exemplar`).
 """
@@ -9,15 +10,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-PACK, LANGUAGE, CATEGORY, SOUND, TAKE = "pack", "language", "category", "sound", "take"
+PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
+TAKE, PART, TRIGGER, CARRIER, ROTATION, SLOT = "take", "part", "trigger", "carrier", "rotation", "slot"
 
 # Which scopes lie inside which.
 INSIDE: dict[str, tuple[str, ...]] = {
-    PACK: (LANGUAGE, CATEGORY, SOUND),
-    LANGUAGE: (CATEGORY, SOUND),
-    CATEGORY: (SOUND,),
-    SOUND: (TAKE, LANGUAGE),
+    PACK: (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, CARRIER, ROTATION),
+    LANGUAGE: (CATEGORY, GROUP, SOUND),
+    CATEGORY: (GROUP, SOUND),
+    GROUP: (SOUND,),
+    SOUND: (TAKE, PART, LANGUAGE),
     TAKE: (),
+    PART: (),
+    TRIGGER: (),
+    CARRIER: (),
+    ROTATION: (SLOT,),
+    SLOT: (),
 }
 
 
@@ -42,18 +50,57 @@ WORDS: dict[str, Word] = {
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("game.version", PACK, "version", "the version of the game that the pack is for"),
         Word("language", LANGUAGE, "text", "a language of the pack's titles, a BCP 47 tag"),
-        Word("category", CATEGORY, "text", "the sound's category"),
-        Word("key", SOUND, "text", "the sound key"),
+        Word("category", CATEGORY, "text", "the sound's category; around the sounds, it groups them"),
+        Word("key.group", GROUP, "text", "the sound key up to its last separator; around the sounds, it groups them"),
+        Word("key", SOUND, "text", "the sound key, whole"),
+        Word("key.own", SOUND, "text", "the sound key after its last separator"),
         Word("title", SOUND, "text", "the sound's title in the language at hand"),
         Word("volume", SOUND, "number", "how loud the game plays it; 1 is as it is"),
-        Word("file", TAKE, "path", "the take's audio file, from the pack's root, with slashes"),
+        Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up"),
+        Word("near", SOUND, "number", "up to this distance it is at full level"),
+        Word("far", SOUND, "number", "from this distance on it is not heard"),
+        Word("nearby", SOUND, "yes-no", "is it heard at its place in the world, and not everywhere?"),
+        Word("priority", SOUND, "number", "which sounds are kept when too many play"),
+        Word("loop", SOUND, "yes-no", "does it play again and again?"),
+        Word("fade", SOUND, "number", "how long it fades out, in seconds"),
+        Word("voices", SOUND, "whole", "how many of it may play at once"),
+        Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes"),
         Word("weight", TAKE, "number", "how often this take is picked against the others"),
         Word("take.number", TAKE, "whole", "1 for the key's first take, 2 for its second"),
+        Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer"),
+        Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes"),
+        Word("trigger.name", TRIGGER, "text", "the trigger's own name"),
+        Word("trigger.event", TRIGGER, "text", "what has to happen in the game"),
+        Word("trigger.where", TRIGGER, "text", "the area or thing that it happens at"),
+        Word("trigger.key", TRIGGER, "text", "the sound key that it plays"),
+        Word("trigger.once", TRIGGER, "yes-no", "only the first time?"),
+        Word("carrier.name", CARRIER, "text", "the carrier's own name"),
+        Word("carrier.title", CARRIER, "text", "what players call it"),
+        Word("carrier.text", CARRIER, "text", "what players read of it"),
+        Word("carrier.key", CARRIER, "text", "the sound key that it plays"),
+        Word("carrier.picture", CARRIER, "path", "its picture, from the pack's root, with slashes"),
+        Word("rotation.name", ROTATION, "text", "the rotation's own name"),
+        Word("rotation.after", ROTATION, "whole", "an announcement only after so many tracks"),
+        Word("rotation.apart", ROTATION, "whole", "no announcement again until so many others were heard"),
+        Word("slot.number", SLOT, "whole", "1 for the rotation's first slot"),
+        Word("slot.kind", SLOT, "text", "track or announcement"),
+        Word("slot.key", SLOT, "text", "the sound key that it plays"),
     )
 }
 
-# An entry is recognised by its scope's principal hole; without it there is nothing to repeat.
-PRINCIPAL = {LANGUAGE: "language", CATEGORY: "category", SOUND: "key", TAKE: "file"}
+# An instance is recognised by one of its scope's principal holes; without one there is nothing to repeat.
+PRINCIPAL: dict[str, tuple[str, ...]] = {
+    LANGUAGE: ("language",),
+    CATEGORY: ("category",),
+    GROUP: ("key.group",),
+    SOUND: ("key", "key.own"),
+    TAKE: ("file",),
+    PART: ("part.name", "part.file"),
+    TRIGGER: ("trigger.name", "trigger.event", "trigger.key"),
+    CARRIER: ("carrier.name",),
+    ROTATION: ("rotation.name",),
+    SLOT: ("slot.key",),
+}
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 

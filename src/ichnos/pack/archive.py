@@ -1,4 +1,4 @@
-"""Zip archives whose bytes depend on their contents alone.
+"""Packs as zip archives and as folders. An archive's bytes depend on its contents alone.
 
 Members are stored, not compressed: sound is compressed already, and what a compressor gives differs
 from one machine's library to the next. Times, modes and the order are fixed.
@@ -42,3 +42,22 @@ def sha256_of(path: Path) -> str:
     """The SHA-256 of a file, in hexadecimal."""
     with path.open("rb") as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def write_folder(path: Path, members: Iterable[tuple[str, bytes | Path]]) -> None:
+    """Write the members as files below a new folder."""
+    path.mkdir(parents=True)
+    for name, content in members:
+        target = path / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if isinstance(content, bytes):
+            target.write_bytes(content)
+        else:
+            shutil.copyfile(content, target)
+
+
+def sha256_of_folder(path: Path) -> tuple[str, int]:
+    """One SHA-256 over the names and SHA-256s of a folder's files, in order, and their size in bytes."""
+    files = sorted((file.relative_to(path).as_posix(), file) for file in path.rglob("*") if file.is_file())
+    lines = "".join(f"{sha256_of(file)}  {name}\n" for name, file in files)
+    return hashlib.sha256(lines.encode()).hexdigest(), sum(file.stat().st_size for _, file in files)

@@ -152,6 +152,9 @@ def assign(
     names = [_clip_name(loaded.folder, clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
     errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None)
+    already = next((sound.takes for sound in loaded.pack_file.sound if sound.key == key), ())
+    count = len(clips) + (len(already) if to_existing == "add" else 0)
+    errors += workspaces.too_many_takes(loaded.profile, key, count, None)
     raise_all(errors)
     takes = [str(name) for name in names]
     document = tomlkit.parse(loaded.file.text.content)

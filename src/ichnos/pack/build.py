@@ -17,10 +17,10 @@ from ichnos.audio import clips as audio_clips
 from ichnos.audio.conversion import convert
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import record
-from ichnos.pack.archive import sha256_of, write_archive
+from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder
 from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
 from ichnos.pack.workspace import Workspace
-from ichnos.pack.writing import fresh, understood
+from ichnos.pack.writing import fresh, fresh_folder, understood
 
 _PRIVATE = ".ichnos"
 _KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav)(\.[0-9a-f]{8}\.partial)?")
@@ -35,7 +35,7 @@ class Prepared:
     states: dict[str, str]
     gone: list[str]
     owed: tuple[Conversion, ...]
-    last_sha256: str
+    last: record.Record
 
     @property
     def unchanged(self) -> bool:
@@ -98,19 +98,24 @@ def prepare(workspace: Workspace, output: Path) -> Prepared:
     clips: dict[str, Clip] = {}
     errors: list[IchnosError] = []
     for index, sound in enumerate(workspace.pack_file.sound):
-        for number, take in enumerate(sound.takes):
-            if take.clip in clips:
+        for clip, at in sound.clips():
+            if clip in clips:
                 continue
             try:
-                clips[take.clip] = look_at(workspace, take.clip, workspace.file.place("sound", index, "takes", number))
+                clips[clip] = look_at(workspace, clip, workspace.file.place("sound", index, *at))
             except IchnosError as error:
                 errors.append(error)
+    for index, carrier in enumerate(workspace.pack_file.carrier):
+        if carrier.picture is not None and not workspace.clip_path(carrier.picture).is_file():
+            place = workspace.file.place("carrier", index, "picture")
+            what = f'the picture "{carrier.picture}" is not there'
+            errors.append(IchnosError(what, place=place, cure="correct the name"))
     raise_all(errors)
-    plan = make(workspace, clips)
+    plan = make(workspace, clips, workspace.originals())
     package = output / plan.package
     last = record.load(workspace.folder)
     owed = tuple(one for one in plan.conversions if not kept_path(workspace, one).is_file())
-    return Prepared(plan, package, last.states(plan, package), last.gone(plan, package), owed, last.sha256)
+    return Prepared(plan, package, last.states(plan, package), last.gone(plan, package), owed, last)
 
 
 def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
@@ -132,16 +137,23 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
     plan, package = prepared.plan, prepared.package
     kept = len(plan.conversions) - len(prepared.owed)
     if prepared.unchanged:
-        return Built(package, prepared.last_sha256, package.stat().st_size, 0, kept, written=False)
+        return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
     _refuse_links(workspace)
     _try_place(package)
     _convert_all(workspace, prepared.owed, advance)
-    with fresh(package) as beside:
-        write_archive(beside, [(file.path, _content(workspace, file)) for file in plan.files])
-        sha256 = sha256_of(beside)
-    record.save(workspace.folder, plan, package, sha256)
+    members = [(file.path, _content(workspace, file)) for file in plan.files]
+    if plan.archive:
+        with fresh(package) as beside:
+            write_archive(beside, members)
+            sha256, size = sha256_of(beside), beside.stat().st_size
+    else:
+        _refuse_strangers(workspace, plan, package)
+        with fresh_folder(package) as beside:
+            write_folder(beside, members)
+            sha256, size = sha256_of_folder(beside)
+    record.save(workspace.folder, plan, package, sha256, size)
     _forget_others(workspace, plan)
-    return Built(package, sha256, package.stat().st_size, len(prepared.owed), kept, written=True)
+    return Built(package, sha256, size, len(prepared.owed), kept, written=True)
 
 
 def _refuse_links(workspace: Workspace) -> None:
@@ -158,6 +170,21 @@ def _try_place(package: Path) -> None:
         probe = package.parent / f".{package.name}.probe"
         probe.touch()
         probe.unlink()
+
+
+def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:
+    """Never replace a folder that holds more than a pack of ours."""
+    if package == record.load(workspace.folder).package or not package.exists():
+        return
+    ours = {file.path for file in plan.files}
+    names = [path.relative_to(package).as_posix() for path in package.rglob("*") if not path.is_dir()]
+    stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
+    if stranger is not None:
+        raise IchnosError(
+            f"this holds {stranger}, which is not of this pack, so it is not replaced",
+            place=Place(str(package)),
+            cure="move it away, or build into another folder: --to FOLDER",
+        )
 
 
 def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[float], None]) -> None:
@@ -202,4 +229,4 @@ def _forget_others(workspace: Workspace, plan: Plan) -> None:
 def last_package(workspace: Workspace) -> Path | None:
     """The package of the last build, where it is still there."""
     package = record.load(workspace.folder).package
-    return package if package is not None and package.is_file() else None
+    return package if package is not None and package.exists() else None

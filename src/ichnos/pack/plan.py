@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import partial
 from typing import Any
 
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Target, identity
-from ichnos.documents.tree import Value
+from ichnos.documents.formats import parse
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.games.fill import Around, Instance, fill, instances, resolve
-from ichnos.games.profile import Profile
-from ichnos.games.vocabulary import ID_PREFIX, LANGUAGE, PACK, SOUND, TAKE
-from ichnos.pack.workspace import Sound, Workspace
+from ichnos.games.edit import Change, merge
+from ichnos.games.exemplar import Exemplar
+from ichnos.games.fill import Around, Filler, Instance, fill, instances, resolve
+from ichnos.games.originals import Originals
+from ichnos.games.profile import Script
+from ichnos.games.scripts import render, with_region
+from ichnos.games.vocabulary import CARRIER, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
+from ichnos.pack.targets import target
+from ichnos.pack.values import PackValues, script_values
+from ichnos.pack.workspace import Workspace
 
 
 @dataclass(frozen=True)
@@ -43,13 +49,15 @@ class Written:
     reason: str
     data: bytes | None = None
     conversion: Conversion | None = None
+    changes: tuple[Change, ...] = ()  # where it is merged into the game's own file
 
 
 @dataclass(frozen=True)
 class Plan:
-    """All files of the pack by path, and the name of the package that holds them."""
+    """All files of the pack by path, and the name of the archive or folder that holds them."""
 
     package: str
+    archive: bool
     files: tuple[Written, ...]
 
     @property
@@ -59,42 +67,121 @@ class Plan:
         return tuple(unique.values())
 
 
-def target(profile: Profile) -> Target:
-    """What this game's sounds are converted to."""
-    rules = profile.rules.audio
-    return Target(rules.container, rules.codec, rules.rate, rules.channels, rules.quality)
-
-
-def make(workspace: Workspace, clips: Mapping[str, Clip]) -> Plan:
-    """Decide everything, touching nothing.
+def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) -> Plan:
+    """Decide everything, writing nothing.
 
     Args:
         clips: what each clip of the workspace is, by its name in ``ichnos.toml``.
+        originals: the game's own documents.
 
     Raises:
         IchnosError: a name or a value that the game cannot carry; all of them together.
     """
     profile = workspace.profile
-    pack = _pack(workspace)
-    around: Around = {PACK: pack}
-    files: list[Written] = []
-    want = target(profile)
-    for sound, bound in zip(workspace.pack_file.sound, instances(SOUND, around), strict=True):
-        for take, inner in zip(sound.takes, instances(TAKE, bound), strict=True):
-            clip = clips[take.clip]
-            conversion = Conversion(take.clip, clip.facts, want, identity(clip.sha256, want))
-            files.append(Written(str(inner[TAKE].values["file"]), f"{take.clip}: {clip.facts}", conversion=conversion))
+    values = PackValues(workspace)
+    around: Around = {PACK: values.pack()}
+    files = [*_sound_files(workspace, clips, values), *_pictures(workspace, values)]
     for exemplar in profile.documents:
         for bound in _files(exemplar.file_scopes, around):
-            path = str(exemplar.path.fill(partial(resolve, around=bound)))
-            text = fill(exemplar, bound)
-            files.append(Written(path, _why(workspace, exemplar.scopes), exemplar.document.text.to_bytes(text)))
-    for name in profile.plain_files:
-        files.append(Written(name, "the same in every pack", (profile.tree / name).read_bytes()))
+            written = _document(workspace, exemplar, bound, originals)
+            if written is not None:
+                files.append(written)
+    files += [_script(workspace, script) for script in profile.scripts]
+    files += [
+        Written(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
+    ]
     files.sort(key=lambda file: file.path)
     _refuse_bad_paths(files)
     package = str(profile.package_name.fill(partial(resolve, around=around)))
-    return Plan(package, tuple(files))
+    return Plan(package, profile.rules.packaging.kind == "archive", tuple(files))
+
+
+def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackValues) -> list[Written]:
+    files = []
+    longest = workspace.profile.rules.limits.seconds
+    too_long = []
+    for index, sound in enumerate(workspace.pack_file.sound):
+        category = values.category(sound)
+        for path, (name, at) in zip(values.paths(sound), sound.clips(), strict=True):
+            clip = clips[name]
+            want = target(workspace.profile, sound.key, category, part=at[0] == "parts")
+            conversion = Conversion(name, clip.facts, want, identity(clip.sha256, want))
+            files.append(Written(path, f"{name}: {clip.facts}", conversion=conversion))
+            if longest is not None and clip.facts.seconds > longest:
+                too_long.append(
+                    IchnosError(
+                        f"{name} is {clip.facts.seconds:.1f} s long, and the game takes {longest:g} s at most",
+                        place=workspace.file.place("sound", index, *at),
+                        cure="shorten the clip",
+                    )
+                )
+    raise_all(too_long)
+    return files
+
+
+def _pictures(workspace: Workspace, values: PackValues) -> list[Written]:
+    return [
+        Written(
+            path, f"{carrier.picture}: the picture of {carrier.name}", workspace.clip_path(carrier.picture).read_bytes()
+        )
+        for carrier in workspace.pack_file.carrier
+        if carrier.picture is not None and (path := values.picture_path(carrier)) is not None
+    ]
+
+
+def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
+    """One document of the pack; ``None`` where it would have nothing to say."""
+    rules = workspace.profile.document_rules(exemplar)
+    path = str(exemplar.path.fill(partial(resolve, around=around)))
+    text, spelling = exemplar.document.text, exemplar.document.text
+    scopes = set(exemplar.scopes.values()) - {PACK}
+    repeats = set(exemplar.units.values())
+    changes: list[Change] = []
+    if rules.mode == "merge":
+        document = originals.document(exemplar, path, rules.encoding)
+        merged, changes = merge(exemplar, document, around)
+        content, spelling = merged, document.text
+        if not changes:
+            return None
+    else:
+        if exemplar.file_scopes or rules.mode == "fragment":
+            outer = [scope for scope in (*exemplar.file_scopes, *repeats) if scope in repeats]
+            if outer and not any(_says_anything(exemplar, scope, around) for scope in repeats):
+                return None
+        content = _filled(exemplar, path, rules.encoding, around, originals)
+    data = spelling.to_bytes(content)
+    parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
+    return Written(path, _why(workspace, exemplar, scopes, text.path), data, changes=tuple(changes))
+
+
+def _says_anything(exemplar: Exemplar, scope: str, around: Around) -> bool:
+    filler = Filler(exemplar)
+    parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
+    return any(
+        filler.entry(parent, scope, inner) is not None for inner in instances(scope, around) for parent in parents
+    )
+
+
+def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Around, originals: Originals) -> str:
+    like = around[SOUND].values.get("like") if SOUND in around else None
+    if like:
+        its_own = Instance({**around[SOUND].values, "key": like})
+        original = str(exemplar.path.fill(partial(resolve, around={**around, SOUND: its_own})))
+        text = originals.whole_like(exemplar, original, encoding, around)
+        if text is not None:
+            return text
+    return fill(exemplar, around, partial(originals.like, exemplar, path, encoding))
+
+
+def _script(workspace: Workspace, script: Script) -> Written:
+    body = render(workspace.profile.folder / "scripts", script.template, script_values(workspace.pack_file))
+    reason = "a script that plays the sounds"
+    if script.region is not None:
+        own = workspace.folder / "own" / script.path
+        theirs = own.read_text("utf-8") if own.is_file() else ""
+        reason += f", in the marked region of own/{script.path}" if theirs else ""
+        body = with_region(theirs, body, script.region)
+    return Written(script.path, reason, body.encode())
 
 
 def _files(scopes: tuple[str, ...], around: Around) -> list[Around]:
@@ -104,50 +191,22 @@ def _files(scopes: tuple[str, ...], around: Around) -> list[Around]:
     return bound
 
 
-def _why(workspace: Workspace, scopes: Mapping[str, str]) -> str:
-    count = len(workspace.pack_file.sound)
-    if "title" in scopes:
+def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], source: str) -> str:
+    def counted(count: int, noun: str) -> str:
+        return f"{count} {noun}{'' if count == 1 else 's'}"
+
+    pack = workspace.pack_file
+    if "title" in exemplar.scopes and not scopes & {TAKE, PART}:
         return "titles that players see"
-    if TAKE in scopes.values():
-        return f"the definition{'s' if count != 1 else ''} of {count} sound{'s' if count != 1 else ''}"
-    if SOUND in scopes.values():
-        return f"a list of {count} sound{'s' if count != 1 else ''}"
+    if scopes & {TAKE, PART}:
+        many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
+        return many or f"the definitions of {counted(len(pack.sound), 'sound')}"
+    for scope, items in ((TRIGGER, pack.trigger), (CARRIER, pack.carrier), (ROTATION, pack.rotation)):
+        if scope in scopes:
+            return f"a {scope}" if scope in exemplar.file_scopes else counted(len(items), scope)
+    if SOUND in scopes:
+        return f"a list of {counted(len(pack.sound), 'sound')}"
     return "the pack's title, version and ids"
-
-
-def _pack(workspace: Workspace) -> Instance:
-    """The workspace as values for the profile's holes."""
-    pack, language = workspace.pack_file.pack, workspace.pack_file.pack.language
-    values: dict[str, Value] = {
-        "pack.title": pack.title,
-        "pack.name": pack.name,
-        "pack.version": pack.version,
-        "pack.summary": pack.summary,
-        "pack.author": pack.author,
-        "pack.licence": pack.licence,
-        "game.version": pack.game_version,
-        **{f"{ID_PREFIX}{name}": value for name, value in workspace.pack_file.ids.items()},
-    }
-    languages = {tag or language: None for sound in workspace.pack_file.sound for tag in sound.title}
-    sounds = tuple(_sound(workspace, sound, values) for sound in workspace.pack_file.sound)
-    return Instance(values, {LANGUAGE: tuple(Instance({"language": tag}) for tag in languages), SOUND: sounds})
-
-
-def _sound(workspace: Workspace, sound: Sound, pack: dict[str, Value]) -> Instance:
-    default = workspace.pack_file.pack.language
-    category = sound.category
-    if category is None and workspace.catalogue is not None and sound.key in workspace.catalogue:
-        category = workspace.catalogue.sounds[sound.key].category
-    own: dict[str, Value] = {"key": sound.key, "category": category, "volume": sound.volume}
-    takes = []
-    for number, take in enumerate(sound.takes, 1):
-        values: dict[str, Value] = {"weight": take.weight, "take.number": number}
-        path = workspace.profile.sound_path.fill({**pack, **own, **values}.get)
-        takes.append(Instance({**values, "file": path}))
-    titles: dict[str | None, str] = {tag or default: title for tag, title in sound.title.items()}
-    if default in titles:
-        titles[None] = titles[default]
-    return Instance(own, {TAKE: tuple(takes)}, titles)
 
 
 def _refuse_bad_paths(files: list[Written]) -> None:
@@ -189,6 +248,7 @@ def as_json(plan: Plan, states: Mapping[str, str]) -> dict[str, Any]:
                     if file.conversion
                     else {"bytes": len(file.data or b"")}
                 ),
+                **({"changes": [asdict(change) for change in file.changes]} if file.changes else {}),
             }
             for file in plan.files
         ],

@@ -21,15 +21,12 @@ class Record:
     package: Path | None = None
     sha256: str = ""
     size: int = -1
-    modified: int = -1  # nanoseconds, as the file system gives it
+    seen: str = ""  # the sizes and times of what was written
     files: dict[str, str] = field(default_factory=dict)
 
     def is_of(self, package: Path) -> bool:
         """Is the package on disk still the one that was recorded?"""
-        if package != self.package or not package.is_file():
-            return False
-        stat = package.stat()
-        return (stat.st_size, stat.st_mtime_ns) == (self.size, self.modified)
+        return package == self.package and package.exists() and _seen(package) == self.seen
 
     def states(self, plan: Plan, package: Path) -> dict[str, str]:
         """Each planned file against the last build: new, changed or same."""
@@ -67,18 +64,24 @@ def load(workspace: Path) -> Record:
         return Record()
 
 
-def save(workspace: Path, plan: Plan, package: Path, sha256: str) -> None:
+def save(workspace: Path, plan: Plan, package: Path, sha256: str, size: int) -> None:
     """Note a finished build. The package is noted as seen from the workspace, so that both may move."""
-    stat = package.stat()
     files = {file.path: content(file) for file in plan.files}
     values = {
         "package": _seen_from(workspace, package),
         "sha256": sha256,
-        "size": stat.st_size,
-        "modified": stat.st_mtime_ns,
+        "size": size,
+        "seen": _seen(package),
         "files": files,
     }
     write_whole(_path(workspace), json.dumps(values, indent=1).encode())
+
+
+def _seen(package: Path) -> str:
+    """A digest of the names, sizes and times of a package's files."""
+    files = sorted(path for path in package.rglob("*") if path.is_file()) if package.is_dir() else [package]
+    stats = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
+    return hashlib.sha256(repr(stats).encode()).hexdigest()
 
 
 def _seen_from(folder: Path, path: Path) -> str:

@@ -4,22 +4,30 @@ from __future__ import annotations
 
 import re
 import uuid
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, Field, model_validator
 
 from ichnos.documents.checked import Table, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
 from ichnos.games import catalogue, profile
+from ichnos.games.catalogue import nearest
+from ichnos.games.files import Folder
+from ichnos.games.originals import Originals
 
 FILE_NAME = "ichnos.toml"
 
 
 def _as_take(value: Any) -> Any:
     return {"clip": value} if isinstance(value, str) else value
+
+
+def _as_slot(value: Any) -> Any:
+    return {"key": value} if isinstance(value, str) else value
 
 
 def _as_titles(value: Any) -> Any:
@@ -40,11 +48,60 @@ class Take(Table):
 
 class Sound(Table):
     key: str = Field(min_length=1)
-    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = Field(min_length=1)
+    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = ()
+    parts: dict[str, str] = {}
     new: bool = False
+    like: str | None = None
     title: Annotated[dict[str, str], BeforeValidator(_as_titles)] = {}
     category: str | None = None
     volume: float | None = Field(default=None, ge=0)
+    pitch: float | None = Field(default=None, gt=0)
+    near: float | None = Field(default=None, ge=0)
+    far: float | None = Field(default=None, ge=0)
+    nearby: bool | None = None
+    priority: float | None = None
+    loop: bool | None = None
+    fade: float | None = Field(default=None, ge=0)
+    voices: int | None = Field(default=None, ge=1)
+
+    @model_validator(mode="after")
+    def _has_clips(self) -> Sound:
+        if not self.takes and not self.parts:
+            raise ValueError('a sound needs takes = ["a clip"], or parts')
+        return self
+
+    def clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
+        """Each clip of the sound, with its path inside the sound's table."""
+        takes = [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
+        return [*takes, *((clip, ("parts", name)) for name, clip in self.parts.items())]
+
+
+class Trigger(Table):
+    name: str = Field(min_length=1)
+    event: str = Field(min_length=1)
+    key: str
+    where: str | None = None
+    once: bool = False
+
+
+class Carrier(Table):
+    name: str = Field(min_length=1)
+    title: str
+    key: str
+    text: str | None = None
+    picture: str | None = None
+
+
+class Slot(Table):
+    key: str
+    kind: Literal["track", "announcement"] = "track"
+
+
+class Rotation(Table):
+    name: str = Field(min_length=1)
+    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot)], ...] = Field(min_length=1)
+    after: int | None = Field(default=None, ge=1)
+    apart: int | None = Field(default=None, ge=0)
 
 
 class Pack(Table):
@@ -67,6 +124,21 @@ class PackFile(Table):
     pack: Pack
     ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = {}
     sound: tuple[Sound, ...] = ()
+    trigger: tuple[Trigger, ...] = ()
+    carrier: tuple[Carrier, ...] = ()
+    rotation: tuple[Rotation, ...] = ()
+
+    def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
+        """Each key that something plays, with the path of the field that names it."""
+        return [
+            *((one.key, ("trigger", index, "key")) for index, one in enumerate(self.trigger)),
+            *((one.key, ("carrier", index, "key")) for index, one in enumerate(self.carrier)),
+            *(
+                (slot.key, ("rotation", index, "slots", number))
+                for index, one in enumerate(self.rotation)
+                for number, slot in enumerate(one.slots)
+            ),
+        ]
 
 
 @dataclass(frozen=True)
@@ -78,6 +150,13 @@ class Workspace:
     pack_file: PackFile
     profile: profile.Profile
     catalogue: catalogue.Catalogue | None
+
+    def originals(self) -> Originals:
+        """The game's own documents."""
+        rules = self.profile.rules
+        installation = self.pack_file.installation
+        folder = self.folder / installation / rules.catalogue.folder if installation else None
+        return Originals(Folder(folder) if folder else None, rules.names.separator)
 
     def clip_path(self, clip: str) -> Path:
         return self.folder / clip
@@ -126,9 +205,10 @@ def load(folder: Path) -> Workspace:
     return workspace
 
 
-def _slips(workspace: Workspace) -> Any:
-    """What the model cannot see: keys given twice, and keys that the game does not have."""
+def _slips(workspace: Workspace) -> Iterator[IchnosError]:
+    """What the model cannot see: keys given twice, keys that the game does not have, what it cannot do."""
     seen: dict[str, int] = {}
+    known = workspace.catalogue
     for index, sound in enumerate(workspace.pack_file.sound):
         place = workspace.file.place("sound", index, "key")
         if sound.key in seen:
@@ -140,13 +220,52 @@ def _slips(workspace: Workspace) -> Any:
             )
             continue
         seen[sound.key] = index
-        yield from key_slips(workspace.profile, workspace.catalogue, sound.key, sound.new, place)
+        yield from key_slips(workspace.profile, known, sound.key, sound.new, place)
+        yield from _impossible(workspace, index, sound)
+    for key, path in workspace.pack_file.played():
+        if key not in seen and known is not None and key not in known:
+            yield IchnosError(
+                f'there is no sound "{key}" to play, neither in this pack nor in the game',
+                place=workspace.file.place(*path),
+                cure=f"did you mean {' or '.join(nearest([*seen, *known.sounds], key))}?",
+            )
+
+
+def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: Place | None) -> Iterator[IchnosError]:
+    """What is wrong with so many takes of one key, in this game: at most one thing."""
+    if count > 1 and not game_profile.rules.takes.several:
+        yield IchnosError(
+            f"{game_profile.rules.game.title} has one take for each key, and {key} would have {count}",
+            place=place,
+            cure="keep one of the clips",
+        )
+
+
+def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
+    """What this game cannot do with a sound."""
+    rules, file = workspace.profile.rules, workspace.file
+    title = rules.game.title
+    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), file.place("sound", index, "takes"))
+    for name in sound.parts:
+        if name not in rules.parts.names:
+            yield IchnosError(
+                f"{title} knows no part {name!r}",
+                place=file.place("sound", index, "parts", name),
+                cure=f"its parts are: {', '.join(rules.parts.names)}" if rules.parts.names else "give the sound takes",
+            )
+    if sound.like is not None and (workspace.catalogue is None or sound.like not in workspace.catalogue):
+        near = workspace.catalogue.nearest(sound.like) if workspace.catalogue else []
+        yield IchnosError(
+            f'{sound.key} is to be like "{sound.like}", and no such key of {title} is known',
+            place=file.place("sound", index, "like"),
+            cure=f"did you mean {' or '.join(near)}?" if near else "say where the game is installed",
+        )
 
 
 def key_slips(
     game_profile: profile.Profile, known: catalogue.Catalogue | None, key: str, new: bool, place: Place | None
-) -> Any:
-    """What is wrong with a key, in this game: yields at most one IchnosError."""
+) -> Iterator[IchnosError]:
+    """What is wrong with a key, in this game: at most one thing."""
     title = game_profile.rules.game.title
     modes = game_profile.rules.modes
     if new and not modes.new:

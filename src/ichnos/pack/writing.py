@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -24,6 +25,32 @@ def fresh(path: Path) -> Iterator[Path]:
         finally:
             with suppress(OSError):
                 beside.unlink(missing_ok=True)
+
+
+@contextmanager
+def fresh_folder(path: Path) -> Iterator[Path]:
+    """A new folder beside ``path`` that takes its place when the block ends well, and else is removed.
+
+    A folder cannot be replaced in one step everywhere: the old one is set aside first, and brought
+    back by the next build should this one be killed in between.
+    """
+    beside, aside = path.with_name(f".{path.name}.partial"), path.with_name(f".{path.name}.before")
+    with understood(path):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if aside.exists() and not path.exists():
+            aside.replace(path)
+        for left in (beside, aside):
+            shutil.rmtree(left, ignore_errors=True)
+        try:
+            yield beside
+            if path.exists():
+                path.replace(aside)
+            beside.replace(path)
+        finally:
+            if not path.exists() and aside.exists():
+                aside.replace(path)
+            shutil.rmtree(beside, ignore_errors=True)
+            shutil.rmtree(aside, ignore_errors=True)
 
 
 def write_whole(path: Path, data: bytes) -> None:

@@ -19,6 +19,7 @@ from ichnos.games.files import Files
 from ichnos.games.packs import PackRead, SoundFiles, read_pack
 from ichnos.games.profile import SOUND_SUFFIXES, Profile
 from ichnos.games.vocabulary import ID_PREFIX
+from ichnos.pack.targets import target
 from ichnos.review.findings import Finding, finding
 
 
@@ -42,7 +43,6 @@ class Context:
     """What a pack is checked against. ``new_keys`` are the modder's own, known from the workspace."""
 
     profile: Profile
-    target: Target
     catalogue: Catalogue | None = None
     new_keys: Collection[str] = ()
 
@@ -63,16 +63,16 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     sounds = sound_names(files)
     known = SoundFiles(sounds)
     found = [*_names(files, names, pack), *_documents(files, pack), *_ids(pack), *_keys(context, pack)]
-    found += _references(pack, known)
-    used = {known.resolve(take.reference) for sound in pack.defined() for take in sound.takes}
+    found += _references(context, pack, known)
+    wanted = _targets(context, pack, known)
     found += [
         finding("file-unused", Place(files.label(name)), "no definition names this sound")
         for name in sounds
-        if name not in used and pack.documents
+        if name not in wanted and pack.documents
     ]
 
     def one(name: str) -> tuple[list[Finding], float]:
-        result = _sound(context.target, files, name)
+        result = _sound(wanted.get(name) or target(context.profile), files, name)
         advance(name)
         return result
 
@@ -81,6 +81,21 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     found += [each for findings, _ in decoded for each in findings]
     keys = len({sound.key for sound in pack.defined()})
     return Checked(tuple(found), len(pack.documents), keys, len(sounds), sum(seconds for _, seconds in decoded))
+
+
+def _targets(context: Context, pack: PackRead, known: SoundFiles) -> dict[str, Target]:
+    """What each sound file that a definition names should be."""
+    wanted = {}
+    categories = pack.categories()
+    for sound in pack.defined():
+        category = categories.get(sound.key)
+        if category is None and context.catalogue is not None and sound.key in context.catalogue:
+            category = context.catalogue.sounds[sound.key].category
+        for take in sound.takes:
+            name = known.resolve(take.reference)
+            if name is not None:
+                wanted[name] = target(context.profile, sound.key, category, part=take.part)
+    return wanted
 
 
 def _names(files: Files, names: list[str], pack: PackRead) -> Iterator[Finding]:
@@ -143,10 +158,16 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
                 )
 
 
-def _references(pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
+def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
+    """References to files that are neither in the pack nor the game's own, as far as that is known."""
+    own = (
+        {take.reference for sound in context.catalogue.sounds.values() for take in sound.takes}
+        if context.catalogue
+        else set()
+    )
     for sound in pack.defined():
         for take in sound.takes:
-            if known.resolve(take.reference) is None:
+            if known.resolve(take.reference) is None and take.reference not in own:
                 yield finding("take-missing", take.place, f'"{sound.key}" needs {take.reference}, which is not here')
 
 

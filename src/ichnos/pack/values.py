@@ -1,0 +1,228 @@
+"""The workspace as values for a profile's holes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place
+from ichnos.games.fill import Instance
+from ichnos.games.holes import Missing, Pattern
+from ichnos.games.profile import fits
+from ichnos.games.vocabulary import (
+    CARRIER,
+    CATEGORY,
+    GROUP,
+    ID_PREFIX,
+    LANGUAGE,
+    PART,
+    ROTATION,
+    SLOT,
+    SOUND,
+    TAKE,
+    TRIGGER,
+)
+from ichnos.pack.targets import target
+from ichnos.pack.workspace import Carrier, PackFile, Sound, Workspace
+
+_PLAIN = ("volume", "pitch", "near", "far", "nearby", "priority", "loop", "fade", "voices", "like")
+
+
+class PackValues:
+    """Turns a workspace into instances, and names the files of its takes, parts and pictures."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.profile = workspace.profile
+        self.rules = workspace.profile.rules
+        self.own = self._own()
+        self._needs_category = any(
+            CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in self.profile.documents
+        )
+
+    def _own(self) -> dict[str, Value]:
+        pack = self.workspace.pack_file.pack
+        return {
+            "pack.title": pack.title,
+            "pack.name": pack.name,
+            "pack.version": pack.version,
+            "pack.summary": pack.summary,
+            "pack.author": pack.author,
+            "pack.licence": pack.licence,
+            "game.version": pack.game_version,
+            **{f"{ID_PREFIX}{name}": value for name, value in self.workspace.pack_file.ids.items()},
+        }
+
+    def pack(self) -> Instance:
+        """The pack, with all that lies inside it."""
+        file = self.workspace.pack_file
+        language = file.pack.language
+        languages = dict.fromkeys(tag or language for sound in file.sound for tag in sound.title)
+        sounds = [self.sound(sound) for sound in file.sound]
+        triggers = [
+            {"trigger.name": t.name, "trigger.event": t.event, "trigger.where": t.where, "trigger.key": t.key,
+             "trigger.once": t.once}
+            for t in file.trigger
+        ]  # fmt: skip
+        carriers = [
+            {"carrier.name": c.name, "carrier.title": c.title, "carrier.text": c.text, "carrier.key": c.key,
+             "carrier.picture": self.picture_path(c)}
+            for c in file.carrier
+        ]  # fmt: skip
+        rotations = tuple(
+            Instance(
+                {"rotation.name": r.name, "rotation.after": r.after, "rotation.apart": r.apart},
+                {
+                    SLOT: tuple(
+                        Instance({"slot.number": number, "slot.kind": slot.kind, "slot.key": slot.key})
+                        for number, slot in enumerate(r.slots, 1)
+                    )
+                },
+            )
+            for r in file.rotation
+        )
+        return Instance(
+            self.own,
+            {
+                LANGUAGE: tuple(Instance({"language": tag}) for tag in languages),
+                **_grouped(sounds),
+                CATEGORY: tuple(
+                    Instance({"category": name}, _grouped(inner)) for name, inner in _by(sounds, "category").items()
+                ),
+                TRIGGER: tuple(map(Instance, triggers)),
+                CARRIER: tuple(map(Instance, carriers)),
+                ROTATION: rotations,
+            },
+        )
+
+    def category(self, sound: Sound) -> str | None:
+        """The sound's category: as given, or as the game's own definition has it."""
+        known = self.workspace.catalogue
+        if sound.category is not None or known is None:
+            return sound.category
+        for key in (sound.key, sound.like):
+            if key is not None and key in known:
+                return known.sounds[key].category
+        return None
+
+    def sound(self, sound: Sound) -> Instance:
+        """A sound with its takes and parts."""
+        separator = self.rules.names.separator
+        group, _, own = sound.key.rpartition(separator)
+        category = self.category(sound)
+        if category is None and self._needs_category:
+            raise IchnosError(
+                f"{sound.key} needs a category, as {self.rules.game.title} sorts its sounds by them",
+                place=self.workspace.file.place("sound", self.workspace.pack_file.sound.index(sound)),
+                cure='say category = "..."',
+            )
+        values: dict[str, Value] = {"key": sound.key, "key.group": group or None, "key.own": own, "category": category}
+        values |= {name: getattr(sound, name) for name in _PLAIN}
+        paths = self.paths(sound)
+        takes = tuple(
+            Instance({"weight": take.weight, "take.number": number, "file": path})
+            for number, (take, path) in enumerate(zip(sound.takes, paths, strict=False), 1)
+        )
+        parts = tuple(
+            Instance({"part.name": name, "part.file": path})
+            for name, path in zip(sound.parts, paths[len(takes) :], strict=True)
+        )
+        if takes and not self.rules.takes.several:
+            values |= takes[0].values
+        language = self.workspace.pack_file.pack.language
+        titles: dict[str | None, str] = {tag or language: title for tag, title in sound.title.items()}
+        if language in titles:
+            titles[None] = titles[language]
+        return Instance(values, {TAKE: takes, PART: parts, LANGUAGE: self._languages(titles)}, titles)
+
+    def _languages(self, titles: dict[str | None, str]) -> tuple[Instance, ...]:
+        return tuple(Instance({"language": tag}) for tag in titles if tag is not None)
+
+    def paths(self, sound: Sound) -> list[str]:
+        """The file of each take, then of each part, from the pack's root."""
+        category = self.category(sound)
+        paths = []
+        for number, _ in enumerate(sound.takes, 1):
+            own = self._game_path(sound, number)
+            pattern = self._pattern(self.profile.sound_paths, sound, category, part=False)
+            values = {"key": sound.key, "category": category, "take.number": number}
+            paths.append(own or self._filled(pattern, {**values, **self._pieces(sound)}))
+        for name in sound.parts:
+            pattern = self._pattern(self.profile.part_paths, sound, category, part=True)
+            values = {"key": sound.key, "category": category, "part.name": name}
+            paths.append(self._filled(pattern, {**values, **self._pieces(sound)}))
+        return paths
+
+    def _pieces(self, sound: Sound) -> dict[str, Value]:
+        group, _, own = sound.key.rpartition(self.rules.names.separator)
+        return {"key.group": group or None, "key.own": own}
+
+    def _game_path(self, sound: Sound, number: int) -> str | None:
+        """The path of the game's own file, where that is how it is replaced."""
+        known = self.workspace.catalogue
+        if self.rules.modes.replace != "by-path" or sound.new:
+            return None
+        takes = known.sounds[sound.key].takes if known and sound.key in known else ()
+        if number > len(takes):
+            raise IchnosError(
+                f"{sound.key} is replaced file by file, and the game's own {len(takes)} are known, not {number}",
+                place=Place("ichnos.toml"),
+                cure="say where the game is installed" if known is None else "give it no more takes than the game has",
+            )
+        pattern = self._pattern(self.profile.sound_paths, sound, self.category(sound), part=False)
+        suffix = str(pattern.parts[-1]).rpartition(".")[2]
+        reference = takes[number - 1].reference
+        return reference if reference.endswith(f".{suffix}") else f"{reference}.{suffix}"
+
+    def _pattern(self, patterns: Sequence[Pattern], sound: Sound, category: str | None, *, part: bool) -> Pattern:
+        container = target(self.profile, sound.key, category, part=part).container
+        return next((pattern for pattern in patterns if fits(pattern, container)), patterns[0])
+
+    def _filled(self, pattern: Pattern, values: dict[str, Any]) -> str:
+        def value(name: str) -> Value:
+            found = {**self.own, **values}.get(name)
+            return self.rules.names.spelled(found) if isinstance(found, str) else found
+
+        try:
+            return str(pattern.fill(value))
+        except Missing as missing:
+            raise IchnosError(
+                f"{values.get('key', 'the pack')} has no {missing}, which the game's file names need",
+                place=Place("ichnos.toml"),
+                cure=f"give it one: {missing} = ...",
+            ) from None
+
+    def picture_path(self, carrier: Carrier) -> str | None:
+        """Where a carrier's picture goes; ``None`` where it has none, or the game takes none."""
+        if carrier.picture is None or not self.profile.picture_paths:
+            return None
+        return self._filled(self.profile.picture_paths[0], {"carrier.name": carrier.name})
+
+
+def _by(sounds: Sequence[Instance], name: str) -> dict[Value, list[Instance]]:
+    found: dict[Any, list[Instance]] = {}
+    for sound in sounds:
+        found.setdefault(sound.values.get(name), []).append(sound)
+    return found
+
+
+def _grouped(sounds: Sequence[Instance]) -> dict[str, tuple[Instance, ...]]:
+    """The sounds, and the same by the group of their keys."""
+    groups = _by(sounds, "key.group")
+    return {
+        SOUND: tuple(sounds),
+        GROUP: tuple(Instance({"key.group": name}, {SOUND: tuple(inner)}) for name, inner in groups.items()),
+    }
+
+
+def script_values(file: PackFile) -> dict[str, Any]:
+    """The workspace as plain values for a script's template."""
+    plain: Callable[[Any], dict[str, Any]] = lambda table: table.model_dump()  # noqa: E731
+    return {
+        "pack": plain(file.pack),
+        "sounds": [plain(sound) for sound in file.sound],
+        "triggers": [plain(trigger) for trigger in file.trigger],
+        "carriers": [plain(carrier) for carrier in file.carrier],
+        "rotations": [plain(rotation) for rotation in file.rotation],
+    }

@@ -1,0 +1,212 @@
+"""A pack for each made-up game from the same five clips, opened with the standard library alone."""
+
+from __future__ import annotations
+
+import configparser
+import csv
+import io
+import json
+import re
+import shutil
+import wave
+import xml.etree.ElementTree as ElementTree
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from conftest import edit, run
+from ichnos.games import made_up, profile
+
+CLIPS = ["bell-take3.wav", "gull.ogg", "iron-step-1.flac", "iron-step-2.flac", "Foghorn, Sunday morning.mp3"]
+TITLES = {"ombervale": "Ombervale", "quillmarsh": "Quillmarsh", "vesper-yard": "Vesper Yard", "open-pack": "orchard"}
+
+
+@pytest.fixture(scope="session")
+def installations(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("games")
+    for name in TITLES:
+        sample = made_up.sample_of(profile.BUNDLED / name)
+        assert sample
+        made_up.lay_installation(sample, folder / name)
+    sample = made_up.sample_of(profile.BUNDLED / "tarnlight")
+    assert sample
+    made_up.lay_clips(sample, folder)
+    return folder
+
+
+def _workspace(installations: Path, tmp_path: Path, game: str, keys: dict[str, list[int]], more: str = "") -> Path:
+    shutil.copytree(installations / game, tmp_path / "game")
+    folder = tmp_path / "pack of clips"
+    assert run("start", folder, "--game", game, "--installation", tmp_path / "game", "--title", "Five & more").code == 0
+    shutil.copytree(installations / "clips", folder / "clips")
+    for key, clips in keys.items():
+        new = ["--new"] if key.endswith("brandnew") else []
+        done = run("assign", key, *(f"clips/{CLIPS[clip]}" for clip in clips), *new, cwd=folder)
+        assert done.code == 0, done.err
+    path = folder / "ichnos.toml"
+    path.write_text(path.read_text("utf-8") + more, "utf-8")
+    return folder
+
+
+def _build(folder: Path) -> Path:
+    done = run("build", "--json", cwd=folder)
+    assert done.code == 0, done.err
+    checked = run("check", cwd=folder)
+    assert checked.code == 0, checked.out
+    assert json.loads(run("build", "--json", cwd=folder).out)["written"] is False
+    return Path(json.loads(done.out)["path"])
+
+
+def test_ombervale(installations: Path, tmp_path: Path) -> None:
+    more = """
+[[sound]]
+key = "shift/early"
+parts = {intro = "clips/gull.ogg", body = "clips/Foghorn, Sunday morning.mp3"}
+
+[[trigger]]
+name = "first"
+event = 'door "A" opens'
+key = "shift/early"
+where = "box"
+once = true
+"""
+    folder = _workspace(
+        installations, tmp_path, "ombervale", {"block/bell/one": [0, 1], "goods/far/brandnew": [2]}, more
+    )
+    edit(folder, 'takes = ["clips/bell-take3.wav", ', "volume = 0.75\nnear = 3\ntakes = [")
+    edit(folder, "new = true", 'new = true\ncategory = "trains"')
+    (folder / "own/bells").mkdir(parents=True)
+    (folder / "own/bells/cues.lua").write_text("-- mine\nlocal x = 1\n")
+    pack = _build(folder)
+    tones = {tone.get("name"): tone for tone in ElementTree.parse(pack / "bells/tones.xml").getroot()}
+    bell = tones["block/bell/one"]
+    assert bell.get("level") == "75"
+    assert [(clip.get("at"), clip.get("share")) for clip in bell.iter("clip")] == [("sounds/block/bell/one-1.wav", "1")]
+    assert bell.find("reach").attrib == {"from": "3"}  # type: ignore[union-attr]
+    assert tones["goods/far/brandnew"].find("reach") is None
+    assert [part.get("role") for part in tones["shift/early"].iter("stretch")] == ["intro", "body"]
+    shelves = ElementTree.parse(pack / "bells/shelves.xml").getroot()
+    assert {s.get("name"): [t.get("ref") for t in s] for s in shelves} == {
+        "signals": ["block/bell/one"], "trains": ["goods/far/brandnew"], "music": ["shift/early"],
+    }  # fmt: skip
+    assert ElementTree.parse(pack / "parcel.xml").find("name").text == "Five & more"  # type: ignore[union-attr]
+    with wave.open(str(pack / "bells/sounds/block/bell/one-1.wav")) as sound:
+        assert (sound.getnchannels(), sound.getsampwidth(), sound.getframerate()) == (1, 2, 44100)
+    assert (pack / "bells/music/shift/early-body.ogg").read_bytes()[:4] == b"OggS"
+    assert (pack / "bells/cues.lua").read_text() == (
+        "-- mine\nlocal x = 1\n-- ichnos: from here\n"
+        'upon("door \\"A\\" opens", "box", true, function() ring("shift/early") end)\n-- ichnos: to here\n'
+    )
+
+
+def test_quillmarsh_is_merged_byte_for_byte(installations: Path, tmp_path: Path) -> None:
+    keys = {"heron_calls_dawn": [0], "snipe_lands_day": [1], "peat_drips_cold": [2], "moss_bubbles_warm": [3]}
+    more = '\n[[sound]]\nkey = "small_croaks_pool"\ntakes = ["clips/gull.ogg"]\nvolume = 0.25\nloop = true\n'
+    folder = _workspace(installations, tmp_path, "quillmarsh", keys, more)
+    plan = run("build", "--dry-run", cwd=folder).out
+    assert len(re.findall(r"line \d+:", plan)) == 5
+    pack = _build(folder)
+    old = (tmp_path / "game/data/marsh/calls.bog").read_text().split("\ncall ")
+    new = (pack / "marsh/calls.bog").read_text().split("\ncall ")
+    changed = {before.split(" ")[0]: (before, after) for before, after in zip(old, new, strict=True) if before != after}
+    assert set(changed) == {*keys, "small_croaks_pool"}
+    for key, (before, after) in changed.items():
+        sound = f'"five_more_{key}.wav"'
+        assert sound in after
+        kept = re.sub(r'sound( =)? "[^"]*"', "", before)
+        if key != "small_croaks_pool":
+            assert re.sub(r'sound( =)? "[^"]*"', "", after) == kept  # only the hole changed
+        with wave.open(str(pack / f"marsh/wav/five_more_{key}.wav")) as found:
+            assert (found.getnchannels(), found.getsampwidth(), found.getframerate()) == (1, 2, 22050)
+    assert re.search(r"loudness =? ?0.25", changed["small_croaks_pool"][1])
+    assert re.search(r"again = yes", changed["small_croaks_pool"][1])
+    refused = run("assign", "heron_brandnew", "clips/gull.ogg", "--new", cwd=folder)
+    assert "Quillmarsh cannot take new keys" in refused.err
+    assert "one take for each key" in run("assign", "heron_calls_day", *["clips/gull.ogg"] * 2, cwd=folder).err
+
+
+def test_vesper_yard(installations: Path, tmp_path: Path) -> None:
+    more = """
+[[sound]]
+key = "kiosk.slow"
+takes = ["clips/Foghorn, Sunday morning.mp3"]
+volume = 0.5
+title = {en = "Slow\\nevening \\\\ one", nl = "Trage avond 🌙"}
+like = "kiosk.last"
+
+[[trigger]]
+name = "gate"
+event = "dusk"
+key = "gate.opens"
+
+[[carrier]]
+name = "lamp"
+title = "A signal lamp"
+key = "kiosk.slow"
+picture = "lamp.png"
+
+[[rotation]]
+name = "night"
+slots = ["kiosk.slow", "kiosk.bright", {key = "porter.murmurs", kind = "announcement"}]
+after = 4
+"""
+    folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0, 1], "lamp.brandnew": [2]}, more)
+    (folder / "lamp.png").write_bytes(b"\x89PNG\r\n\x1a\nnot looked into")
+    with zipfile.ZipFile(_build(folder)) as archive:
+        files = {name: archive.read(name) for name in archive.namelist()}
+
+    def sections(name: str) -> dict[str, dict[str, str]]:
+        reader = configparser.RawConfigParser(delimiters="=")
+        reader.read_string(files[name].decode())
+        return {section: dict(reader[section]) for section in reader.sections()}
+
+    gate = sections("desk/gate.opens.card")
+    assert gate["sound"] == {
+        "name": "gate.opens", "kind": "ground", "level": "0", "fade": "0", "near": "2", "far": "40", "heard": "here",
+    }  # fmt: skip
+    assert [gate[f"take {n}"] for n in (1, 2)] == [{"file": f"gate.opens-{n}", "odds": "1"} for n in (1, 2)]
+    slow = sections("desk/kiosk.slow.card")
+    assert slow["sound"]["level"] == "-6.02"
+    assert slow["sound"]["kind"] == "band"
+    echo = b"echo" in (tmp_path / "game/yard/desk/kiosk.last.card").read_bytes()
+    assert ("echo" in slow["sound"]) is echo  # like that one, with what nobody understands
+    dutch = files["texts/nl.txt"]
+    assert dutch[:2] == b"\xff\xfe"
+    assert dutch.decode("utf-16").splitlines(keepends=True)[1] == "kiosk.slow = Trage avond 🌙\r\n"
+    assert "kiosk.slow = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
+    rows = list(csv.DictReader(io.StringIO(files["triggers.tsv"].decode()), delimiter="\t"))
+    assert rows == [{"name": "gate", "event": "dusk", "at": "", "plays": "gate.opens", "once": "0"}]
+    assert sections("carriers/lamp.card")["carrier"] == {
+        "title": "A signal lamp", "picture": "carriers/lamp.png", "plays": "kiosk.slow",
+    }  # fmt: skip
+    assert files["carriers/lamp.png"].startswith(b"\x89PNG")
+    night = sections("rotations/night.card")
+    assert night["rotation"] == {"name": "night", "after": "4", "apart": "3"}
+    assert night["slot 3"] == {"kind": "announcement", "plays": "porter.murmurs"}
+    edit(folder, 'key = "gate.opens"\n\n[[carrier]]', 'key = "gate.open"\n\n[[carrier]]')
+    wrong = run("build", cwd=folder)
+    assert 'there is no sound "gate.open" to play' in wrong.err
+    assert "gate.opens" in wrong.err
+
+
+def test_open_pack(installations: Path, tmp_path: Path) -> None:
+    more = '\n[[sound]]\nkey = "hedge.brandnew"\nnew = true\ntakes = ["clips/gull.ogg"]\ntitle = {de = "Hecke"}\nloop = true\n'
+    folder = _workspace(installations, tmp_path, "open-pack", {"apple.falls": [0, 1, 2]}, more)
+    pack = _build(folder)
+    content = json.loads((pack / "open-pack.json").read_text("utf-8"))
+    assert content["title"] == "Five & more"
+    assert content["triggers"] == []
+    hedge = content["sounds"]["hedge.brandnew"]
+    assert (hedge["loop"], hedge["nearby"], hedge["titles"]) == (True, True, {"de": "Hecke"})
+    for sound in content["sounds"].values():
+        for file in sound["files"]:
+            assert (pack / file["path"]).is_file()
+
+
+def test_a_folder_is_never_replaced_that_is_not_ours(installations: Path, tmp_path: Path) -> None:
+    folder = _workspace(installations, tmp_path, "open-pack", {"apple.falls": [0]})
+    (folder / "build/five-more").mkdir(parents=True)
+    (folder / "build/five-more/diary.txt").write_text("mine")
+    assert "this holds diary.txt" in run("build", cwd=folder).err
+    assert (folder / "build/five-more/diary.txt").read_text() == "mine"
