@@ -38,6 +38,12 @@ def run(*words: str | Path, cwd: Path | None = None) -> Result:
     return Result(code, out.getvalue(), err.getvalue())
 
 
+@pytest.fixture(autouse=True)
+def _own_data(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Catalogues are kept apart from the user's, and from other tests'."""
+    monkeypatch.setenv("ICHNOS_DATA", str(tmp_path / "data"))
+
+
 @pytest.fixture(scope="session")
 def _demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("demo")

@@ -3,13 +3,31 @@
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from ichnos import __version__
 from ichnos.cli import show
 from ichnos.errors import IchnosError, Problems
+
+
+class Forgiving(TyperGroup):
+    """A group of commands in which anything else goes to one of them."""
+
+    fallback = ""
+
+    @classmethod
+    def to(cls, fallback: str) -> type[Forgiving]:
+        return type("Forgiving", (cls,), {"fallback": fallback})
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        first = args[0] if args else ""
+        if first not in self.commands and first not in ctx.help_option_names:
+            args = [self.fallback, *args]
+        return super().parse_args(ctx, args)
+
 
 app = typer.Typer(
     name="ichnos",
@@ -50,9 +68,9 @@ def report(error: IchnosError) -> None:
 
 def main() -> None:
     """Run the program; every error that a person is meant to read is printed here."""
-    from ichnos.cli import checking, demo, making
+    from ichnos.cli import checking, demo, games, keys, making
 
-    del checking, demo, making  # importing them adds their commands
+    del checking, demo, games, keys, making  # importing them adds their commands
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="replace")  # a console that lacks a letter must not stop the work

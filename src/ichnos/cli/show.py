@@ -16,16 +16,19 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
-_ENDLESS = 100_000  # columns: text in a pipe is never folded
+_ENDLESS = 1000  # columns: text in a pipe is not folded
 
 
-def console(*, err: bool = False) -> Console:
-    """A console that folds lines on a terminal only; rich itself obeys NO_COLOR."""
+def console(*, err: bool = False, tables: bool = False) -> Console:
+    """A console that folds lines on a terminal only; rich itself obeys NO_COLOR.
+
+    ``tables`` fit their columns to the terminal instead of running over its edge.
+    """
     from rich.console import Console
 
     stream = sys.stderr if err else sys.stdout
     width = None if stream.isatty() else _ENDLESS
-    return Console(stderr=err, highlight=False, width=width, soft_wrap=True, emoji=False)
+    return Console(stderr=err, highlight=False, width=width, soft_wrap=not tables, emoji=False)
 
 
 def styled(text: str, **style: Any) -> str:

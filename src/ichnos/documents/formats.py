@@ -10,7 +10,7 @@ from ichnos.documents.json import Json
 from ichnos.documents.lines import Lines, Sections
 from ichnos.documents.rows import TAB_TABLE, PlainList, Table
 from ichnos.documents.text import from_bytes
-from ichnos.documents.tree import Document, Format
+from ichnos.documents.tree import Document, Format, many_nodes
 from ichnos.documents.xml import Xml, declared_encoding
 
 # By the name that a profile uses; ``escapes`` matters to those that take it.
@@ -52,4 +52,5 @@ def parse(data: bytes, path: str, document_format: Format, encoding: str | None 
     if isinstance(document_format, Xml):
         encoding = declared_encoding(data) or encoding
     text = from_bytes(data, path, encoding or "utf-8")
-    return Document(text, document_format, document_format.parse(text))
+    with many_nodes():
+        return Document(text, document_format, document_format.parse(text))

@@ -1,7 +1,7 @@
 """JSON (RFC 8259), with comments and trailing commas tolerated when reading.
 
-Each token is taken by one match of one regular expression, white space and comments included, so
-that the loop turns once per token and never once per character.
+Whole tokens are taken by one match of a regular expression each, a name together with its colon and a
+value together with the comma behind it, so that the loop turns once or twice for each member.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import json
 import re
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Value
+from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Node, Value
 from ichnos.errors import IchnosError
 
 MAX_DEPTH = 200
@@ -19,18 +19,16 @@ MAX_DEPTH = 200
 # backs out in linear time; possessive groups with alternatives are avoided, as Python 3.11.0 to
 # 3.11.4 match them wrongly.
 _SKIPPED = r"[ \t\r\n]*+(?:(?://[^\n]*+|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*/)[ \t\r\n]*+)*"
-_TOKEN = re.compile(
-    _SKIPPED
-    + r"""
-    (?: "(?P<string>[^"\\\x00-\x1f]*+)"
-      | (?P<punctuation>[{}\[\],:])
-      | (?P<number>-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?)(?![\w.+-])
-      | "(?P<escaped>[^"\\\x00-\x1f]*+(?:\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})[^"\\\x00-\x1f]*+)*)"
-      | (?P<word>true|false|null)\b
-      | (?P<end>\Z)
-    )""",
-    re.VERBOSE,
+_STRING = r'"(?P<plain>[^"\\\x00-\x1f]*+)"'
+_ESCAPED = r'"(?P<escaped>[^"\\\x00-\x1f]*+(?:\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})[^"\\\x00-\x1f]*+)*)"'
+_NUMBER = r"(?P<number>-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?)(?![\w.+-])"
+# A value with the comma behind it, or what opens or closes a container; a name with its colon.
+_VALUE = re.compile(
+    rf"{_SKIPPED}(?:(?:{_STRING}|{_NUMBER}|(?P<word>true|false|null)\b|{_ESCAPED}){_SKIPPED}(?P<comma>,)?"
+    r"|(?P<open>[{\[])|(?P<close>[}\]]))"
 )
+_NAME = re.compile(rf"{_SKIPPED}(?:(?:{_STRING}|{_ESCAPED}){_SKIPPED}:|(?P<close>\}}))")
+_NEXT = re.compile(rf"{_SKIPPED}(?:(?P<comma>,)|(?P<close>[}}\]]))")
 _BLANK = re.compile(_SKIPPED)
 
 
@@ -85,31 +83,80 @@ class _Parser:
         self.content = text.content
 
     def document(self) -> Node:
-        content, match = self.content, _TOKEN.match
+        content = self.content
+        match_value, match_name, match_next = _VALUE.match, _NAME.match, _NEXT.match
         root: Node | None = None
-        open_nodes: list[Node] = []
         top: Node | None = None
-        label: tuple[str, int, int] | None = None  # a member's name: decoded, start, end
-        wants = "value"  # or: "first" (value or close), "name", "first name", "colon", "next"
+        open_nodes: list[Node] = []
+        in_object = False  # is ``top`` one?
+        label: str | None = None
+        label_start = label_end = -1
+        first = True  # may the container at hand still be closed without a comma before?
         position = 0
         while True:
-            token = match(content, position)
-            if token is None:
-                raise self.unreadable(position, wants)
-            group = token.lastgroup
-            end = token.end()
-            if group == "punctuation":
-                sign = content[end - 1]
-                if sign == "," and wants == "next" and top is not None:
-                    wants = "name" if top.kind == KEYED else "first"
-                elif sign == ":" and wants == "colon":
-                    wants = "value"
-                elif sign in "{[" and wants in ("value", "first"):
-                    start = end - 1
-                    node = Node(KEYED if sign == "{" else LISTED, start, end, start, end)
+            if in_object:
+                token = match_name(content, position)
+                if token is None:
+                    raise self.wrong(position, "first name" if first else "name")
+                if token.lastgroup == "close":
+                    kind = "close"
+                else:
+                    kind = "name"
+                    label_start, label_end = token.span(token.lastgroup or 0)
+                    label = token[token.lastgroup or 0]
+                    label_start -= 1
+                    label_end += 1
+                    if token.lastgroup == "escaped":
+                        label = json.loads(content[label_start:label_end])
+                    position = token.end()
+            if not in_object or kind == "name":
+                token = match_value(content, position)
+                if token is None:
+                    raise self.wrong(position, "first" if first and not in_object and top is not None else "value")
+                group = token.lastgroup or ""
+                kind = group
+                if group not in ("open", "close"):
+                    comma = group == "comma"
+                    end = token.end()
+                    # lastgroup names the comma; the value's own group is found by what it begins with.
+                    value = token["plain"]
+                    if value is not None:
+                        start, stop = token.span("plain")
+                        node = Node(TEXT, start - 1, stop + 1, start - 1, stop + 1, value, None, -1, -1, NO_CHILDREN)
+                    elif (value := token["number"]) is not None:
+                        start, stop = token.span("number")
+                        node = Node(NUMBER, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
+                    elif (value := token["word"]) is not None:
+                        start, stop = token.span("word")
+                        node = Node(WORD, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
+                    else:
+                        start, stop = token.span("escaped")
+                        start, stop = start - 1, stop + 1
+                        value = json.loads(content[start:stop])
+                        node = Node(TEXT, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
                     if label is not None:
-                        node.label, node.start, node.label_end = label
-                        node.label_start = node.start
+                        node.label = label
+                        node.start = node.label_start = label_start
+                        node.label_end = label_end
+                        label = None
+                    position = end
+                    if top is None:
+                        if comma:
+                            raise self.unexpected("','", end - 1, "end", None)
+                        self.need_end(position)
+                        return node
+                    top.children.append(node)
+                    if comma:
+                        first = False
+                        continue
+                elif group == "open":
+                    start = token.end() - 1
+                    in_object = content[start] == "{"
+                    node = Node(KEYED if in_object else LISTED, start, start, start, start, None, None, -1, -1, [])
+                    if label is not None:
+                        node.label = label
+                        node.start = node.label_start = label_start
+                        node.label_end = label_end
                         label = None
                     if top is None:
                         root = node
@@ -119,52 +166,38 @@ class _Parser:
                         raise self.error(f"nested more than {MAX_DEPTH} levels deep", start)
                     open_nodes.append(node)
                     top = node
-                    wants = "first name" if sign == "{" else "first"
-                elif (
-                    sign in "}]"
-                    and top is not None
-                    and wants in ("next", "first", "name", "first name")
-                    and (sign == "}") == (top.kind == KEYED)
-                ):
-                    top.end = top.body_end = end
-                    open_nodes.pop()
-                    top = open_nodes[-1] if open_nodes else None
-                    wants = "next" if top is not None else "end"
-                else:
-                    raise self.unexpected(repr(sign), end - 1, wants, top)
-            elif group == "end":
-                if wants != "end" or root is None:
-                    raise self.unexpected("the end of the file", self.skip_blank(position), wants, top)
-                return root
-            else:
-                start = token.start(group or 0)
-                value = token[group or 0]
-                if group == "string" or group == "escaped":
-                    start -= 1
-                    if group == "escaped":
-                        value = json.loads(content[start:end])
-                    if wants in ("name", "first name"):
-                        label = (value, start, end)
-                        wants = "colon"
-                        position = end
-                        continue
-                    kind = TEXT
-                else:
-                    kind = NUMBER if group == "number" else WORD
-                if wants not in ("value", "first"):
-                    raise self.unexpected(content[start:end], start, wants, top)
-                node = Node(kind, start, end, start, end, value)
-                if label is not None:
-                    node.label, node.start, node.label_end = label
-                    node.label_start = node.start
-                    label = None
+                    first = True
+                    position = start + 1
+                    continue
+            # Here a container is closed, or something stands where a comma or a closing mark should.
+            while True:
+                if kind != "close":
+                    token = match_next(content, position)
+                    if token is None:
+                        raise self.wrong(position, "next", top)
+                    kind = token.lastgroup or ""
+                assert token is not None
+                if kind == "comma":
+                    position = token.end()
+                    first = False
+                    break
+                position = token.end()
+                if top is None or label is not None or (content[position - 1] == "}") != (top.kind == KEYED):
+                    raise self.unexpected(repr(content[position - 1]), position - 1, "next" if top else "value", top)
+                top.end = top.body_end = position
+                open_nodes.pop()
+                top = open_nodes[-1] if open_nodes else None
+                in_object = top is not None and top.kind == KEYED
+                kind = ""
                 if top is None:
-                    root = node
-                    wants = "end"
-                else:
-                    top.children.append(node)
-                    wants = "next"
-            position = end
+                    self.need_end(position)
+                    assert root is not None
+                    return root
+
+    def need_end(self, position: int) -> None:
+        offset = self.skip_blank(position)
+        if offset < len(self.content):
+            raise self.wrong(offset, "end")
 
     def skip_blank(self, position: int) -> int:
         blank = _BLANK.match(self.content, position)
@@ -173,11 +206,25 @@ class _Parser:
     def error(self, what: str, offset: int, cure: str = "") -> IchnosError:
         return IchnosError(what, place=self.text.place(offset), cure=cure)
 
-    def unreadable(self, position: int, wants: str) -> IchnosError:
+    def wrong(self, position: int, wants: str, top: Node | None = None) -> IchnosError:
+        """What stands at a place where something else was wanted."""
         offset = self.skip_blank(position)
+        if offset >= len(self.content):
+            return self.unexpected("the end of the file", offset, wants, top)
         rest = self.content[offset : offset + 20].splitlines()[0]
-        if rest.startswith('"'):
-            line = self.content[offset : self.content.find("\n", offset)]
+        if rest.startswith("/*"):
+            return self.error("this comment is never closed", offset, "put */ at its end")
+        value = _VALUE.match(self.content, offset)
+        if value is not None:
+            found = value["plain"] is not None or value["escaped"] is not None
+            if found and wants in ("name", "first name"):
+                end = self.skip_blank(value.end("plain" if value["plain"] is not None else "escaped") + 1)
+                return self.unexpected(self.content[end : end + 1] or "the end of the file", end, "colon", top)
+            return self.unexpected(_shown(value, self.content), offset, wants, top)
+        if rest[0] in ",:":
+            return self.unexpected(repr(rest[0]), offset, wants, top)
+        if rest[0] == '"':
+            line = self.content[offset:].splitlines()[0]
             if line.count('"') == 1:
                 return self.error("this quotation mark is never closed", offset, 'put a " at the end of the text')
             return self.error(
@@ -185,8 +232,6 @@ class _Parser:
                 offset,
                 r"write a backslash as \\ and a line break as \n",
             )
-        if rest.startswith("/*"):
-            return self.error("this comment is never closed", offset, "put */ at its end")
         return self.error(f"{rest!r} cannot be read as JSON", offset, _EXPECTED[wants])
 
     def unexpected(self, found: str, offset: int, wants: str, top: Node | None) -> IchnosError:
@@ -196,6 +241,14 @@ class _Parser:
             line = self.text.place(top.body_start).line
             expected = f"a comma, or the {closing} that closes line {line}, should stand here"
         return self.error(f"found {found}", offset, expected)
+
+
+def _shown(value: re.Match[str], content: str) -> str:
+    if value["open"] or value["close"]:
+        return repr(value["open"] or value["close"])
+    group = next(name for name in ("plain", "number", "word", "escaped") if value[name] is not None)
+    start, end = value.span(group)
+    return content[start - 1 : end + 1] if group in ("plain", "escaped") else content[start:end]
 
 
 _EXPECTED = {

@@ -7,9 +7,11 @@ text, ``[start, end)``, so that an edit is a splice and every byte outside it st
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Any, Protocol
 
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError
@@ -20,6 +22,21 @@ Value = Scalar | list[Scalar]
 # The kinds of node. TEXT, NUMBER, WORD (true, false, null and other bare words) and ATTRIBUTE (in a
 # tag) hold a value; the children of KEYED are found by their label, those of LISTED by their position.
 TEXT, NUMBER, WORD, ATTRIBUTE, KEYED, LISTED = "text", "number", "word", "attribute", "keyed", "listed"
+
+
+NO_CHILDREN: Any = ()  # shared by all nodes that hold a value
+
+
+@contextmanager
+def many_nodes() -> Iterator[None]:
+    """Pauses the garbage collector: nodes by the million hold no cycles, and it would walk them all the time."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
 
 
 @dataclass(slots=True, eq=False)
@@ -43,11 +60,6 @@ class Node:
         yield self
         for child in self.children:
             yield from child.walk()
-
-    @property
-    def name(self) -> tuple[bool, str | None]:
-        """What tells siblings apart: an attribute and an element of one label are two things."""
-        return self.kind == ATTRIBUTE, self.label
 
     @property
     def holds_value(self) -> bool:

@@ -103,8 +103,16 @@ def _either(argument: str | None, tables: Tables) -> Pair:
     return lambda value: words[0] if value in (True, "true") else words[1], read
 
 
+# A reference may have no extension, and dots in its name: only these are cut off.
+_SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
+
+
 def _bare(argument: str | None, tables: Tables) -> Pair:
-    return lambda value: posixpath.splitext(spelled(value))[0], _same
+    def write(value: Value) -> Value:
+        stem, suffix = posixpath.splitext(spelled(value))
+        return stem if suffix.lower() in _SUFFIXES else spelled(value)
+
+    return write, _same
 
 
 def _relative(argument: str | None, tables: Tables) -> Pair:

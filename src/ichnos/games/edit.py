@@ -60,7 +60,8 @@ def merge(exemplar: Exemplar, document: Document, around: Around) -> tuple[str, 
             "this file has another structure than the profile says", document.root.start, "correct the profile's tree/"
         )
     editor = Editor(exemplar, document)
-    edits = list(editor.merged(reading.pack, around))
+    one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
+    edits = list(editor.changed(reading.pack, around) if one_entry else editor.merged(reading.pack, around))
     text = document.text.content
     changes = [
         Change(document.text.place(edit.start).line or 1, _brief(text[edit.start : edit.end]), _brief(edit.text))
@@ -196,7 +197,8 @@ class Editor:
                 texts.append(self.filler.entry(pattern, scope, inner) or "")
         if len(new) == len(old):
             for one, text in zip(old, texts, strict=True):
-                yield Edit(one.node.start, one.node.end, text)
+                if text != self.text[one.node.start : one.node.end]:
+                    yield Edit(one.node.start, one.node.end, text)
         elif old:
             gap = self.gap(pattern, real, [one.node for one in old])
             yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
@@ -225,15 +227,13 @@ class Editor:
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
         """What stands between two entries in this file; else what the entry's own indentation suggests."""
         separator = self.document.format.separator(real)
-        indices = [real.children.index(node) for node in nodes if node in real.children]
-        for index in reversed(indices):
-            if index == 0:
-                continue
+        last = real.children.index(nodes[-1]) if nodes else 0
+        for index in range(last, max(0, last - len(nodes)), -1):
             between = self.text[real.children[index - 1].end : real.children[index].start]
             if between.strip() == separator:
                 return between
-        index = indices[-1] if indices else 0
-        before = real.children[index - 1].end if index else real.body_start
+        before = real.children[last - 1].end if last else real.body_start
+        index = last
         space = self.text[before : real.children[index].start]
         space = space[len(space.rstrip()) :]
         if space or not pattern.children:

@@ -107,6 +107,28 @@ class Archive:
         return f"{self.path}/{name}"
 
 
+class Inside:
+    """The files below one folder of others, under their names from there."""
+
+    def __init__(self, files: Files, folder: str) -> None:
+        self.files = files
+        self.place = files.place
+        self.prefix = f"{folder}/" if folder else ""
+
+    def names(self) -> list[str]:
+        start = len(self.prefix)
+        return [name[start:] for name in self.files.names() if name.startswith(self.prefix)]
+
+    def read(self, name: str) -> bytes:
+        return self.files.read(self.prefix + name)
+
+    def open(self, name: str) -> IO[bytes]:
+        return self.files.open(self.prefix + name)
+
+    def label(self, name: str) -> str:
+        return self.files.label(self.prefix + name)
+
+
 def files_at(path: Path) -> Files:
     """A pack as found on disk.
 

@@ -54,7 +54,11 @@ class Profile:
 
     def document_rules(self, exemplar: Exemplar) -> DocumentRules:
         """What game.toml says of one of the documents."""
-        return self.rules.document_rules(_tree_name(exemplar, self.tree))
+        return self.rules.document_rules(self.document_name(exemplar))
+
+    def document_name(self, exemplar: Exemplar) -> str:
+        """A document's path in tree/, holes and all."""
+        return Path(exemplar.document.text.path).relative_to(self.tree).as_posix()
 
     @cached_property
     def id_names(self) -> tuple[str, ...]:
@@ -221,10 +225,6 @@ class _Loader:
                 )
             scripts.append(Script(template, rules.path, rules.region))
         return scripts
-
-
-def _tree_name(exemplar: Exemplar, tree: Path) -> str:
-    return Path(exemplar.document.text.path).relative_to(tree).as_posix()
 
 
 def fits(pattern: holes.Pattern, container: str) -> bool:

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import LISTED, Document, Node, Value
+from ichnos.documents.tree import KEYED, LISTED, Document, Node, Value, many_nodes
 from ichnos.games.exemplar import Exemplar
 from ichnos.games.vocabulary import PACK, PRINCIPAL
 
@@ -57,32 +57,47 @@ def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | Non
     """
     reader = _Reader(exemplar)
     pack = Found(PACK, document.root, dict(in_path or {}))
-    if not reader.match(exemplar.document.root, document.root, pack):
-        return None
+    with many_nodes():
+        if not reader.match(exemplar.document.root, document.root, pack):
+            return None
     return Reading(document, pack, reader.strays)
+
+
+@dataclass(frozen=True, slots=True)
+class _Member:
+    """A child of an exemplar's node that does not repeat."""
+
+    node: Node
+    label: str | None
+    has_twins: bool  # do siblings share its label?
+    naming: bool  # does an entry's own name stand in it?
 
 
 class _Reader:
     def __init__(self, exemplar: Exemplar) -> None:
         self.exemplar = exemplar
         self.strays: list[Node] = []
+        self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
     def match(self, pattern: Node, real: Node, found: Found) -> bool:
         """Does ``real`` have the structure of ``pattern``? What it holds goes into ``found``."""
-        label = self.exemplar.matches_label(pattern, real.label)
-        if label is None:
+        named = pattern in self.exemplar.labels
+        label = self.exemplar.labels[pattern].match(real.label) if named else None
+        if label is None and (named or pattern.label != real.label):
             return False
-        if not pattern.holds_value:
-            if (pattern.kind != real.kind and real.children) or not self.children(pattern, real, found):
+        kind = pattern.kind
+        if kind in (KEYED, LISTED):
+            if (kind != real.kind and (real.children or real.holds_value)) or not self.children(pattern, real, found):
                 return False
         elif pattern in self.exemplar.values:
             if not self.value(pattern, real, found):
                 return False
-        elif not real.holds_value:
+        elif real.kind in (KEYED, LISTED):
             return False
-        for name, value in label.items():
-            found.values[name] = value
-            found.nodes[name] = real
+        if label is not None:
+            for name, value in label.items():
+                found.values[name] = value
+                found.nodes[name] = real
         found.pairs.append((pattern, real))
         return True
 
@@ -101,16 +116,29 @@ class _Reader:
                 found.nodes[name] = real
         return True
 
-    def children(self, pattern: Node, real: Node, found: Found) -> bool:
+    def members(self, pattern: Node, scope: str) -> tuple[list[_Member], dict[str, list[Node]]]:
+        """The children that do not repeat, and the others by the scope that they repeat for."""
+        known = self._children.get((pattern, scope))
+        if known is not None:
+            return known
         units: dict[str, list[Node]] = {}
-        fixed = []
+        fixed = [child for child in pattern.children if child not in self.exemplar.units]
         for child in pattern.children:
-            scope = self.exemplar.units.get(child)
-            if scope is None:
-                fixed.append(child)
-            else:
-                units.setdefault(scope, []).append(child)
-        if pattern.kind == LISTED:
+            if child in self.exemplar.units:
+                units.setdefault(self.exemplar.units[child], []).append(child)
+        labels = [child.label for child in fixed]
+        members = [
+            _Member(child, child.label, labels.count(child.label) > 1, self.is_naming(child, scope)) for child in fixed
+        ]
+        self._children[pattern, scope] = members, units
+        return members, units
+
+    def children(self, pattern: Node, real: Node, found: Found) -> bool:
+        fixed, units = self.members(pattern, found.scope)
+        rest: list[Node] | None
+        if not fixed:
+            rest = list(real.children)
+        elif pattern.kind == LISTED:
             rest = self.by_position(fixed, real, found)
         else:
             rest = self.by_label(fixed, real, found)
@@ -118,47 +146,49 @@ class _Reader:
             return False
         for scope, alternatives in units.items():
             rest = self.repeated(scope, alternatives, rest, found)
-        found.unknown += rest
+        if rest:
+            found.unknown += rest
         return True
 
-    def by_position(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
-        if len(real.children) < sum(1 for child in fixed if not self.may_lack(child, found)):
+    def by_position(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
+        if len(real.children) < sum(1 for member in fixed if member.naming):
             return None
-        for child, item in zip(fixed, real.children, strict=False):
-            if not self.match(child, item, found):
+        for member, item in zip(fixed, real.children, strict=False):
+            if not self.match(member.node, item, found):
                 return None
         return real.children[len(fixed) :]
 
-    def by_label(self, fixed: list[Node], real: Node, found: Found) -> list[Node] | None:
+    def by_label(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
         rest = list(real.children)
-        for child in fixed:
-            twins = sum(1 for other in fixed if other.name == child.name) > 1
-            for candidate in rest:
-                if candidate.name == child.name and (not twins or self.same_constants(child, candidate)):
-                    if not self.match(child, candidate, found):
+        for member in fixed:
+            for index, candidate in enumerate(rest):
+                if candidate.label == member.label and (
+                    not member.has_twins or self.same_constants(member.node, candidate)
+                ):
+                    if not self.match(member.node, candidate, found):
                         return None
-                    rest.remove(candidate)
+                    del rest[index]
                     break
             else:
-                if not self.may_lack(child, found):
+                if member.naming:
                     return None
         return rest
 
     def same_constants(self, pattern: Node, real: Node) -> bool:
-        """Do the values without holes agree? They tell siblings of one name apart."""
+        """Do the values without holes agree? They tell siblings of one label apart."""
         if pattern.holds_value:
             return pattern in self.exemplar.values or pattern.value == real.value
-        by_name = {child.name: child for child in real.children}
+        by_label = {child.label: child for child in real.children}
         return all(
-            child.name in by_name and self.same_constants(child, by_name[child.name])
+            child.label in by_label and self.same_constants(child, by_label[child.label])
             for child in pattern.children
-            if child.holds_value and child not in self.exemplar.values
+            if child.label_start < 0 or (child.holds_value and child not in self.exemplar.values)
         )
 
-    def may_lack(self, pattern: Node, found: Found) -> bool:
-        """May a real file do without this? Yes, unless an entry's own name stands in it."""
-        naming = set(PRINCIPAL.get(found.scope, ()))
-        return not any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
+    def is_naming(self, pattern: Node, scope: str) -> bool:
+        """Must an entry of this scope have this, as its own name stands in it?"""
+        naming = set(PRINCIPAL.get(scope, ()))
+        return any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
 
     def outside_units(self, node: Node) -> Iterator[Node]:
         yield node
@@ -171,7 +201,7 @@ class _Reader:
         for alternative in alternatives:
             pattern = self.exemplar.labels.get(alternative)
             if pattern is None:
-                if real.name == alternative.name:
+                if real.label == alternative.label:
                     return True
             elif not isinstance(pattern.parts[0], str) or (real.label or "").startswith(pattern.parts[0].strip()):
                 return True

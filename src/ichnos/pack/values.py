@@ -103,7 +103,7 @@ class PackValues:
             return sound.category
         for key in (sound.key, sound.like):
             if key is not None and key in known:
-                return known.sounds[key].category
+                return known.category(key)
         return None
 
     def sound(self, sound: Sound) -> Instance:
@@ -163,7 +163,7 @@ class PackValues:
         known = self.workspace.catalogue
         if self.rules.modes.replace != "by-path" or sound.new:
             return None
-        takes = known.sounds[sound.key].takes if known and sound.key in known else ()
+        takes = known.entry(sound.key).files if known and sound.key in known else ()
         if number > len(takes):
             raise IchnosError(
                 f"{sound.key} is replaced file by file, and the game's own {len(takes)} are known, not {number}",
@@ -172,7 +172,7 @@ class PackValues:
             )
         pattern = self._pattern(self.profile.sound_paths, sound, self.category(sound), part=False)
         suffix = str(pattern.parts[-1]).rpartition(".")[2]
-        reference = takes[number - 1].reference
+        reference = takes[number - 1]
         return reference if reference.endswith(f".{suffix}") else f"{reference}.{suffix}"
 
     def _pattern(self, patterns: Sequence[Pattern], sound: Sound, category: str | None, *, part: bool) -> Pattern:

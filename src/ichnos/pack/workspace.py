@@ -14,7 +14,7 @@ from pydantic import BeforeValidator, Field, model_validator
 from ichnos.documents.checked import Table, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
-from ichnos.games import catalogue, profile
+from ichnos.games import catalogue, kept, profile
 from ichnos.games.catalogue import nearest
 from ichnos.games.files import Folder
 from ichnos.games.originals import Originals
@@ -194,15 +194,24 @@ def load(folder: Path) -> Workspace:
         game_profile = profile.load(profile.find(pack_file.game, folder))
     except WrongCall as error:
         raise IchnosError(error.what, place=file.place("game"), cure=error.cure) from None
-    known = None
+    known = kept.load(game_profile.rules.game.name)
     if pack_file.installation:
         try:
-            known = catalogue.harvest(game_profile, folder / pack_file.installation)
+            known = _of_installation(game_profile, folder / pack_file.installation, known)
         except IchnosError as error:
             raise IchnosError(error.what, place=file.place("installation"), cure=error.cure) from None
     workspace = Workspace(folder, file, pack_file, game_profile, known)
     raise_all(list(_slips(workspace)))
     return workspace
+
+
+def _of_installation(
+    game_profile: profile.Profile, installation: Path, known: catalogue.Catalogue | None
+) -> catalogue.Catalogue:
+    """The keys of one installation: as kept, where they are its own and it has not changed."""
+    if known is not None and known.source == str(installation.resolve()) and kept.is_fresh(known):
+        return known
+    return catalogue.harvest(game_profile, installation)
 
 
 def _slips(workspace: Workspace) -> Iterator[IchnosError]:
@@ -227,7 +236,7 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             yield IchnosError(
                 f'there is no sound "{key}" to play, neither in this pack nor in the game',
                 place=workspace.file.place(*path),
-                cure=f"did you mean {' or '.join(nearest([*seen, *known.sounds], key))}?",
+                cure=f"did you mean {' or '.join(nearest([*seen, *known.keys], key))}?",
             )
 
 

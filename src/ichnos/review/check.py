@@ -89,8 +89,8 @@ def _targets(context: Context, pack: PackRead, known: SoundFiles) -> dict[str, T
     categories = pack.categories()
     for sound in pack.defined():
         category = categories.get(sound.key)
-        if category is None and context.catalogue is not None and sound.key in context.catalogue:
-            category = context.catalogue.sounds[sound.key].category
+        if category is None and context.catalogue is not None:
+            category = context.catalogue.category(sound.key)
         for take in sound.takes:
             name = known.resolve(take.reference)
             if name is not None:
@@ -160,11 +160,7 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
 
 def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
     """References to files that are neither in the pack nor the game's own, as far as that is known."""
-    own = (
-        {take.reference for sound in context.catalogue.sounds.values() for take in sound.takes}
-        if context.catalogue
-        else set()
-    )
+    own = {file for files in context.catalogue.files for file in files} if context.catalogue else set()
     for sound in pack.defined():
         for take in sound.takes:
             if known.resolve(take.reference) is None and take.reference not in own:
