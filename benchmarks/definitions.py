@@ -14,9 +14,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ichnos.documents.formats import named, parse
-from ichnos.games import catalogue, kept, profile
+from ichnos.games import kept, profile
 from ichnos.games.edit import merge
 from ichnos.games.explain import sample_pack
+from ichnos.games.harvest import harvest
 from ichnos.games.read import read
 
 KEYS = 100_000
@@ -66,21 +67,17 @@ def main() -> int:
     parsing = best(lambda: parse(data, "voices.json", named("json")))
     print(f"parse into a tree          {parsing:.2f} s   {parsing / loads:.2f} x json.loads")
     reading = best(lambda: read(exemplar, document))
-    print(
-        f"read its entries           {reading:.2f} s   {(parsing + reading) / loads:.2f} x json.loads, with parsing"
-    )
+    print(f"read its entries           {reading:.2f} s   {(parsing + reading) / loads:.2f} x json.loads, with parsing")
     around = {"pack": sample_pack(tarnlight)}
     merging = best(lambda: merge(exemplar, document, around))
-    print(
-        f"merge two sounds in        {merging:.2f} s   {(parsing + merging) / both:.2f} x loads+dumps, with parsing"
-    )
+    print(f"merge two sounds in        {merging:.2f} s   {(parsing + merging) / both:.2f} x loads+dumps, with parsing")
     with tempfile.TemporaryDirectory() as scratch:
         os.environ["ICHNOS_DATA"] = f"{scratch}/data"
         base = Path(scratch) / "game" / "base" / "lore"
         base.mkdir(parents=True)
         (base / "voices.json").write_bytes(data)
         started = time.perf_counter()
-        kept.save("tarnlight", catalogue.harvest(tarnlight, Path(scratch) / "game", lambda _: None))
+        kept.save("tarnlight", harvest(tarnlight, Path(scratch) / "game", lambda _: None))
         print(f"harvest and keep           {time.perf_counter() - started:.2f} s")
         worst = 0.0
         for words in (["bell", "n4711"], ["galery", "wnd"], []):

@@ -86,7 +86,8 @@ def _last_built(loaded: Workspace | None) -> Path:
 
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None) -> Context:
-    from ichnos.games import catalogue, profile
+    from ichnos.games import profile
+    from ichnos.games.harvest import harvest
     from ichnos.review.check import Context
 
     known, new_keys = None, []
@@ -98,7 +99,7 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
     else:
         raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
-        known = catalogue.harvest(found, installation)
+        known = harvest(found, installation)
     return Context(found, known, new_keys)
 
 

@@ -50,11 +50,12 @@ def harvest(
     json: Json = False,
 ) -> None:
     """Read a game's own definitions, and keep the catalogue of its keys."""
-    from ichnos.games import catalogue, kept, profile
+    from ichnos.games import harvest as harvesting
+    from ichnos.games import kept, profile
 
     found = profile.load(profile.find(game or _workspace_game(workspace)))
     with show.progress("listening", 0) as advance:
-        result = catalogue.harvest(found, source, lambda _: advance(1))
+        result = harvesting.harvest(found, source, lambda _: advance(1))
     name = found.rules.game.name
     readable = sum(1 for sound in result.sounds if sound is not None)
     if not dry_run:
@@ -185,10 +186,10 @@ def _catalogue(game: str | None, workspace: Path) -> Catalogue:
     if not source.exists():
         typer.echo(f"{source} is gone: these are the keys that it had.", err=True)
         return catalogue
-    from ichnos.games import catalogue as catalogues
     from ichnos.games import profile
+    from ichnos.games.harvest import harvest as read_again
 
     typer.echo("The game has changed: its keys are read again.", err=True)
-    catalogue = catalogues.harvest(profile.load(profile.find(game)), source, lambda _: None)
+    catalogue = read_again(profile.load(profile.find(game)), source, lambda _: None)
     kept.save(name, catalogue)
     return catalogue

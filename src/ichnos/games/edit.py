@@ -13,7 +13,7 @@ from ichnos.documents.tree import Document, Node, Unwritable, Value
 from ichnos.errors import IchnosError
 from ichnos.games.converters import Unreadable
 from ichnos.games.exemplar import Exemplar
-from ichnos.games.fill import Around, Filler, instances, resolve
+from ichnos.games.fill import Around, Filler, repetitions, resolve
 from ichnos.games.holes import Missing, Pattern
 from ichnos.games.read import Found, read
 from ichnos.games.vocabulary import CATEGORY, GROUP, LANGUAGE, PRINCIPAL
@@ -92,11 +92,11 @@ class Editor:
                     yield from self.merged_scope(scope, pattern, real, found, around)
 
     def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
-        existing = {self.identity(scope, one.values): one for one in found.inside.get(scope, ())}
+        naming = self.naming(scope)
+        existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
         added = []
-        for inner in instances(scope, around):
-            values = {name: resolve(name, inner) for name in PRINCIPAL[scope]}
-            one = existing.get(self.identity(scope, values))
+        for inner in repetitions(self.exemplar, scope, around):
+            one = existing.get(tuple(resolve(name, inner) for name in naming))
             if one is None:
                 text = self.filler.entry(pattern, scope, inner)
                 if text is not None:
@@ -110,11 +110,13 @@ class Editor:
         if added:
             yield self.inserted(added, pattern, real, [one.node for one in found.inside.get(scope, ())])
 
-    def identity(self, scope: str, values: dict[str, Value]) -> tuple[Value, ...]:
+    def naming(self, scope: str) -> list[str]:
+        """The holes that tell entries of a scope apart, in this exemplar."""
         names = {
             name for node, of in self.exemplar.units.items() if of == scope for name in self.exemplar.names_below(node)
         }
-        return tuple(values.get(name) for name in PRINCIPAL[scope] if name in names)
+        other = self.exemplar.together.get(scope)
+        return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
 
     def refilled(self, found: Found, around: Around) -> str:
         """An entry's own text with only the holes changed that have a value."""
@@ -184,7 +186,7 @@ class Editor:
 
     def repeated(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
-        new = list(instances(scope, around))
+        new = list(repetitions(self.exemplar, scope, around))
         old = found.inside.get(scope, [])
         if not new:
             return

@@ -42,6 +42,7 @@ class Exemplar:
     labels: dict[Node, Pattern] = field(default_factory=dict)
     parents: dict[Node, Node] = field(default_factory=dict)
     units: dict[Node, str] = field(default_factory=dict)
+    together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
@@ -143,7 +144,8 @@ class _Units:
             for unit in units:
                 self.exemplar.units[unit] = scope
                 self.find(unit, bound | {scope})
-            self.refuse_outside(scope, units, holders, bound)
+            if units:
+                self.refuse_outside(scope, units, holders, bound)
 
     def refuse_outside(
         self, scope: str, units: list[Node], holders: dict[str, list[Node]], bound: frozenset[str]
@@ -189,6 +191,9 @@ class _Units:
         node: Node | None = lowest
         while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
             node = None if node is region else self.exemplar.parents.get(node)
+        if node is None and scope == LANGUAGE and self.exemplar.units.get(region) == SOUND:
+            self.exemplar.together[SOUND] = LANGUAGE  # one entry for each sound in each language
+            return []
         if node is None:
             raise self.document.error(
                 f"nothing around the holes of one {scope} can be repeated for the next",

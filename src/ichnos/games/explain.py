@@ -110,7 +110,11 @@ def _instance(found: Found) -> Instance:
         for one in found.inside.get(words.LANGUAGE, ())
         if "title" in one.values
     }
-    if "title" in found.values:
+    if found.scope == words.SOUND and "language" in found.values:
+        language = str(found.values["language"])
+        inside[words.LANGUAGE] = (Instance({"language": language}),)
+        titles[language] = str(found.values.get("title", ""))
+    elif "title" in found.values:
         titles |= {None: str(found.values["title"]), "en": str(found.values["title"])}
     return Instance(found.values, inside, titles)
 

@@ -56,6 +56,13 @@ def instances(scope: str, around: Around) -> Iterator[Around]:
             yield from instances(TAKE, inner)
 
 
+def repetitions(exemplar: Exemplar, scope: str, around: Around) -> Iterator[Around]:
+    """Each way to bind the scopes that a unit of an exemplar repeats for."""
+    other = exemplar.together.get(scope)
+    for inner in instances(scope, around):
+        yield from instances(other, inner) if other else (inner,)
+
+
 def fill(exemplar: Exemplar, around: Around, like: Like | None = None) -> str:
     """The file's text for the instances given.
 
@@ -165,7 +172,7 @@ class Filler:
                 continue  # another alternative of the same unit
             done.add(scope)
             first = True
-            for inner in instances(scope, around):
+            for inner in repetitions(self.exemplar, scope, around):
                 text = self.entry(node, scope, inner)
                 if text is not None:
                     written.append((text, child, first))

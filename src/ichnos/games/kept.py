@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import json
 import os
-from dataclasses import asdict
+from dataclasses import fields
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from ichnos.games.catalogue import Catalogue
+from ichnos.documents.tree import many_nodes
+from ichnos.games.catalogue import Catalogue
 
 EDITION = 1  # of the file's format
+_SPARSE = ("sounds", "seconds", "peaks")
 
 
 def data_folder() -> Path:
@@ -34,21 +34,28 @@ def save(game: str, catalogue: Catalogue) -> Path:
     path = path_of(game)
     path.parent.mkdir(parents=True, exist_ok=True)
     beside = path.with_suffix(f".{os.getpid()}.partial")
-    beside.write_text(json.dumps({"edition": EDITION, **asdict(catalogue)}, ensure_ascii=False), "utf-8")
+    values = {one.name: getattr(catalogue, one.name) for one in fields(catalogue)}
+    for name in _SPARSE:  # of most keys nothing is known: only what is, is written
+        values[name] = {index: value for index, value in enumerate(values[name]) if value is not None}
+    beside.write_text(json.dumps({"edition": EDITION, **values}, ensure_ascii=False), "utf-8")
     beside.replace(path)
     return path
 
 
 def load(game: str) -> Catalogue | None:
     """A game's catalogue; ``None`` where none is kept that can be read."""
-    from ichnos.games.catalogue import Catalogue
-
     try:
-        values = json.loads(path_of(game).read_bytes())
+        with many_nodes():
+            values = json.loads(path_of(game).read_bytes())
         if values.pop("edition") != EDITION:
             return None
+        for name in _SPARSE:
+            column = [None] * len(values["keys"])
+            for index, value in values[name].items():
+                column[int(index)] = value
+            values[name] = column
         return Catalogue(**values)
-    except (OSError, ValueError, TypeError, KeyError, AttributeError):
+    except (OSError, ValueError, TypeError, KeyError, AttributeError, IndexError):
         return None
 
 

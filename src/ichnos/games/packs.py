@@ -33,6 +33,7 @@ class SoundRead:
     category: str | None
     takes: tuple[TakeRead, ...]
     place: Place
+    language: str | None = None  # where each language has an entry of its own
 
 
 @dataclass
@@ -127,7 +128,8 @@ def _sound(reading: Reading, key: str, found: Found, category: str | None) -> So
         if hole in one.nodes
     ]
     node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
-    return SoundRead(key, category, tuple(takes), _place(reading, node))
+    language = found.values.get("language")
+    return SoundRead(key, category, tuple(takes), _place(reading, node), str(language) if language else None)
 
 
 def _entries(found: Found, around: dict[str, Value], separator: str) -> Iterator[tuple[str, Found, str | None]]:

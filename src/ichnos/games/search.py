@@ -5,10 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from rapidfuzz import process
-from rapidfuzz.fuzz import ratio
-
 _PIECE = re.compile(r"[^\W_]+")
+_SPLIT = str.maketrans(dict.fromkeys("._-/:\\\n", " "))
 _ALIKE = 65  # of 100; below it two words have little in common
 
 
@@ -18,6 +16,8 @@ def search(keys: Sequence[str], beside: Sequence[str | None], words: Sequence[st
     Args:
         beside: what may be found too, such as each key's category.
     """
+    if not words:
+        return list(range(len(keys)))
     texts = [f"{key} {more}".lower() if more else key.lower() for key, more in zip(keys, beside, strict=True)]
     found: Sequence[int] = range(len(texts))
     for word in words:
@@ -28,16 +28,16 @@ def search(keys: Sequence[str], beside: Sequence[str | None], words: Sequence[st
         whole = len(pieces & set(_PIECE.findall(texts[index])))
         return (-whole, len(texts[index]), index)
 
-    return sorted(found, key=rank) if words else list(found)
+    return sorted(found, key=rank)
 
 
 def _fitting(texts: list[str], among: Sequence[int], word: str) -> list[int]:
     found = [index for index in among if word in texts[index]]
     if found:
         return found
-    known = set(_PIECE.findall("\n".join([texts[index] for index in among])))
-    alike = {piece for piece, _, _ in process.extract(word, known, scorer=ratio, limit=4, score_cutoff=_ALIKE)}
-    if not alike:
-        return []
-    pattern = re.compile("|".join(rf"(?<![^\W_]){re.escape(piece)}(?![^\W_])" for piece in sorted(alike)))
-    return [index for index in among if pattern.search(texts[index])]
+    from rapidfuzz import process
+    from rapidfuzz.fuzz import ratio
+
+    known = set("\n".join([texts[index] for index in among]).translate(_SPLIT).split())
+    alike = [piece for piece, _, _ in process.extract(word, known, scorer=ratio, limit=4, score_cutoff=_ALIKE)]
+    return [index for index in among if any(piece in texts[index] for piece in alike)]

@@ -15,7 +15,7 @@ from tomlkit.items import AoT
 
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
 from ichnos.games import profile
-from ichnos.games.catalogue import harvest
+from ichnos.games.harvest import harvest
 from ichnos.pack import workspace as workspaces
 from ichnos.pack.build import nearest_file
 from ichnos.pack.workspace import FILE_NAME, Workspace

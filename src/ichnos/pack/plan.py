@@ -13,7 +13,7 @@ from ichnos.documents.formats import parse
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.games.edit import Change, merge
 from ichnos.games.exemplar import Exemplar
-from ichnos.games.fill import Around, Filler, Instance, fill, instances, resolve
+from ichnos.games.fill import Around, Filler, Instance, fill, instances, repetitions, resolve
 from ichnos.games.originals import Originals
 from ichnos.games.profile import Script
 from ichnos.games.scripts import render, with_region
@@ -158,7 +158,9 @@ def _says_anything(exemplar: Exemplar, scope: str, around: Around) -> bool:
     filler = Filler(exemplar)
     parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
     return any(
-        filler.entry(parent, scope, inner) is not None for inner in instances(scope, around) for parent in parents
+        filler.entry(parent, scope, inner) is not None
+        for inner in repetitions(exemplar, scope, around)
+        for parent in parents
     )
 
 

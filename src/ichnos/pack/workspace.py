@@ -14,9 +14,10 @@ from pydantic import BeforeValidator, Field, model_validator
 from ichnos.documents.checked import Table, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
-from ichnos.games import catalogue, kept, profile
-from ichnos.games.catalogue import nearest
+from ichnos.games import kept, profile
+from ichnos.games.catalogue import Catalogue, nearest
 from ichnos.games.files import Folder
+from ichnos.games.harvest import harvest
 from ichnos.games.originals import Originals
 
 FILE_NAME = "ichnos.toml"
@@ -149,7 +150,7 @@ class Workspace:
     file: TomlFile
     pack_file: PackFile
     profile: profile.Profile
-    catalogue: catalogue.Catalogue | None
+    catalogue: Catalogue | None
 
     def originals(self) -> Originals:
         """The game's own documents."""
@@ -205,13 +206,11 @@ def load(folder: Path) -> Workspace:
     return workspace
 
 
-def _of_installation(
-    game_profile: profile.Profile, installation: Path, known: catalogue.Catalogue | None
-) -> catalogue.Catalogue:
+def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue:
     """The keys of one installation: as kept, where they are its own and it has not changed."""
     if known is not None and known.source == str(installation.resolve()) and kept.is_fresh(known):
         return known
-    return catalogue.harvest(game_profile, installation)
+    return harvest(game_profile, installation)
 
 
 def _slips(workspace: Workspace) -> Iterator[IchnosError]:
@@ -272,7 +271,7 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
 
 
 def key_slips(
-    game_profile: profile.Profile, known: catalogue.Catalogue | None, key: str, new: bool, place: Place | None
+    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None
 ) -> Iterator[IchnosError]:
     """What is wrong with a key, in this game: at most one thing."""
     title = game_profile.rules.game.title

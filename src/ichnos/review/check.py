@@ -139,13 +139,14 @@ def _ids(pack: PackRead) -> Iterator[Finding]:
 
 def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
     for sounds in pack.sounds.values():
-        first: dict[str, Place] = {}
+        first: dict[tuple[str, str | None], Place] = {}
         for sound in sounds:
-            if sound.key in first:
-                line = first[sound.key].line
+            entry = (sound.key, sound.language)
+            if entry in first:
+                line = first[entry].line
                 yield finding("key-twice", sound.place, f'the key "{sound.key}" stands in line {line} already')
                 continue
-            first[sound.key] = sound.place
+            first[entry] = sound.place
             known = context.catalogue
             if known is not None and sound.key not in known and sound.key not in context.new_keys:
                 nearest = " or ".join(known.nearest(sound.key))
