@@ -1,0 +1,145 @@
+"""Writes docs/profile-reference.md and the JSON Schemas in docs/ from the code; --check only compares."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, get_args
+
+from pydantic import BaseModel
+
+from ichnos.documents.formats import FORMATS
+from ichnos.documents.tree import spelled
+from ichnos.games.converters import CONVERTERS
+from ichnos.games.rules import Rules
+from ichnos.games.vocabulary import ID_PREFIX, INSIDE, WORDS
+
+DOCS = Path(__file__).resolve().parent.parent / "docs"
+
+
+def reference() -> str:
+    """The reference of every hole, converter, format and rule."""
+    lines = [
+        "# Profile reference",
+        "",
+        "Made from the code by `tools/reference.py`; a test fails when it falls behind.",
+        "The guide is [profiles.md](profiles.md).",
+        "",
+        "## Holes",
+        "",
+        "`@name@`, `@name~converter@`, `@name~converter(argument)=default@`; `@@` is a plain @.",
+        "A hole with neither value nor default is left out, with the smallest thing around it that can be.",
+        "",
+    ]
+    for scope, inner in INSIDE.items():
+        lines += [
+            f"### {scope}" + (f" (holds: {', '.join(inner)})" if inner else ""),
+            "",
+            "| hole | kind | meaning |",
+            "|---|---|---|",
+        ]
+        lines += [
+            f"| `@{word.name}@` | {word.kind} | {word.meaning} |" for word in WORDS.values() if word.scope == scope
+        ]
+        if scope == "pack":
+            lines.append(f"| `@{ID_PREFIX}NAME@` | id | an id minted once for the pack, one for each NAME |")
+        lines.append("")
+    lines += ["## Converters", "", "| converter | writes | ours | the game's |", "|---|---|---|---|"]
+    for name, kind in CONVERTERS.items():
+        shown = f"~{name}({kind.argument})" if kind.argument else f"~{name}"
+        ours, theirs = (_shown(value) for value in kind.example)
+        lines.append(f"| `{shown}` | {kind.meaning} | `{ours}` | `{theirs}` |")
+    lines += ["", "## Formats", "", "| name | files that end in |", "|---|---|"]
+    for name, make in FORMATS.items():
+        suffixes = ", ".join(make().suffixes) or "nothing of its own: name it in game.toml"
+        lines.append(f"| `{name}` | {suffixes} |")
+    lines += ["", "## game.toml", ""]
+    lines += _tables(Rules, "", set())
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _shown(value: Any) -> str:
+    return ", ".join(map(str, value)) if isinstance(value, list) else spelled(value)
+
+
+def _tables(model: type[BaseModel], name: str, done: set[type[BaseModel]]) -> Iterator[str]:
+    """A model's fields as a table, then the tables inside it."""
+    done.add(model)
+    yield f"### {f'[{name}]' if name else 'at the top'}"
+    yield ""
+    yield "| field | value | meaning |"
+    yield "|---|---|---|"
+    inner = []
+    for key, field in model.model_fields.items():
+        alias = field.alias or key
+        table = _model_of(field.annotation)
+        if table is not None and table not in done:
+            inner.append((table, f"{name}.{alias}" if name else alias))
+        default = (
+            "needed" if field.is_required() else f"default: `{_default(field.get_default(call_default_factory=True))}`"
+        )
+        yield f"| `{alias}` | {_kind(field.annotation)}; {default} | {field.description or 'a table of its own'} |"
+    yield ""
+    for table, path in inner:
+        yield from _tables(table, path, done)
+
+
+def _default(value: Any) -> str:
+    if isinstance(value, BaseModel):
+        return "as below"
+    return {True: "true", False: "false"}.get(value, str(value)) if isinstance(value, bool) else str(value or "none")
+
+
+def _kind(annotation: Any) -> str:
+    table = _model_of(annotation)
+    if table is not None:
+        return "tables" if "tuple" in str(annotation) else "a table"
+    text = str(annotation)
+    if "Literal" in text:
+        values = [
+            value
+            for part in (annotation, *get_args(annotation))
+            for value in get_args(part)
+            if not isinstance(value, type)
+        ]
+        plain = [value for value in values if isinstance(value, str | int)]
+        if plain:
+            return " or ".join(f"`{value}`" for value in dict.fromkeys(plain))
+    for word, meaning in (
+        ("tuple", "a list"),
+        ("dict", "a table"),
+        ("bool", "true or false"),
+        ("float", "a number"),
+        ("int", "a whole number"),
+    ):
+        if word in text:
+            return meaning
+    return "text"
+
+
+def _model_of(annotation: Any) -> type[BaseModel] | None:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((found for one in get_args(annotation) if (found := _model_of(one))), None)
+
+
+def main() -> int:
+    schema = json.dumps(
+        {"$schema": "https://json-schema.org/draft/2020-12/schema", **Rules.model_json_schema()}, indent=2
+    )
+    wanted = {"profile-reference.md": reference(), "game.schema.json": f"{schema}\n"}
+    behind = [
+        name for name, text in wanted.items() if not (DOCS / name).is_file() or (DOCS / name).read_text("utf-8") != text
+    ]
+    if "--check" in sys.argv:
+        print("behind the code: " + ", ".join(behind) if behind else "current")
+        return 1 if behind else 0
+    for name, text in wanted.items():
+        (DOCS / name).write_text(text, "utf-8")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
