@@ -25,6 +25,7 @@ screenshots: $(READY)
 
 bench: $(READY)
 	$(BIN)/python benchmarks/startup.py
+	$(BIN)/python benchmarks/definitions.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)

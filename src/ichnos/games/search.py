@@ -8,6 +8,7 @@ from collections.abc import Sequence
 _PIECE = re.compile(r"[^\W_]+")
 _SPLIT = str.maketrans(dict.fromkeys("._-/:\\\n", " "))
 _ALIKE = 65  # of 100; below it two words have little in common
+_AS_GOOD = 5  # so close to the best that it may be meant as well
 
 
 def search(keys: Sequence[str], beside: Sequence[str | None], words: Sequence[str]) -> list[int]:
@@ -39,5 +40,6 @@ def _fitting(texts: list[str], among: Sequence[int], word: str) -> list[int]:
     from rapidfuzz.fuzz import ratio
 
     known = set("\n".join([texts[index] for index in among]).translate(_SPLIT).split())
-    alike = [piece for piece, _, _ in process.extract(word, known, scorer=ratio, limit=4, score_cutoff=_ALIKE)]
+    near = process.extract(word, known, scorer=ratio, limit=4, score_cutoff=_ALIKE)
+    alike = [piece for piece, score, _ in near if score > near[0][1] - _AS_GOOD]
     return [index for index in among if any(piece in texts[index] for piece in alike)]

@@ -142,6 +142,7 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
     _try_place(package)
     _convert_all(workspace, prepared.owed, advance)
     members = [(file.path, _content(workspace, file)) for file in plan.files]
+    _refuse_too_large(workspace, members)
     if plan.archive:
         with fresh(package) as beside:
             write_archive(beside, members)
@@ -170,6 +171,19 @@ def _try_place(package: Path) -> None:
         probe = package.parent / f".{package.name}.probe"
         probe.touch()
         probe.unlink()
+
+
+def _refuse_too_large(workspace: Workspace, members: list[tuple[str, bytes | Path]]) -> None:
+    most = workspace.profile.rules.limits.megabytes
+    sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
+    total = sum(sizes.values()) / 1e6
+    if most is not None and total > most:
+        largest = max(sizes, key=lambda name: sizes[name])
+        raise IchnosError(
+            f"the pack would be {total:.1f} MB, and the game takes {most:g} MB at most",
+            place=Place("ichnos.toml"),
+            cure=f"shorten or leave out some clips; the largest is {largest}, {sizes[largest] / 1e6:.1f} MB",
+        )
 
 
 def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:

@@ -1,0 +1,143 @@
+"""The catalogue: harvested, kept, searched as people search, and used by a workspace."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import shutil
+from pathlib import Path
+
+import pytest
+
+from conftest import edit, run
+from ichnos.games import made_up, profile
+from ichnos.games.search import search
+
+
+@pytest.fixture
+def game(workspace: Path) -> Path:
+    folder = workspace.parent / "Tarnlight"
+    result = run("keys", "harvest", folder, "--game", "tarnlight")
+    assert "Tarnlight has 231 sound keys." in result.out
+    assert "The originals of 2 could be read" in result.out
+    return folder
+
+
+def _keys(*words: str) -> list[dict[str, object]]:
+    result = run("keys", *words, "--game", "tarnlight", "--json", "--most", "0")
+    return list(json.loads(result.out)) if result.out else []
+
+
+@pytest.mark.usefixtures("game")
+def test_search_takes_words_in_any_order_and_forgives_slips() -> None:
+    near_bells = {"shore.bell.near", "tower.bell.near", "boat.bell.near", "buoy.bell.near"}
+    for words in (["bell", "near"], ["near", "BELL"], ["bel", "near"], ["beel", "neer"], ["signals", "bell", "near"]):
+        assert {one["key"] for one in _keys(*words)} == near_bells, words
+    assert len(_keys()) == 231
+    nothing = run("keys", "zzzzzz", "--game", "tarnlight")
+    assert (nothing.code, nothing.out) == (1, "")
+    house = run("keys", "--game", "tarnlight", "--category", "house", "--csv", "--most", "0")
+    rows = list(csv.DictReader(io.StringIO(house.out)))
+    assert {row["category"] for row in rows} == {"house"}
+    assert len(rows) == 30
+    wrong = run("keys", "--game", "tarnlight", "--category", "hose")
+    assert wrong.code == 2
+    assert "creatures, house, keeper, signals, weather" in wrong.err
+
+
+@pytest.mark.usefixtures("game")
+def test_what_is_known_of_a_key() -> None:
+    (bell,) = [one for one in _keys("tower", "bell") if one["key"] == "tower.bell.near"]
+    assert bell == {
+        "key": "tower.bell.near", "category": "signals", "takes": 1, "mentions": 1, "seconds": 2.0,
+        "peak-dbfs": pytest.approx(-6.0, abs=0.6), "sound": "Ogg Vorbis, mono",
+        "files": ["lore/audio/signals/tower-bell-near-1"],
+    }  # fmt: skip
+    (locked,) = _keys("stove", "wound")
+    assert locked["seconds"] is None  # the name counts, whatever it lies in
+    used = [one["mentions"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "used", "--json").out)]
+    assert used == sorted(used)
+    assert used[0] == 0
+    names = [one["key"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "name", "--json").out)]
+    assert names == sorted(names)
+    lengths = [
+        one["seconds"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "length", "--json").out)
+    ]
+    assert lengths[:3] == [1.5, 2.0, None]
+
+
+def test_the_catalogue_follows_the_game(game: Path) -> None:
+    path = game / "base/lore/voices.json"
+    path.write_text(path.read_text().replace('"tower.bell.near"', '"tower.bell.cracked"'))
+    os.utime(path, (1, 1))
+    result = run("keys", "cracked", "--game", "tarnlight")
+    assert "The game has changed" in result.err
+    assert "tower.bell.cracked" in result.out
+    assert run("keys", "cracked", "--game", "tarnlight").err == ""
+    shutil.rmtree(game)
+    gone = run("keys", "cracked", "--game", "tarnlight")
+    assert "is gone" in gone.err
+    assert "tower.bell.cracked" in gone.out
+
+
+def test_a_zip_is_harvested_too(workspace: Path, tmp_path: Path) -> None:
+    archive = shutil.make_archive(str(tmp_path / "game"), "zip", workspace.parent / "Tarnlight")
+    dry = run("keys", "harvest", archive, "--game", "tarnlight", "--dry-run", "--json")
+    assert json.loads(dry.out)["keys"] == 231
+    assert "not known yet" in run("keys", "bell", "--game", "tarnlight").err
+    run("keys", "harvest", archive, cwd=workspace)  # the workspace says which game
+    assert run("keys", "bell", cwd=workspace).code == 0
+    assert "no sound keys" in run("keys", "harvest", tmp_path, "--game", "tarnlight").err
+
+
+@pytest.mark.usefixtures("game")
+def test_a_workspace_uses_what_is_kept(workspace: Path, tmp_path: Path) -> None:
+    run("start", tmp_path / "other", "--game", "tarnlight")
+    clip = workspace / "clips/gull.ogg"
+    result = run("assign", "tower.bel.near", clip, cwd=tmp_path / "other")
+    assert "did you mean tower.bell.near" in result.err
+
+
+@pytest.mark.parametrize("name", ["ombervale", "quillmarsh", "vesper-yard", "open-pack"])
+def test_every_made_up_game_is_harvested_whole(name: str, tmp_path: Path) -> None:
+    sample = made_up.sample_of(profile.BUNDLED / name)
+    assert sample
+    made_up.lay_installation(sample, tmp_path / "game")
+    counts = [
+        len(group["words"][0]) * len(group["words"][1]) * (len(group["words"][2]) if len(group["words"]) > 2 else 1)
+        for group in sample.values["installation"]["group"]
+    ]
+    result = json.loads(run("keys", "harvest", tmp_path / "game", "--game", name, "--json").out)
+    assert (result["keys"], result["strays"]) == (sum(counts), 0)
+    assert result["readable"] == len(sample.values["installation"]["sound"])
+
+
+def test_words_that_fit_whole_come_first() -> None:
+    keys = ["a.bellows", "a.bell", "bell.a", "other"]
+    assert search(keys, [None] * 4, ["bell"]) == [1, 2, 0]
+
+
+def test_replacing_by_path_and_limits(workspace: Path, tmp_path: Path) -> None:
+    """A game whose own files are replaced where they lie, with a limit on a pack's size."""
+    folder = tmp_path / "paths"
+    shutil.copytree(profile.BUNDLED / "tarnlight", folder)
+    rules = (folder / "game.toml").read_text().replace("by-definition", "by-path").replace('"tarnlight"', '"paths"')
+    (folder / "game.toml").write_text(rules + "\n[limits]\nmegabytes = 1\n")
+    (workspace / "ichnos.toml").write_text(
+        (workspace / "ichnos.toml").read_text("utf-8").replace('"tarnlight"', f'"{folder}"'), "utf-8"
+    )
+    plan = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
+    paths = {file["path"] for file in plan["files"]}
+    assert "lore/audio/signals/tower-bell-near-1.ogg" in paths
+    assert "lore/audio/storm-watch/lamp.draught.storm-1.ogg" in paths  # a new key has no place yet
+    assert run("build", cwd=workspace).code == 0
+    (folder / "game.toml").write_text(rules + "\n[limits]\nmegabytes = 0.1\nseconds = 4.5\n")
+    too_long = run("build", cwd=workspace)
+    assert "clips/draught.wav is 5.0 s long, and the game takes 4.5 s at most" in too_long.err
+    (folder / "game.toml").write_text(rules + "\n[limits]\nmegabytes = 0.1\n")
+    edit(workspace, 'title = "Storm watch"', 'title = "Larger"')
+    too_large = run("build", cwd=workspace)
+    assert too_large.code == 1
+    assert "MB at most" in too_large.err
