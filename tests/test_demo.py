@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 import shutil
+import struct
 import subprocess
 import sys
 import uuid
@@ -49,6 +50,7 @@ def test_the_archive_holds_the_pack(workspace: Path) -> None:
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
         names = archive.namelist()
         voices = json.loads(archive.read("lore/voices.json"))["voices"]
+        icon = archive.read("badge.png")
         badge = json.loads(archive.read("badge.json"))
         german = json.loads(archive.read("lore/words/de.json"))
         english = json.loads(archive.read("lore/words/en.json"))
@@ -67,6 +69,7 @@ def test_the_archive_holds_the_pack(workspace: Path) -> None:
             assert f"lore/audio/{take['src']}.ogg" in names
     assert badge["edition"] == [0, 1, 0]
     assert badge["for"] == [2, 3, 0]
+    assert struct.unpack(">II", icon[16:24]) == (128, 128)  # the PNG's own header
     assert len({uuid.UUID(one) for one in badge["ids"].values()}) == 2
     assert "by" not in badge  # no author is given, so the member is left out
     assert german == {"captions": [{"voice": "shore.foghorn.distant", "says": "Nebelhorn über der Bucht"}]}
@@ -134,3 +137,20 @@ def test_help_and_version_import_nothing_heavy() -> None:
         )
         done = subprocess.run([sys.executable, "-c", code, option], capture_output=True, text=True, check=True)
         assert done.stdout.splitlines()[-1] == "[]"
+
+
+def test_an_icon_of_ones_own(workspace: Path) -> None:
+    from PIL import Image
+
+    Image.new("RGB", (300, 100), (200, 30, 30)).save(workspace / "wide.png")
+    edit(workspace, 'version = "0.1.0"', 'version = "0.1.0"\nicon = "wide.png"')
+    assert run("build", cwd=workspace).code == 0
+    with zipfile.ZipFile(workspace / PACKAGE) as archive, archive.open("badge.png") as stream:
+        icon = Image.open(stream).convert("RGBA")
+    assert icon.size == (128, 128)
+    assert icon.getpixel((64, 64)) == (200, 30, 30, 255)
+    assert icon.getpixel((64, 5))[3] == 0  # padded, not stretched
+    (workspace / "wide.png").write_text("no picture")
+    assert "wide.png: this picture cannot be read" in run("build", cwd=workspace).err
+    edit(workspace, 'icon = "wide.png"', 'icon = "tall.png"')
+    assert 'the icon "tall.png" is not there' in run("build", cwd=workspace).err

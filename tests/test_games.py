@@ -8,6 +8,7 @@ import io
 import json
 import re
 import shutil
+import struct
 import wave
 import xml.etree.ElementTree as ElementTree
 import zipfile
@@ -56,6 +57,19 @@ def _build(folder: Path) -> Path:
     assert checked.code == 0, checked.out
     assert json.loads(run("build", "--json", cwd=folder).out)["written"] is False
     return Path(json.loads(done.out)["path"])
+
+
+def _loops(path: Path) -> list[tuple[int, int]]:
+    """The loops of a WAV's smpl chunk, by the standard alone."""
+    data, position = path.read_bytes(), 12
+    assert int.from_bytes(data[4:8], "little") == len(data) - 8
+    while position < len(data):
+        name, length = data[position : position + 4], int.from_bytes(data[position + 4 : position + 8], "little")
+        if name == b"smpl":
+            fields = struct.unpack(f"<{length // 4}I", data[position + 8 : position + 8 + length])
+            return [(fields[9 + 6 * n + 2], fields[9 + 6 * n + 3]) for n in range(fields[7])]
+        position += 8 + length + length % 2
+    return []
 
 
 def test_ombervale(installations: Path, tmp_path: Path) -> None:
@@ -120,6 +134,8 @@ def test_quillmarsh_is_merged_byte_for_byte(installations: Path, tmp_path: Path)
         with wave.open(str(pack / f"marsh/wav/five_more_{key}.wav")) as found:
             assert (found.getnchannels(), found.getsampwidth(), found.getframerate()) == (1, 2, 22050)
     assert re.search(r"loudness =? ?0.25", changed["small_croaks_pool"][1])
+    assert _loops(pack / "marsh/wav/five_more_small_croaks_pool.wav") == [(0, 46304)]
+    assert _loops(pack / "marsh/wav/five_more_heron_calls_dawn.wav") == []
     assert re.search(r"again = yes", changed["small_croaks_pool"][1])
     refused = run("assign", "heron_brandnew", "clips/gull.ogg", "--new", cwd=folder)
     assert "Quillmarsh cannot take new keys" in refused.err

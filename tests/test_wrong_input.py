@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import resource
 import shutil
 import struct
 import subprocess
@@ -136,6 +135,7 @@ def test_an_output_that_cannot_be_written(workspace: Path, tmp_path: Path) -> No
 @pytest.mark.parametrize("limit", [3_000, 20_000, 60_000])
 def test_a_disk_that_fills_up(workspace: Path, limit: int) -> None:
     """The system's limit on a file's size stands for the full disk: in a conversion, or in the archive."""
+    resource = pytest.importorskip("resource")
     before = (workspace / PACKAGE).read_bytes()
     shutil.rmtree(workspace / ".ichnos")
     edit(workspace, 'title = "Storm watch"', 'title = "Other"')

@@ -14,6 +14,8 @@ import tempfile
 import time
 from pathlib import Path
 
+from ichnos.games import made_up, profile
+
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 DISPLAY = ":97"
@@ -34,6 +36,28 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         ],
     ),
     ("build", "storm-watch", ["ichnos build --dry-run", "ichnos build", "ichnos build | tail -n 2"]),
+    (
+        "merge",
+        "marsh",
+        [
+            "ichnos games show quillmarsh",
+            "ichnos build --dry-run",
+        ],
+    ),
+    (
+        "keys",
+        "storm-watch",
+        [
+            "ichnos keys harvest ../Tarnlight",
+            "ichnos keys fogorn neer",
+            "ichnos keys stair snow --sort used --most 6",
+        ],
+    ),
+    (
+        "games",
+        ".",
+        ["ichnos games", "ichnos games check ombervale", "ichnos games check tarnlight --sample | tail -n 22"],
+    ),
     ("check", "slip", ["ichnos check slip --game tarnlight --installation ../Tarnlight"]),
 ]
 
@@ -57,6 +81,7 @@ def main() -> int:
                 _prepare(Path(scratch))
                 _picture(name, Path(scratch) / folder, commands)
             shutil.rmtree("/tmp/ichnos-shot", ignore_errors=True)
+            shutil.rmtree("/tmp/ichnos-shot-data", ignore_errors=True)
             print(f"drew docs/screenshots/{name}.png")
     finally:
         server.terminate()
@@ -67,7 +92,14 @@ def main() -> int:
 def _environment() -> dict[str, str]:
     path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
     kept = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "COLUMNS", "LINES")}
-    return {**kept, "PATH": path, "DISPLAY": DISPLAY, "LC_ALL": "C.UTF-8", "TERM": "xterm-256color"}
+    return {
+        **kept,
+        "PATH": path,
+        "DISPLAY": DISPLAY,
+        "LC_ALL": "C.UTF-8",
+        "ICHNOS_DATA": "/tmp/ichnos-shot-data",
+        "TERM": "xterm-256color",
+    }
 
 
 def _prepare(scratch: Path) -> None:
@@ -76,6 +108,7 @@ def _prepare(scratch: Path) -> None:
     subprocess.run(["ichnos", "demo", demo], check=True, env=_environment(), stdout=subprocess.DEVNULL)
     for part in demo.iterdir():
         shutil.move(part, scratch)
+    _second_game(scratch)
     slip = scratch / "slip" / "slip"
     shutil.unpack_archive(scratch / "storm-watch/build/storm-watch-0.1.0.lampbox", slip, "zip")
     voices = slip / "lore" / "voices.json"
@@ -87,6 +120,22 @@ def _prepare(scratch: Path) -> None:
     (audio / "lamp.draught.storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
     shutil.rmtree(scratch / "storm-watch/build")
     shutil.rmtree(scratch / "storm-watch/.ichnos")
+
+
+def _second_game(scratch: Path) -> None:
+    """Quillmarsh, and a workspace whose sounds are merged into its own file."""
+    sample = made_up.sample_of(profile.BUNDLED / "quillmarsh")
+    if sample is None:
+        raise SystemExit("quillmarsh has no sample")
+    made_up.lay_installation(sample, scratch / "Quillmarsh")
+    start = ["start", "marsh", "--game", "quillmarsh", "--title", "A wet spring", "--installation", "Quillmarsh"]
+    subprocess.run(["ichnos", *start], check=True, cwd=scratch, env=_environment(), stdout=subprocess.DEVNULL)
+    shutil.copytree(scratch / "storm-watch/clips", scratch / "marsh/clips")
+    for key, clip in (("heron_calls_dawn", "gull.ogg"), ("peat_drips_cold", "iron-step-1.flac")):
+        words = ["assign", key, f"clips/{clip}"]
+        subprocess.run(
+            ["ichnos", *words], check=True, cwd=scratch / "marsh", env=_environment(), stdout=subprocess.DEVNULL
+        )
 
 
 def _picture(name: str, folder: Path, commands: list[str]) -> None:

@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from ichnos.audio import chain, clips, ogg
+from ichnos.audio import chain, clips, markers, ogg
 from ichnos.audio.clips import Facts
 from ichnos.errors import IchnosError, Place
 
@@ -22,17 +22,22 @@ _FORMATS = {"Ogg": "OGG", "WAV": "WAV"}
 
 @dataclass(frozen=True)
 class Target:
-    """What to convert to. ``rate`` in frames a second; ``quality`` is Vorbis', from 0 to 10."""
+    """What to convert to. ``rate`` in frames a second; ``quality`` is Vorbis', from 0 to 10.
+
+    ``loop``: a WAV gets a marker that loops all of it.
+    """
 
     container: str
     codec: str
     rate: int
     channels: int
     quality: float
+    loop: bool = False
 
     def __str__(self) -> str:
         channels = {1: "mono", 2: "stereo"}[self.channels]
-        return f"{self.container} {self.codec}, {channels}, {self.rate / 1000:g} kHz"
+        loop = ", marked as a loop" if self.loop else ""
+        return f"{self.container} {self.codec}, {channels}, {self.rate / 1000:g} kHz{loop}"
 
     def differs(self, facts: Facts) -> list[str]:
         """In what a file is not as wanted, in plain words: what it is, and what it should be."""
@@ -89,6 +94,8 @@ def convert(
             decoded = _telling(clips.blocks(stream, facts, Place(str(source))), facts.rate, heard)
             mixed = chain.to_channels(decoded, target.channels)
             frames = _encode(chain.resampled(mixed, facts.rate, target.rate, target.channels), target, out, serial)
+            if target.loop:
+                markers.add_loop(out, 0, max(0, frames - 1), target.rate)
             out.flush()
             os.fsync(out.fileno())
         _prove(to, target, frames, source)
@@ -174,5 +181,9 @@ def _prove(path: Path, target: Target, frames: int, source: Path) -> None:
         decoded = sum(len(block) for block in clips.blocks(stream, found, place))
     if decoded != frames:
         wrong.append(f"{decoded} frames, not {frames}")
+    if target.loop:
+        with path.open("rb") as stream:
+            if markers.loops(stream) != [(0, max(0, frames - 1))]:
+                wrong.append("the loop is not marked")
     if wrong:
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place)

@@ -87,6 +87,10 @@ def _needs(found: Profile) -> list[tuple[str, str]]:
     ]
     lines += [("documents" if index == 0 else "", text) for index, text in enumerate(documents)]
     lines += [("script", script.path) for script in found.scripts]
+    if rules.loops.kind == "wav-markers":
+        lines.append(("loops", "marked in the WAV"))
+    if rules.icon is not None:
+        lines.append(("icon", f"{rules.icon.path}, {rules.icon.size} pixels square"))
     lines.append(("ids", ", ".join(found.id_names) or "none"))
     lines.append(
         ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
@@ -149,7 +153,9 @@ def check_game(
         if fault is None:
             bad = sum(1 for one in explained if one.fault)
             verdict = (
-                f"{show.counted(bad, 'document')} of {len(explained)} do not come back the same" if bad else "sound"
+                f"{show.counted(bad, 'document')} of {len(explained)} do not come back the same"
+                if bad
+                else "the profile is sound"
             )
             print(f"{found.rules.game.title}: {verdict}.")
     if fault is not None:

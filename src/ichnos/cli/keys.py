@@ -54,7 +54,7 @@ def harvest(
     from ichnos.games import kept, profile
 
     found = profile.load(profile.find(game or _workspace_game(workspace)))
-    with show.progress("listening", 0) as advance:
+    with show.progress("reading", None) as advance:
         result = harvesting.harvest(found, source, lambda _: advance(1))
     name = found.rules.game.name
     readable = sum(1 for sound in result.sounds if sound is not None)

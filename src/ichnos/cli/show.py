@@ -61,12 +61,15 @@ def counted(count: int, noun: str) -> str:
 
 
 @contextmanager
-def progress(what: str, total: float) -> Iterator[Callable[[float], None]]:
-    """A progress bar on stderr, where that is a terminal; gives what to call after each step, with its size."""
+def progress(what: str, total: float | None) -> Iterator[Callable[[float], None]]:
+    """A progress bar on stderr, where that is a terminal; gives what to call after each step, with its size.
+
+    A total of ``None``: nobody knows how much there is; the bar only shows that work goes on.
+    """
     from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
     err = console(err=True)
-    if not err.is_terminal or not total:
+    if not err.is_terminal or total == 0:
         yield lambda step: None
         return
     columns = (TextColumn(what), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())

@@ -63,16 +63,37 @@ def merge(exemplar: Exemplar, document: Document, around: Around) -> tuple[str, 
     one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
     edits = list(editor.changed(reading.pack, around) if one_entry else editor.merged(reading.pack, around))
     text = document.text.content
-    changes = [
-        Change(document.text.place(edit.start).line or 1, _brief(text[edit.start : edit.end]), _brief(edit.text))
-        for edit in edits
-    ]
+    changes = [_change(document, edit) for edit in edits]
     return applied(text, edits), changes
 
 
-def _brief(text: str) -> str:
-    line = " ".join(text.split())
-    return line if len(line) <= 90 else f"{line[:87]}..."
+_ROOM = 70  # letters of an entry that are shown
+
+
+def _change(document: Document, edit: Edit) -> Change:
+    """What differs between an entry's old text and its new one, with the words around it."""
+    line = document.text.place(edit.start).line or 1
+    old, new = " ".join(document.text.content[edit.start : edit.end].split()), " ".join(edit.text.split())
+    if not old:
+        return Change(line, "", new if len(new) <= _ROOM else f"{new[: _ROOM - 3]}...")
+    same = _shared(old, new)
+    start = max(0, old.rfind(" ", 0, same) + 1)
+    rest = min(len(old), len(new)) - same
+    tail = min(rest, _shared(old[::-1], new[::-1]))
+    space = old.find(" ", len(old) - tail)
+    tail = len(old) - space if space >= 0 else 0  # whole words
+    begin = "" if start == 0 else old[:start] if start <= _ROOM // 2 else f"{old[: _ROOM // 2]}... "
+    return Change(line, begin + _cut(old[start : len(old) - tail]), begin + _cut(new[start : len(new) - tail]))
+
+
+def _shared(one: str, other: str) -> int:
+    """How many signs two texts have in common at their beginning."""
+    pairs = enumerate(zip(one, other, strict=False))
+    return next((index for index, (a, b) in pairs if a != b), min(len(one), len(other)))
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _ROOM else f"{text[: _ROOM - 3]}..."
 
 
 class Editor:

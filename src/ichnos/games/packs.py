@@ -33,6 +33,7 @@ class SoundRead:
     category: str | None
     takes: tuple[TakeRead, ...]
     place: Place
+    loop: bool = False
     language: str | None = None  # where each language has an entry of its own
 
 
@@ -129,7 +130,14 @@ def _sound(reading: Reading, key: str, found: Found, category: str | None) -> So
     ]
     node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
     language = found.values.get("language")
-    return SoundRead(key, category, tuple(takes), _place(reading, node), str(language) if language else None)
+    return SoundRead(
+        key,
+        category,
+        tuple(takes),
+        _place(reading, node),
+        found.values.get("loop") is True,
+        str(language) if language else None,
+    )
 
 
 def _entries(found: Found, around: dict[str, Value], separator: str) -> Iterator[tuple[str, Found, str | None]]:

@@ -113,6 +113,18 @@ class NameRules(Table):
         return text[: self.longest] if self.longest else text
 
 
+class LoopRules(Table):
+    kind: Literal["field", "wav-markers"] = Field(
+        default="field",
+        description="how the game knows that a sound loops: by @loop@ in a definition, or by a marker in the WAV too",
+    )
+
+
+class IconRules(Table):
+    path: InsidePath = Field(description="the icon's path in the pack, a PNG")
+    size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
+
+
 class Limits(Table):
     seconds: float | None = Field(default=None, gt=0, description="the longest that a sound may be")
     megabytes: float | None = Field(default=None, gt=0, description="the largest that a whole pack may be")
@@ -177,8 +189,10 @@ class Rules(Table):
     parts: PartRules = PartRules()
     modes: Modes = Modes()
     names: NameRules = NameRules()
+    loops: LoopRules = LoopRules()
     limits: Limits = Limits()
     catalogue: CatalogueRules = CatalogueRules()
+    icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
     packaging: Packaging
     install: Install = Install()
     document: tuple[DocumentRules, ...] = Field(default=(), description="[[document]]: one for each that needs it")

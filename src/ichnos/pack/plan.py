@@ -18,6 +18,7 @@ from ichnos.games.originals import Originals
 from ichnos.games.profile import Script
 from ichnos.games.scripts import render, with_region
 from ichnos.games.vocabulary import CARRIER, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
+from ichnos.pack import icon
 from ichnos.pack.targets import target
 from ichnos.pack.values import PackValues, script_values
 from ichnos.pack.workspace import Workspace
@@ -86,6 +87,7 @@ def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) 
             written = _document(workspace, exemplar, bound, originals)
             if written is not None:
                 files.append(written)
+    files += _icon(workspace)
     files += [_script(workspace, script) for script in profile.scripts]
     files += [
         Written(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
@@ -104,7 +106,7 @@ def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackVa
         category = values.category(sound)
         for path, (name, at) in zip(values.paths(sound), sound.clips(), strict=True):
             clip = clips[name]
-            want = target(workspace.profile, sound.key, category, part=at[0] == "parts")
+            want = target(workspace.profile, sound.key, category, part=at[0] == "parts", loop=bool(sound.loop))
             conversion = Conversion(name, clip.facts, want, identity(clip.sha256, want))
             files.append(Written(path, f"{name}: {clip.facts}", conversion=conversion))
             if longest is not None and clip.facts.seconds > longest:
@@ -129,11 +131,24 @@ def _pictures(workspace: Workspace, values: PackValues) -> list[Written]:
     ]
 
 
+def _icon(workspace: Workspace) -> list[Written]:
+    rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
+    if rules is None:
+        return []
+    if pack.icon is None:
+        return [Written(rules.path, "an icon drawn from the title", icon.drawn(pack.title, rules.size))]
+    path = workspace.clip_path(pack.icon)
+    if not path.is_file():
+        place = workspace.file.place("pack", "icon")
+        raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
+    return [Written(rules.path, f"{pack.icon}, made square", icon.from_picture(path, pack.icon, rules.size))]
+
+
 def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
     """One document of the pack; ``None`` where it would have nothing to say."""
     rules = workspace.profile.document_rules(exemplar)
     path = str(exemplar.path.fill(partial(resolve, around=around)))
-    text, spelling = exemplar.document.text, exemplar.document.text
+    spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
     changes: list[Change] = []
@@ -151,7 +166,8 @@ def _document(workspace: Workspace, exemplar: Exemplar, around: Around, original
         content = _filled(exemplar, path, rules.encoding, around, originals)
     data = spelling.to_bytes(content)
     parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
-    return Written(path, _why(workspace, exemplar, scopes, text.path), data, changes=tuple(changes))
+    reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
+    return Written(path, reason, data, changes=tuple(changes))
 
 
 def _says_anything(exemplar: Exemplar, scope: str, around: Around) -> bool:
@@ -193,7 +209,7 @@ def _files(scopes: tuple[str, ...], around: Around) -> list[Around]:
     return bound
 
 
-def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], source: str) -> str:
+def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
     def counted(count: int, noun: str) -> str:
         return f"{count} {noun}{'' if count == 1 else 's'}"
 

@@ -113,6 +113,7 @@ class Pack(Table):
     summary: str | None = None
     author: str | None = None
     licence: str | None = None
+    icon: str | None = None
     language: str = Field(default="en", pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$")
 
 

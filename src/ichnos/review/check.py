@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from ichnos.audio import clips
+from ichnos.audio import clips, markers
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Target
 from ichnos.errors import IchnosError, Place
@@ -94,7 +94,7 @@ def _targets(context: Context, pack: PackRead, known: SoundFiles) -> dict[str, T
         for take in sound.takes:
             name = known.resolve(take.reference)
             if name is not None:
-                wanted[name] = target(context.profile, sound.key, category, part=take.part)
+                wanted[name] = target(context.profile, sound.key, category, part=take.part, loop=sound.loop)
     return wanted
 
 
@@ -178,9 +178,13 @@ def _sound(target: Target, files: Files, name: str) -> tuple[list[Finding], floa
         with opened as stream:
             facts = clips.facts(stream, Path(name))
             frames = sum(len(block) for block in clips.blocks(stream, facts, place))
+            looped = not target.loop or bool(markers.loops(stream))
     except IchnosError as error:
         return [finding("take-damaged", place, error.what)], 0.0
-    return list(_format(target, facts, place)), frames / facts.rate
+    found = list(_format(target, facts, place))
+    if not looped:
+        found.append(finding("loop-missing", place, "its definition says that it loops, and no marker in it does"))
+    return found, frames / facts.rate
 
 
 def _format(target: Target, facts: Facts, place: Place) -> Iterator[Finding]:

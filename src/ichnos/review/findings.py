@@ -34,6 +34,7 @@ KINDS = {
         Kind("take-disguised", "silence: the extension does not make the format", "convert the clip"),
         Kind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
         Kind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
+        Kind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
         Kind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
         Kind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
         Kind("id-shared", "two parts with one id break each other", "mint a second id"),

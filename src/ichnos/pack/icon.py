@@ -1,0 +1,54 @@
+"""The pack's icon: any picture made square and of the game's size, or one drawn from the title."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from pathlib import Path
+
+from ichnos.errors import IchnosError, Place
+
+_BARS = 7
+
+
+def from_picture(path: Path, shown: str, size: int) -> bytes:
+    """A picture as a square PNG, ``size`` pixels wide, padded with nothing where it is not square.
+
+    Raises:
+        IchnosError: the file is no picture that can be read.
+    """
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    try:
+        with Image.open(path) as picture:
+            square = ImageOps.pad(picture.convert("RGBA"), (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0))
+    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as error:
+        raise IchnosError(
+            f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP or BMP"
+        ) from None
+    return _png(square)
+
+
+def drawn(title: str, size: int) -> bytes:
+    """A default icon: bars like a sound's level, in a colour of the title's own."""
+    from PIL import Image, ImageDraw
+
+    digest = hashlib.sha256(title.encode()).digest()
+    background = tuple(32 + value // 4 for value in digest[:3])
+    front = tuple(160 + value // 3 for value in digest[3:6])
+    picture = Image.new("RGBA", (size, size), (*background, 255))
+    draw = ImageDraw.Draw(picture)
+    step = size / (_BARS + 2)
+    for bar in range(_BARS):
+        height = size * (0.15 + 0.55 * digest[6 + bar] / 255)
+        left = step * (bar + 1)
+        draw.rectangle(
+            (left + step * 0.15, (size - height) / 2, left + step * 0.85, (size + height) / 2), fill=(*front, 255)
+        )
+    return _png(picture)
+
+
+def _png(picture: object) -> bytes:
+    out = io.BytesIO()
+    picture.save(out, "PNG")  # type: ignore[attr-defined]
+    return out.getvalue()
