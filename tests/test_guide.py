@@ -39,7 +39,7 @@ def test_the_guide_works_after_each_step(tmp_path: Path) -> None:
     shown = run("games", "check", folder).out
     assert "wheel/mill.conf  braces, merge" in shown
     assert "for each category  line 2" in shown
-    said = re.search(r"\n    wheel/sounds.json.*?\n    Millrace: the profile is sound\.", GUIDE, re.DOTALL)
+    said = re.search(r"\n    wheel/noises.json.*?\n    Millrace: the profile is sound\.", GUIDE, re.DOTALL)
     assert said
     assert said[0].splitlines()[-1].strip() in shown
 

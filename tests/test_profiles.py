@@ -43,7 +43,7 @@ def _profile(folder: Path) -> Path:
     """A small profile that is sound."""
     (folder / "tree").mkdir(parents=True)
     (folder / "game.toml").write_text(GAME)
-    (folder / "tree/sounds.json").write_text(SOUNDS)
+    (folder / "tree/noises.json").write_text(SOUNDS)
     (folder / "tree/@key@-@take.number@.wav").touch()
     return folder
 
@@ -74,24 +74,24 @@ BROKEN: list[tuple[tuple[str, str, str], str, str]] = [
     (_rules("@pack.name@", "@key@"), "game.toml:17:1", "can only have holes of the pack"),
     (_rules("[packaging]", '[install]\nfolder = "../up"\n\n[packaging]'), "game.toml:16:1", "without .."),
     (_rules("[packaging]", '[[document]]\npath = "other.json"\n\n[packaging]'), "game.toml:16:1", 'tree/ has no file "other.json"'),
-    (_rules("[packaging]", '[[document]]\npath = "sounds.json"\nformat = "yaml"\n\n[packaging]'), "game.toml:17:1", "one of json, xml"),
-    (_rules("[packaging]", '[[document]]\npath = "sounds.json"\nrepeat = {noise = 2}\n\n[packaging]'), "game.toml:17:1", "no scope 'noise'"),
-    (_rules("[packaging]", '[[document]]\npath = "sounds.json"\nrepeat = {take = 9}\n\n[packaging]'), "sounds.json:2:3", "line 9"),
+    (_rules("[packaging]", '[[document]]\npath = "noises.json"\nformat = "yaml"\n\n[packaging]'), "game.toml:17:1", "one of json, xml"),
+    (_rules("[packaging]", '[[document]]\npath = "noises.json"\nrepeat = {noise = 2}\n\n[packaging]'), "game.toml:17:1", "no scope 'noise'"),
+    (_rules("[packaging]", '[[document]]\npath = "noises.json"\nrepeat = {take = 9}\n\n[packaging]'), "noises.json:2:3", "line 9"),
     (_rules("[packaging]", '[[script]]\npath = "cues.lua"\n\n[packaging]'), "game.toml:15:1", "there is no scripts/cues.lua.j2"),
     (_rules("[packaging]", '[parts]\nnames = ["intro"]\n\n[packaging]'), "tree", "no sound file for parts"),
     (_rules('container = "WAV"', 'container = "Ogg"'), "tree", "no sound file with holes in its name for Ogg"),
-    (("sounds.json", '"@key@"', '"@kee@"'), "sounds.json:2:10", "there is no hole named kee"),
-    (("sounds.json", '"@key@"', '"@key~uper@"'), "sounds.json:2:10", "did you mean upper"),
-    (("sounds.json", '"@key@"', '"@key~lower(x)@"'), "sounds.json:2:10", "write ~lower without parentheses"),
-    (("sounds.json", '"@file@"', '"@file~relative@"'), "sounds.json:3:14", "write ~relative(the folder)"),
-    (("sounds.json", '"@key@"', '"@key~table(kinds)@"'), "sounds.json:2:10", "no word table [tables.kinds]"),
-    (("sounds.json", '"@file@"', '"@file@", "@loop~either(yes)@"'), "sounds.json:3:24", "two words are needed"),
-    (("sounds.json", '"@key@"', '"me@home"'), "sounds.json:2:10", "write @@ for a plain @"),
-    (("sounds.json", '["@file@"]', '"@file@"'), "sounds.json:3:4", "several = false"),
-    (("sounds.json", '"@key@",', '"@key@"'), "sounds.json:3:4", "a comma, or the } that closes line 2"),
-    (("sounds.json", "[\n", "\n"), "sounds.json:4:1", "found ']'"),
-    (("sounds.json", SOUNDS, '{"id": "@key@", "files": ["@file@"]}'), "sounds.json:1:1", "nothing around the holes of one sound"),
-    (("sounds.json", "]}\n]", ']}, "@volume@"\n]'), "sounds.json:1:2", "nothing around the holes of one sound"),
+    (("noises.json", '"@key@"', '"@kee@"'), "noises.json:2:10", "there is no hole named kee"),
+    (("noises.json", '"@key@"', '"@key~uper@"'), "noises.json:2:10", "did you mean upper"),
+    (("noises.json", '"@key@"', '"@key~lower(x)@"'), "noises.json:2:10", "write ~lower without parentheses"),
+    (("noises.json", '"@file@"', '"@file~relative@"'), "noises.json:3:14", "write ~relative(the folder)"),
+    (("noises.json", '"@key@"', '"@key~table(kinds)@"'), "noises.json:2:10", "no word table [tables.kinds]"),
+    (("noises.json", '"@file@"', '"@file@", "@loop~either(yes)@"'), "noises.json:3:24", "two words are needed"),
+    (("noises.json", '"@key@"', '"me@home"'), "noises.json:2:10", "write @@ for a plain @"),
+    (("noises.json", '["@file@"]', '"@file@"'), "noises.json:3:4", "several = false"),
+    (("noises.json", '"@key@",', '"@key@"'), "noises.json:3:4", "a comma, or the } that closes line 2"),
+    (("noises.json", "[\n", "\n"), "noises.json:4:1", "found ']'"),
+    (("noises.json", SOUNDS, '{"id": "@key@", "files": ["@file@"]}'), "noises.json:1:1", "nothing around the holes of one sound"),
+    (("noises.json", "]}\n]", ']}, "@volume@"\n]'), "noises.json:1:2", "nothing around the holes of one sound"),
 ]  # fmt: skip
 
 

@@ -22,13 +22,13 @@ _SKIPPED = r"[ \t\r\n]*+(?:(?://[^\n]*+|/\*[^*]*+\*++(?:[^/*][^*]*+\*++)*/)[ \t\
 _STRING = r'"(?P<plain>[^"\\\x00-\x1f]*+)"'
 _ESCAPED = r'"(?P<escaped>[^"\\\x00-\x1f]*+(?:\\(?:["\\/bfnrt]|u[0-9a-fA-F]{4})[^"\\\x00-\x1f]*+)*)"'
 _NUMBER = r"(?P<number>-?(?:0|[1-9][0-9]*+)(?:\.[0-9]++)?(?:[eE][+-]?[0-9]++)?)(?![\w.+-])"
-# A value with the comma behind it, or what opens or closes a container; a name with its colon.
+# A value, or what opens or closes a container; a name with its colon; what follows a value.
 _VALUE = re.compile(
-    rf"{_SKIPPED}(?:(?:{_STRING}|{_NUMBER}|(?P<word>true|false|null)\b|{_ESCAPED}){_SKIPPED}(?P<comma>,)?"
-    r"|(?P<open>[{\[])|(?P<close>[}\]]))"
+    rf"{_SKIPPED}(?:{_STRING}|{_NUMBER}|(?P<open>[{{\[])|(?P<word>true|false|null)\b|(?P<close>[}}\]])|{_ESCAPED})"
 )
 _NAME = re.compile(rf"{_SKIPPED}(?:(?:{_STRING}|{_ESCAPED}){_SKIPPED}:|(?P<close>\}}))")
 _NEXT = re.compile(rf"{_SKIPPED}(?:(?P<comma>,)|(?P<close>[}}\]]))")
+_KINDS = {"plain": TEXT, "escaped": TEXT, "number": NUMBER, "word": WORD}
 _BLANK = re.compile(_SKIPPED)
 
 
@@ -84,10 +84,11 @@ class _Parser:
 
     def document(self) -> Node:
         content = self.content
-        match_value, match_name, match_next = _VALUE.match, _NAME.match, _NEXT.match
+        match_value, match_name, match_next, kinds = _VALUE.match, _NAME.match, _NEXT.match, _KINDS
         root: Node | None = None
         top: Node | None = None
         open_nodes: list[Node] = []
+        children: list[Node] = []  # of ``top``
         in_object = False  # is ``top`` one?
         label: str | None = None
         label_start = label_end = -1
@@ -98,55 +99,46 @@ class _Parser:
                 token = match_name(content, position)
                 if token is None:
                     raise self.wrong(position, "first name" if first else "name")
-                if token.lastgroup == "close":
+                group = token.lastgroup or ""
+                if group == "close":
                     kind = "close"
                 else:
                     kind = "name"
-                    label_start, label_end = token.span(token.lastgroup or 0)
-                    label = token[token.lastgroup or 0]
+                    label_start, label_end = token.span(group)
+                    label = token[group]
                     label_start -= 1
                     label_end += 1
-                    if token.lastgroup == "escaped":
+                    if group == "escaped":
                         label = json.loads(content[label_start:label_end])
                     position = token.end()
             if not in_object or kind == "name":
                 token = match_value(content, position)
                 if token is None:
                     raise self.wrong(position, "first" if first and not in_object and top is not None else "value")
-                group = token.lastgroup or ""
-                kind = group
-                if group not in ("open", "close"):
-                    comma = group == "comma"
-                    end = token.end()
-                    # lastgroup names the comma; the value's own group is found by what it begins with.
-                    value = token["plain"]
-                    if value is not None:
-                        start, stop = token.span("plain")
-                        node = Node(TEXT, start - 1, stop + 1, start - 1, stop + 1, value, None, -1, -1, NO_CHILDREN)
-                    elif (value := token["number"]) is not None:
-                        start, stop = token.span("number")
-                        node = Node(NUMBER, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
-                    elif (value := token["word"]) is not None:
-                        start, stop = token.span("word")
-                        node = Node(WORD, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
+                kind = group = token.lastgroup or ""
+                node_kind = kinds.get(group)
+                if node_kind is not None:
+                    start, end = token.span(group)
+                    value = token[group]
+                    if node_kind is TEXT:
+                        start -= 1
+                        end += 1
+                        if group == "escaped":
+                            value = json.loads(content[start:end])
+                    if label is None:
+                        node = Node(node_kind, start, end, start, end, value, None, -1, -1, NO_CHILDREN)
                     else:
-                        start, stop = token.span("escaped")
-                        start, stop = start - 1, stop + 1
-                        value = json.loads(content[start:stop])
-                        node = Node(TEXT, start, stop, start, stop, value, None, -1, -1, NO_CHILDREN)
-                    if label is not None:
-                        node.label = label
-                        node.start = node.label_start = label_start
-                        node.label_end = label_end
+                        node = Node(
+                            node_kind, label_start, end, start, end, value, label, label_start, label_end, NO_CHILDREN
+                        )
                         label = None
                     position = end
                     if top is None:
-                        if comma:
-                            raise self.unexpected("','", end - 1, "end", None)
                         self.need_end(position)
                         return node
-                    top.children.append(node)
-                    if comma:
+                    children.append(node)
+                    if content[position : position + 1] == ",":  # as a rule it stands there at once
+                        position += 1
                         first = False
                         continue
                 elif group == "open":
@@ -161,11 +153,12 @@ class _Parser:
                     if top is None:
                         root = node
                     else:
-                        top.children.append(node)
+                        children.append(node)
                     if len(open_nodes) >= MAX_DEPTH:
                         raise self.error(f"nested more than {MAX_DEPTH} levels deep", start)
                     open_nodes.append(node)
                     top = node
+                    children = node.children
                     first = True
                     position = start + 1
                     continue
@@ -188,6 +181,7 @@ class _Parser:
                 open_nodes.pop()
                 top = open_nodes[-1] if open_nodes else None
                 in_object = top is not None and top.kind == KEYED
+                children = top.children if top is not None else []
                 kind = ""
                 if top is None:
                     self.need_end(position)
