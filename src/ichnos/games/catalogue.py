@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
+JOINT = "\0"  # no file's name can hold it
+
 
 @dataclass(frozen=True)
 class Entry:
@@ -36,7 +38,7 @@ class Catalogue:
     strays: int = 0  # entries that fit no exemplar
     keys: list[str] = field(default_factory=list)
     categories: list[str | None] = field(default_factory=list)
-    files: list[list[str]] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)  # of each key, joined by JOINT
     mentions: list[int | None] = field(default_factory=list)
     sounds: list[str | None] = field(default_factory=list)
     seconds: list[float | None] = field(default_factory=list)
@@ -56,13 +58,17 @@ class Catalogue:
     def at(self, index: int) -> Entry:
         """The entry at a place in the order of the definitions."""
         return Entry(
-            self.keys[index], self.categories[index], tuple(self.files[index]), self.mentions[index],
+            self.keys[index], self.categories[index], tuple(self.files[index].split(JOINT)), self.mentions[index],
             self.sounds[index], self.seconds[index], self.peaks[index],
         )  # fmt: skip
 
     def category(self, key: str) -> str | None:
         """A key's category; ``None`` too where the game does not have the key."""
         return self.categories[self._index[key]] if key in self else None
+
+    def all_files(self) -> set[str]:
+        """Every file that the game's definitions name."""
+        return {file for files in self.files for file in files.split(JOINT)}
 
     def nearest(self, key: str, count: int = 3) -> list[str]:
         """The known keys that are spelled most like ``key``, the nearest first."""

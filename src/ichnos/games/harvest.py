@@ -10,7 +10,7 @@ from pathlib import Path
 
 from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
-from ichnos.games.catalogue import Catalogue
+from ichnos.games.catalogue import JOINT, Catalogue
 from ichnos.games.files import Files, Inside, files_at
 from ichnos.games.packs import PackRead, SoundFiles, read_pack
 from ichnos.games.profile import SOUND_SUFFIXES, Profile
@@ -73,7 +73,7 @@ def _take_in(catalogue: Catalogue, pack: PackRead) -> None:
         known.add(sound.key)
         catalogue.keys.append(sound.key)
         catalogue.categories.append(sound.category or categories.get(sound.key))
-        catalogue.files.append([take.reference for take in sound.takes])
+        catalogue.files.append(JOINT.join(take.reference for take in sound.takes))
 
 
 _WORD = re.compile(r"""[^\s"'<>=,;{}\[\]()]+""")
@@ -115,7 +115,7 @@ def _listen(catalogue: Catalogue, files: Files, listen: Callable[[str], None]) -
 
     names = SoundFiles([name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)])
     for index, references in enumerate(catalogue.files):
-        name = names.resolve(references[0])
+        name = names.resolve(references.split(JOINT)[0])
         if name is None:
             continue
         listen(name)

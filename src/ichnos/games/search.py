@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 
 _PIECE = re.compile(r"[^\W_]+")
-_SPLIT = str.maketrans(dict.fromkeys("._-/:\\\n", " "))
+_JOINTS = "._-/:\\"  # what joins the pieces of keys
 _ALIKE = 65  # of 100; below it two words have little in common
 _AS_GOOD = 5  # so close to the best that it may be meant as well
 
@@ -39,7 +39,9 @@ def _fitting(texts: list[str], among: Sequence[int], word: str) -> list[int]:
     from rapidfuzz import process
     from rapidfuzz.fuzz import ratio
 
-    known = set("\n".join([texts[index] for index in among]).translate(_SPLIT).split())
-    near = process.extract(word, known, scorer=ratio, limit=4, score_cutoff=_ALIKE)
+    everything = "\n".join([texts[index] for index in among])
+    for sign in _JOINTS:
+        everything = everything.replace(sign, " ")
+    near = process.extract(word, set(everything.split()), scorer=ratio, limit=4, score_cutoff=_ALIKE)
     alike = [piece for piece, score, _ in near if score > near[0][1] - _AS_GOOD]
-    return [index for index in among if any(piece in texts[index] for piece in alike)]
+    return sorted({index for piece in alike for index in among if piece in texts[index]})

@@ -161,7 +161,7 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
 
 def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
     """References to files that are neither in the pack nor the game's own, as far as that is known."""
-    own = {file for files in context.catalogue.files for file in files} if context.catalogue else set()
+    own = context.catalogue.all_files() if context.catalogue else set()
     for sound in pack.defined():
         for take in sound.takes:
             if known.resolve(take.reference) is None and take.reference not in own:
