@@ -98,3 +98,31 @@ def test_outside_a_workspace(tmp_path: Path) -> None:
         result = run(*command, cwd=tmp_path)
         assert result.code == 2
         assert "workspace" in result.err
+
+
+def test_windows_line_ends_are_kept(workspace: Path) -> None:
+    path = workspace / "ichnos.toml"
+    path.write_bytes(path.read_bytes().replace(b"\n", b"\r\n"))
+    assert run("assign", "shore.seal.asleep", "clips/draught.wav", "--title", "Robbe", cwd=workspace).code == 0
+    data = path.read_bytes()
+    assert data.count(b"\n") == data.count(b"\r\n")
+    assert run("build", cwd=workspace).code == 0
+    path.write_bytes(data + b"\r\r\n")
+    broken = run("assign", "shore.seal.calling", "clips/draught.wav", cwd=workspace)
+    assert broken.code == 1
+    assert "error: ichnos.toml:" in broken.err
+
+
+def test_an_empty_file_names_what_it_needs(workspace: Path) -> None:
+    (workspace / "ichnos.toml").write_bytes(b"")
+    result = run("build", cwd=workspace)
+    assert result.err.count("error: ichnos.toml: ") == 3
+    assert 'the table "pack" is missing\n  to do: add it: [pack]' in result.err
+
+
+def test_colour_is_for_terminals_that_want_it(workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("NO_COLOR", "1")
+    monkeypatch.setenv("FORCE_COLOR", "1")
+    for words in (["build"], ["check"], ["assign", "nothing.at.all", "clips/gull.ogg"]):
+        result = run(*words, cwd=workspace)
+        assert "\x1b[3" not in result.out + result.err  # no colour, whatever forces a terminal

@@ -46,7 +46,9 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
     place = file.place(*path)
     kind = detail["type"]
     if kind == "missing":
-        return IchnosError(f'the field "{name}" is missing', place=place, cure=f"add a line: {name} = ...")
+        is_table = name in _tables(model)
+        what, cure = ("table", f"add it: [{name}]") if is_table else ("field", f"add a line: {name} = ...")
+        return IchnosError(f'the {what} "{name}" is missing', place=place, cure=cure)
     if kind == _UNKNOWN:
         near = _suggestion(model, detail["loc"])
         cure = f'did you mean "{near[-1]}"?' if near else f"these exist here: {', '.join(_fields(model, path[:-1]))}"
@@ -86,6 +88,11 @@ def _fields(model: type[BaseModel], path: tuple[str | int, ...]) -> list[str]:
             return []
         model = inner
     return [field.alias or name for name, field in model.model_fields.items()]
+
+
+def _tables(model: type[BaseModel]) -> set[str]:
+    """The names of a model's fields that are tables."""
+    return {field.alias or name for name, field in model.model_fields.items() if _table_of(field.annotation)}
 
 
 def _table_of(annotation: Any) -> type[BaseModel] | None:

@@ -30,7 +30,7 @@ class TomlFile:
     def __init__(self, data: bytes, path: str) -> None:
         self.text: Text = from_bytes(data, path)
         try:
-            self.values: dict[str, Any] = tomllib.loads(self.text.content.replace("\r\n", "\n"))
+            self.values: dict[str, Any] = tomllib.loads(self.text.content)
         except tomllib.TOMLDecodeError as error:
             raise _readable(error, self.text) from None
         self._starts: dict[Path, int] = {}

@@ -11,6 +11,7 @@ from typing import Any
 
 import tomlkit
 from jinja2 import Environment
+from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
@@ -62,12 +63,11 @@ language = "en"  # of titles that do not say theirs
 
 @dataclass(frozen=True)
 class Assignment:
-    """What an assignment changed. ``content`` is the file's new text."""
+    """What an assignment changed."""
 
     key: str
     takes: tuple[str, ...]
     how: str  # "new", "added" or "replaced"
-    content: str
 
 
 def _quoted(value: str) -> str:
@@ -119,12 +119,27 @@ def mint_missing_ids(folder: Path) -> list[str]:
     loaded = workspaces.load(folder)
     missing = [name for name in loaded.profile.id_names if name not in loaded.pack_file.ids]
     if missing:
-        document = tomlkit.parse(loaded.file.text.content)
+        document = _document(loaded)
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())
-        write_whole(folder / FILE_NAME, loaded.file.text.to_bytes(tomlkit.dumps(document)))
+        write_whole(folder / FILE_NAME, _bytes(loaded, document))
     return missing
+
+
+def _document(loaded: Workspace) -> tomlkit.TOMLDocument:
+    try:
+        return tomlkit.parse(loaded.file.text.content)
+    except TOMLKitError as error:
+        raise IchnosError(str(error), place=Place(FILE_NAME), cure="correct the file in your editor") from None
+
+
+def _bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
+    """The document as the file was spelled: its encoding and its line ends."""
+    content = tomlkit.dumps(document)
+    if "\r\n" in loaded.file.text.content:
+        content = content.replace("\r\n", "\n").replace("\n", "\r\n")
+    return loaded.file.text.to_bytes(content)
 
 
 def assign(
@@ -157,7 +172,7 @@ def assign(
     errors += workspaces.too_many_takes(loaded.profile, key, count, None)
     raise_all(errors)
     takes = [str(name) for name in names]
-    document = tomlkit.parse(loaded.file.text.content)
+    document = _document(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
         sounds = tomlkit.aot()
@@ -172,10 +187,9 @@ def assign(
     if titles:
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
-    content = tomlkit.dumps(document)
     if not dry_run:
-        write_whole(loaded.folder / FILE_NAME, loaded.file.text.to_bytes(content))
-    return Assignment(key, tuple(takes), how, content)
+        write_whole(loaded.folder / FILE_NAME, _bytes(loaded, document))
+    return Assignment(key, tuple(takes), how)
 
 
 def _is_new(loaded: Workspace, key: str) -> bool:
