@@ -105,6 +105,7 @@ BROKEN = [
     ('takes = ["clips/gull.ogg"]', 'takes = ["clips/gull.ogg", "clips/sea.wav"]', '"clips/sea.wav"', "is not there"),
     ('key = "shore.gull.calling"', 'key = "../../up"\nnew = true', "", "cannot be a file's name"),
     ('pack = "', 'pack = "x', "pack", "an id such as"),
+    ("[ids]\n", '[ids]\nother = ["a"]\n', "other", "an id such as"),
 ]
 
 

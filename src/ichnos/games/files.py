@@ -5,6 +5,7 @@ from __future__ import annotations
 import lzma
 import shutil
 import stat
+import struct
 import tempfile
 import zipfile
 import zlib
@@ -14,6 +15,19 @@ from typing import IO, Protocol
 from ichnos.errors import IchnosError, Place
 
 MAX_TEXT = 256 * 2**20  # bytes; a definition file beyond this is not read
+# Whatever a damaged archive can make its reader raise.
+_DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    struct.error,
+    EOFError,
+    KeyError,
+    NotImplementedError,
+    OSError,
+    RuntimeError,
+    ValueError,
+)
 _IN_MEMORY = 32 * 2**20  # bytes
 
 
@@ -69,7 +83,7 @@ class Archive:
         self.place = str(path)
         try:
             self._zip = zipfile.ZipFile(path)
-        except zipfile.BadZipFile as error:
+        except (zipfile.BadZipFile, struct.error, ValueError, NotImplementedError) as error:
             raise IchnosError(
                 f"this is not a whole zip archive ({error})", place=Place(str(path)), cure="build or download it again"
             ) from None
@@ -93,7 +107,7 @@ class Archive:
         try:
             with self._zip.open(name) as stream:
                 shutil.copyfileobj(stream, whole, 1 << 20)
-        except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, RuntimeError) as error:
+        except _DAMAGED as error:
             whole.close()
             raise IchnosError(
                 f"this file is damaged inside the archive ({error})",

@@ -35,9 +35,9 @@ def _as_titles(value: Any) -> Any:
     return {"": value} if isinstance(value, str) else value
 
 
-def _uuid(value: str) -> str:
+def _uuid(value: Any) -> str:
     try:
-        return str(uuid.UUID(value))
+        return str(uuid.UUID(str(value)))
     except ValueError:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 

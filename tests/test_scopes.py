@@ -1,0 +1,136 @@
+"""Every format and every scope in every direction: what is filled is read back, and merged once."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import run
+from ichnos.documents.formats import named, parse
+from ichnos.errors import IchnosError
+from ichnos.games import holes, profile
+from ichnos.games.edit import merge
+from ichnos.games.exemplar import Reading, understand
+from ichnos.games.fill import Around, Instance, fill
+from ichnos.games.packs import sound_entries
+from ichnos.games.read import read
+
+# An exemplar of each format that names a sound, its takes and its volume.
+SHAPES = {
+    "xml": '<a>\n  <s k="@key@" v="@volume=1@"><t f="@file@"/></s>\n</a>\n',
+    "sections": "[@key@]\nvolume = @volume=1@\nfile@take.number@ = @file@\n",
+    "braces": '\n"@key@" {\n  "volume" = @volume=1@; takes = [ "@file@" ]\n}\n',
+    "csv": "key,volume,file\n@key@,@volume=1@,@file@\n",
+    "tsv": "file\tvolume\tkey\n@file@\t@volume=1@\t@key@\n",
+    "lines": "# one line each\n@key@ = @volume=1@ @file@\n",
+    "list": "@volume=1@ @key@|@file@\n",
+}
+ONE_TAKE = ("csv", "tsv", "lines", "list")
+NAMES = st.text(st.characters(codec="utf-8", categories=["L", "N"]), min_size=1, max_size=8)
+SOUNDS = st.dictionaries(
+    NAMES, st.tuples(st.integers(0, 40), st.lists(NAMES, min_size=1, max_size=3, unique=True)), min_size=1, max_size=5
+)
+
+
+def _pack(sounds: dict[str, tuple[int, list[str]]], one_take: bool) -> Around:
+    inside = []
+    for key, (volume, files) in sounds.items():
+        kept = files[:1] if one_take else files
+        takes = tuple(Instance({"file": file, "take.number": number}) for number, file in enumerate(kept, 1))
+        inside.append(Instance({"key": key, "volume": volume / 8, "file": files[0]}, {"take": takes}))
+    return {"pack": Instance({}, {"sound": tuple(inside)})}
+
+
+@pytest.mark.parametrize("name", sorted(SHAPES))
+@given(sounds=SOUNDS)
+def test_filled_read_and_merged(name: str, sounds: dict[str, tuple[int, list[str]]]) -> None:
+    one_take = name in ONE_TAKE
+    shape = SHAPES[name]
+    exemplar = understand(holes.parse("x"), parse(shape.encode(), "x", named(name)), Reading(not one_take))
+    around = _pack(sounds, one_take)
+    text = fill(exemplar, around)
+    document = parse(text.encode(), "filled", named(name))
+    reading = read(exemplar, document)
+    assert reading
+    assert reading.strays == []
+    found = {
+        key: (one.values["volume"], [take.values["file"] for take in (*one.all("take"), *([one] if one_take else []))])
+        for key, one in sound_entries(reading.pack, ".")
+    }
+    assert found == {key: (volume / 8, files[:1] if one_take else files) for key, (volume, files) in sounds.items()}
+    assert merge(exemplar, document, around) == (text, [])
+
+
+def test_a_merge_keeps_encoding_mark_and_line_ends() -> None:
+    exemplar = understand(holes.parse("x"), parse(b"@key@ = @title@\n", "x", named("lines")), Reading())
+    around: Around = {
+        "pack": Instance({}, {"sound": (
+            Instance({"key": "b"}, titles={None: "Ü"}), Instance({"key": "c"}, titles={None: "ñ"}),
+        )})
+    }  # fmt: skip
+    for mark, encoding in ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"", "latin-1")):
+        data = mark + "# é\r\na = ä\r\nb = ö\r\n".encode(encoding)
+        document = parse(data, "own", named("lines"), encoding)
+        merged, changes = merge(exemplar, document, around)
+        assert document.text.to_bytes(merged) == mark + "# é\r\na = ä\r\nb = Ü\r\nc = ñ\r\n".encode(encoding)
+        assert [change.line for change in changes] == [3, 3]
+
+
+def test_what_repeats_can_be_said_outright() -> None:
+    shape = '{\n "rows": [\n  ["@key@", "@volume=1@",\n   ["@file@"]]\n ]\n}'
+    found = understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), Reading(repeat={"take": 4}))
+    take = next(node for node, scope in found.units.items() if scope == "take")
+    assert found.document.excerpt(take) == '["@file@"]'
+    with pytest.raises(IchnosError, match="line 9"):
+        understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), Reading(repeat={"take": 9}))
+
+
+def test_a_profile_that_loses_something_is_found_out(tmp_path: Path) -> None:
+    """`games check` can fail: a hole that is read as another value than was written."""
+    folder = tmp_path / "quill"
+    shutil.copytree(profile.BUNDLED / "quillmarsh", folder)
+    path = folder / "tree/marsh/calls.bog"
+    path.write_text(path.read_text().replace("@near@ to @far@", "@far@@near@"))
+    result = run("games", "check", folder)
+    assert result.code == 1
+    assert "fault: line" in result.out
+    assert "1 document of 2 do not come back the same" in result.out
+
+
+def test_a_loop_without_its_marker_is_found(workspace: Path, tmp_path: Path) -> None:
+    run("start", tmp_path / "bog", "--game", "quillmarsh")
+    pack = tmp_path / "pack"
+    (pack / "marsh/wav").mkdir(parents=True)
+    (pack / "about.bog").write_text(
+        'pack { name = "x"; stamp = "0f6d1d0e-6f0b-4f0e-9a55-5a3c1f3f7a10"; edition = "1.0.0"; }'
+    )
+    (pack / "marsh/calls.bog").write_text(
+        'call a : bird { sound = "a.wav"; again = yes; }\ncall b : bird { sound = "b.wav"; again = no; }\n'
+    )
+    import numpy as np
+    import soundfile
+
+    for name in "ab":
+        soundfile.write(pack / f"marsh/wav/{name}.wav", np.zeros(2205), 22050, subtype="PCM_16")
+    result = run("check", pack, "--game", "quillmarsh")
+    assert result.out.count("loop-missing") == 1
+    assert "marsh/wav/a.wav" in result.out
+    assert result.out.endswith("1 finding\n")
+
+
+def test_a_folder_set_aside_by_a_killed_build_comes_back(tmp_path: Path, workspace: Path) -> None:
+    own = tmp_path / "own"
+    run("start", own, "--game", "open-pack", "--title", "Own")
+    run("assign", "gate.opens", workspace / "clips/gull.ogg", cwd=own)
+    run("build", cwd=own)
+    pack = own / "build/own"
+    before = {path.name: path.read_bytes() for path in pack.rglob("*") if path.is_file()}
+    pack.rename(own / "build/.own.before")  # killed between the two renames
+    (own / "build/.own.partial").mkdir()
+    assert run("build", cwd=own).code == 0
+    assert {path.name: path.read_bytes() for path in pack.rglob("*") if path.is_file()} == before
+    assert sorted(path.name for path in (own / "build").iterdir()) == ["own"]
