@@ -226,3 +226,38 @@ def test_a_folder_is_never_replaced_that_is_not_ours(installations: Path, tmp_pa
     (folder / "build/five-more/diary.txt").write_text("mine")
     assert "this holds diary.txt" in run("build", cwd=folder).err
     assert (folder / "build/five-more/diary.txt").read_text() == "mine"
+
+
+def test_what_a_game_cannot_spell_is_said(installations: Path, tmp_path: Path) -> None:
+    more = '\n[[sound]]\nkey = "a=b"\nnew = true\ntakes = ["clips/gull.ogg"]\ntitle = "x"\n'
+    folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0]}, more)
+    wrong = run("build", cwd=folder)
+    assert wrong.code == 1
+    assert "texts/@language@.txt:2:1: a value of a=b cannot be written here" in wrong.err
+    edit(folder, 'key = "a=b"', 'key = "a.b"\ncategory = "spoons"')
+    assert "the word table 'kinds' has no 'spoons'" in run("build", cwd=folder).err
+    edit(folder, '"spoons"', '"quay"')
+    rules = (profile.BUNDLED / "vesper-yard/game.toml").read_text()
+    own = tmp_path / "profile"
+    shutil.copytree(profile.BUNDLED / "vesper-yard", own)
+    (own / "game.toml").write_text(rules.replace('"@pack.name@.yard"', '"@pack.licence@.yard"'))
+    edit(folder, '"vesper-yard"', '"../profile"')
+    assert "the pack has no pack.licence" in run("build", cwd=folder).err
+
+
+def test_like_in_a_file_that_is_merged(installations: Path, tmp_path: Path) -> None:
+    own = tmp_path / "profile"
+    shutil.copytree(profile.BUNDLED / "quillmarsh", own)
+    (own / "game.toml").write_text((own / "game.toml").read_text().replace("new = false", "new = true"))
+    more = '\n[[sound]]\nkey = "heron_sings"\nnew = true\ntakes = ["clips/gull.ogg"]\nlike = "heron_lands_dawn"\n'
+    folder = _workspace(installations, tmp_path, "quillmarsh", {"heron_calls_dawn": [0]}, "")
+    edit(folder, '"quillmarsh"', '"../profile"')
+    (folder / "ichnos.toml").write_text((folder / "ichnos.toml").read_text() + more)
+    text = (_build(folder) / "marsh/calls.bog").read_text()
+    model = re.search(r"call heron_lands_dawn[^}]*}(?:[^}c]*})?", text)
+    added = re.search(r"call heron_sings[^}]*}(?:[^}c]*})?", text)
+    assert model
+    assert added
+    copied = model[0].replace("heron_lands_dawn", "heron_sings")
+    assert re.sub(r'"[^"]*"', "", added[0]).split() == re.sub(r'"[^"]*"', "", copied).split()
+    assert '"five_more_heron_sings.wav"' in added[0]

@@ -13,7 +13,7 @@ from ichnos.documents.tree import Document, Node, Unwritable, Value
 from ichnos.errors import IchnosError
 from ichnos.games.converters import Unreadable
 from ichnos.games.exemplar import Exemplar
-from ichnos.games.fill import Around, Filler, repetitions, resolve
+from ichnos.games.fill import Around, Filler, Like, repetitions, resolve
 from ichnos.games.holes import Missing, Pattern
 from ichnos.games.read import Found, read
 from ichnos.games.vocabulary import CATEGORY, GROUP, LANGUAGE, PRINCIPAL
@@ -48,8 +48,11 @@ def applied(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = 
     return "".join([*pieces, text[position : len(text) if end is None else end]])
 
 
-def merge(exemplar: Exemplar, document: Document, around: Around) -> tuple[str, list[Change]]:
+def merge(exemplar: Exemplar, document: Document, around: Around, like: Like | None = None) -> tuple[str, list[Change]]:
     """The file's text with the pack's entries in it, and what was changed.
+
+    Args:
+        like: gives the text of an added entry that is to start as an existing one's, or ``None``.
 
     Raises:
         IchnosError: the file has another structure than the exemplar.
@@ -59,7 +62,7 @@ def merge(exemplar: Exemplar, document: Document, around: Around) -> tuple[str, 
         raise document.error(
             "this file has another structure than the profile says", document.root.start, "correct the profile's tree/"
         )
-    editor = Editor(exemplar, document)
+    editor = Editor(exemplar, document, like)
     one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
     edits = list(editor.changed(reading.pack, around) if one_entry else editor.merged(reading.pack, around))
     text = document.text.content
@@ -99,11 +102,11 @@ def _cut(text: str) -> str:
 class Editor:
     """Makes edits to one real document, with an exemplar to know what is what in it."""
 
-    def __init__(self, exemplar: Exemplar, document: Document) -> None:
+    def __init__(self, exemplar: Exemplar, document: Document, like: Like | None = None) -> None:
         self.exemplar = exemplar
         self.document = document
         self.text = document.text.content
-        self.filler = Filler(exemplar)
+        self.filler = Filler(exemplar, like)
 
     def merged(self, found: Found, around: Around) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""

@@ -135,7 +135,10 @@ class Filler:
         if pattern is None:
             return self.content[node.start : node.body_start]
         label = str(self.spelled(pattern, node, around))
-        literal = self.document.format.write_label(label, node)
+        try:
+            literal = self.document.format.write_label(label, node)
+        except Unwritable as error:
+            raise self.cannot(error, node, around) from None
         before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
         return before + literal + after
 

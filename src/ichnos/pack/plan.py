@@ -10,6 +10,7 @@ from typing import Any
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Target, identity
 from ichnos.documents.formats import parse
+from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.games.edit import Change, merge
 from ichnos.games.exemplar import Exemplar
@@ -17,10 +18,10 @@ from ichnos.games.fill import Around, Filler, Instance, fill, instances, repetit
 from ichnos.games.originals import Originals
 from ichnos.games.profile import Script
 from ichnos.games.scripts import render, with_region
-from ichnos.games.vocabulary import CARRIER, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
+from ichnos.games.vocabulary import CARRIER, LANGUAGE, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
 from ichnos.pack import icon
 from ichnos.pack.targets import target
-from ichnos.pack.values import PackValues, script_values
+from ichnos.pack.values import PackValues, script_values, spelled_path
 from ichnos.pack.workspace import Workspace
 
 
@@ -94,7 +95,7 @@ def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) 
     ]
     files.sort(key=lambda file: file.path)
     _refuse_bad_paths(files)
-    package = str(profile.package_name.fill(partial(resolve, around=around)))
+    package = spelled_path(profile.package_name, partial(resolve, around=around))
     return Plan(package, profile.rules.packaging.kind == "archive", tuple(files))
 
 
@@ -147,22 +148,22 @@ def _icon(workspace: Workspace) -> list[Written]:
 def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
     """One document of the pack; ``None`` where it would have nothing to say."""
     rules = workspace.profile.document_rules(exemplar)
-    path = str(exemplar.path.fill(partial(resolve, around=around)))
+    path = spelled_path(exemplar.path, partial(resolve, around=around))
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
     changes: list[Change] = []
     if rules.mode == "merge":
         document = originals.document(exemplar, path, rules.encoding)
-        merged, changes = merge(exemplar, document, around)
-        content, spelling = merged, document.text
+        like = partial(originals.like, exemplar, path, rules.encoding)
+        content, changes = merge(exemplar, document, around, like)
+        spelling = document.text
         if not changes:
             return None
     else:
-        if exemplar.file_scopes or rules.mode == "fragment":
-            outer = [scope for scope in (*exemplar.file_scopes, *repeats) if scope in repeats]
-            if outer and not any(_says_anything(exemplar, scope, around) for scope in repeats):
-                return None
+        may_be_empty = LANGUAGE not in exemplar.file_scopes and rules.mode == "whole"
+        if not may_be_empty and not any(_says_anything(exemplar, scope, around) for scope in repeats):
+            return None
         content = _filled(exemplar, path, rules.encoding, around, originals)
     data = spelling.to_bytes(content)
     parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
@@ -184,7 +185,7 @@ def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Around,
     like = around[SOUND].values.get("like") if SOUND in around else None
     if like:
         its_own = Instance({**around[SOUND].values, "key": like})
-        original = str(exemplar.path.fill(partial(resolve, around={**around, SOUND: its_own})))
+        original = spelled_path(exemplar.path, partial(resolve, around={**around, SOUND: its_own}))
         text = originals.whole_like(exemplar, original, encoding, around)
         if text is not None:
             return text
@@ -196,7 +197,7 @@ def _script(workspace: Workspace, script: Script) -> Written:
     reason = "a script that plays the sounds"
     if script.region is not None:
         own = workspace.folder / "own" / script.path
-        theirs = own.read_text("utf-8") if own.is_file() else ""
+        theirs = from_bytes(own.read_bytes(), f"own/{script.path}").content if own.is_file() else ""
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
     return Written(script.path, reason, body.encode())

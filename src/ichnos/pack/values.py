@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from ichnos.documents.tree import Value
+from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import IchnosError, Place
+from ichnos.games.converters import Unreadable
 from ichnos.games.fill import Instance
 from ichnos.games.holes import Missing, Pattern
 from ichnos.games.profile import fits
@@ -184,20 +185,28 @@ class PackValues:
             found = {**self.own, **values}.get(name)
             return self.rules.names.spelled(found) if isinstance(found, str) else found
 
-        try:
-            return str(pattern.fill(value))
-        except Missing as missing:
-            raise IchnosError(
-                f"{values.get('key', 'the pack')} has no {missing}, which the game's file names need",
-                place=Place("ichnos.toml"),
-                cure=f"give it one: {missing} = ...",
-            ) from None
+        return spelled_path(pattern, value)
 
     def picture_path(self, carrier: Carrier) -> str | None:
         """Where a carrier's picture goes; ``None`` where it has none, or the game takes none."""
         if carrier.picture is None or not self.profile.picture_paths:
             return None
         return self._filled(self.profile.picture_paths[0], {"carrier.name": carrier.name})
+
+
+def spelled_path(pattern: Pattern, value: Callable[[str], Value]) -> str:
+    """A path with its holes filled. Raises IchnosError where one has no value, or cannot have it."""
+    try:
+        return str(pattern.fill(value))
+    except Missing as missing:
+        of = value("key") or "the pack"
+        raise IchnosError(
+            f"{of} has no {missing}, which the game's file names need",
+            place=Place("ichnos.toml"),
+            cure=f"give it one: {str(missing).removeprefix('pack.')} = ...",
+        ) from None
+    except (Unreadable, Unwritable) as error:
+        raise IchnosError(f"a file's name cannot be spelled: {error}", place=Place("ichnos.toml")) from None
 
 
 def _by(sounds: Sequence[Instance], name: str) -> dict[Value, list[Instance]]:
