@@ -64,6 +64,8 @@ def test_the_serial_is_ours_and_the_checksums_fit(tmp_path: Path) -> None:
     data = bytearray(first.read_bytes())
     data[len(data) // 2] ^= 1
     assert ogg.faulty_page(io.BytesIO(data)) is not None
+    with pytest.raises(IchnosError, match="the checksum of its page"):
+        clips.facts(io.BytesIO(data), first)
 
 
 def test_the_checksum_is_the_encoders() -> None:

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import os
+import re
 import shutil
 from pathlib import Path
 
@@ -98,6 +99,21 @@ def test_a_workspace_uses_what_is_kept(workspace: Path, tmp_path: Path) -> None:
     clip = workspace / "clips/gull.ogg"
     result = run("assign", "tower.bel.near", clip, cwd=tmp_path / "other")
     assert "did you mean tower.bell.near" in result.err
+
+
+def test_what_is_not_understood_is_named(workspace: Path) -> None:
+    folder = workspace.parent / "Tarnlight"
+    path = folder / "base/lore/voices.json"
+    lines = path.read_text().replace('"id": "tower.bell.near"', '"idd": "tower.bell.near"')
+    path.write_text(lines.replace('"id": "boat.bell.near"', '"ID": "boat.bell.near"'))
+    (folder / "base/lore/words/en.json").write_text('{"captions": [}')
+    result = run("keys", "harvest", folder, "--game", "tarnlight")
+    assert result.code == 0
+    assert "Tarnlight has 229 sound keys." in result.out
+    at = next(number for number, line in enumerate(path.read_text().splitlines(), 1) if "idd" in line or '"ID"' in line)
+    assert re.search(rf"2 entries fit no exemplar; the first is \S+voices.json:({at}|{at - 1}):\d+: ", result.out)
+    assert re.search(r"kept as it stands: hush \(\d+ times\)", result.out)
+    assert "words/en.json:1:15: found '}'" in result.out
 
 
 @pytest.mark.parametrize("name", ["ombervale", "quillmarsh", "vesper-yard", "open-pack"])

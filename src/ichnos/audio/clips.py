@@ -66,7 +66,7 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     """What a sound file is, from its own bytes; ``path`` is for its extension and for messages.
 
     Raises:
-        IchnosError: empty, not audio, damaged at the beginning, or cut short.
+        IchnosError: empty, not audio, damaged, or cut short.
     """
     place = Place(str(path))
     again = "export or download it again"
@@ -79,9 +79,9 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
             place=place,
             cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus and MP3, whatever the extension",
         )
-    missing = containers.missing_bytes(stream, container)
-    if missing:
-        raise IchnosError(f"this {container} file is cut short: {missing}", place=place, cure=again)
+    fault = containers.fault(stream, container)
+    if fault:
+        raise IchnosError(f"this {container} file is {fault}", place=place, cure=again)
     with opened(stream, place, container) as sound:
         return Facts(
             container,

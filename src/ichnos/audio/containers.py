@@ -54,8 +54,8 @@ def actual(stream: IO[bytes]) -> str | None:
     return "MP3" if start or _is_mpeg_frame(head) else None
 
 
-def missing_bytes(stream: IO[bytes], container: str) -> str | None:
-    """Why the file is cut short, by what its own headers promise; ``None`` where nothing is missing.
+def fault(stream: IO[bytes], container: str) -> str | None:
+    """What is wrong with a file by its own headers and checksums; ``None`` where nothing is.
 
     An MP3 without an Info frame, and a FLAC, promise nothing that can be seen without decoding.
     """
@@ -64,7 +64,10 @@ def missing_bytes(stream: IO[bytes], container: str) -> str | None:
     if container in ("WAV", "AIFF"):
         return _iff_missing(stream, size, container)
     if container == "Ogg":
-        return None if ogg.ends_whole(stream) else "the page that ends the stream is missing"
+        if not ogg.ends_whole(stream):
+            return "cut short: the page that ends the stream is missing"
+        page = ogg.faulty_page(stream)
+        return None if page is None else f"damaged: the checksum of its page {page} does not fit the bytes"
     if container == "MP3":
         return _mp3_missing(stream, size)
     return None
@@ -82,9 +85,9 @@ def _iff_missing(stream: IO[bytes], size: int, container: str) -> str | None:
             missing = position + 8 + length - size
             if length in _UNKNOWN_SIZE or missing <= 0:
                 return None
-            return f"{missing:,} of {length:,} bytes of sound are missing"
+            return f"cut short: {missing:,} of {length:,} bytes of sound are missing"
         position += 8 + length + length % 2
-    return "it has a header, but no sound in it"
+    return "cut short: it has a header, but no sound in it"
 
 
 def _after_id3(head: bytes) -> int:
@@ -117,5 +120,5 @@ def _mp3_missing(stream: IO[bytes], size: int) -> str | None:
         field = at + 8 + (4 if flags & 1 else 0)
         length = int.from_bytes(frame[field : field + 4], "big")
         missing = start + length - size
-        return f"{missing:,} of {length:,} bytes are missing" if missing > 0 else None
+        return f"cut short: {missing:,} of {length:,} bytes are missing" if missing > 0 else None
     return None

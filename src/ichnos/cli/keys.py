@@ -61,15 +61,19 @@ def harvest(
     if not dry_run:
         kept.save(name, result)
     if json:
-        values = {"game": name, "keys": len(result.keys), "readable": readable, "strays": result.strays}
+        values = {
+            "game": name,
+            "keys": len(result.keys),
+            "readable": readable,
+            "strays": result.strays,
+            "notes": result.notes,
+        }
         show.as_json({**values, "path": None if dry_run else str(kept.path_of(name))})
         return
     print(f"{found.rules.game.title} has {show.counted(len(result.keys), 'sound key')}.")
     print(f"The originals of {readable} could be read; of the others the names are known.")
-    if result.strays:
-        print(
-            f"{show.counted(result.strays, 'entry')} could not be understood: ichnos games check shows a profile's fit."
-        )
+    for note in result.notes:
+        print(f"Note: {note}")
     if not dry_run:
         print(f"Kept in {kept.path_of(name)}")
 

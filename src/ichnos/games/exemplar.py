@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import Document, Node, Value
+from ichnos.documents.tree import Document, Node
 from ichnos.games.converters import Tables
 from ichnos.games.holes import HoleError, Pattern, parse
 from ichnos.games.vocabulary import (
@@ -60,13 +60,6 @@ class Exemplar:
             if pattern is not None
             for hole in pattern.holes
         }
-
-    def matches_label(self, node: Node, label: str | None) -> dict[str, Value] | None:
-        """The holes of this node's label as read from ``label``, or ``None`` where it is another's."""
-        pattern = self.labels.get(node)
-        if pattern is None:
-            return {} if node.label == label else None
-        return pattern.match(label)
 
 
 @dataclass(frozen=True)

@@ -34,6 +34,7 @@ def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None
         pack = read_pack(profile, files)
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
     _take_in(catalogue, pack)
+    catalogue.notes = list(_notes(pack))
     if not catalogue.keys:
         broken = f" ({pack.broken[0]})" if pack.broken else ""
         raise IchnosError(
@@ -49,6 +50,19 @@ def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, listen)
     return catalogue
+
+
+def _notes(pack: PackRead) -> Iterator[str]:
+    for error in pack.broken:
+        yield f"{error}"
+    if pack.strange:
+        place, excerpt = pack.strange[0]
+        count = len(pack.strange)
+        many = f"{count} entries fit" if count != 1 else "1 entry fits"
+        yield f"{many} no exemplar; the first is {place}: {excerpt}"
+    if pack.unknown:
+        named = ", ".join(f"{label} ({count} times)" for label, count in pack.unknown.most_common(12))
+        yield f"not known to the profile, and kept as it stands: {named}"
 
 
 def seen(source: Path, documents: Iterable[str]) -> dict[str, list[int]]:

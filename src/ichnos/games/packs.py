@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
@@ -46,6 +47,7 @@ class PackRead:
     played: list[tuple[str, Place]] = field(default_factory=list)  # keys that triggers and the like name
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
+    unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
 
@@ -99,6 +101,8 @@ def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> N
         (hole, reading.pack.values[hole], _place(reading, node)) for hole, node in reading.pack.nodes.items()
     ]
     for found in _every(reading.pack):
+        said = [node for node in found.unknown if node.children or node.holds_value]
+        result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
         result.played += [
             (str(found.values[hole]), _place(reading, found.nodes[hole]))
             for hole in ("trigger.key", "carrier.key", "slot.key")
