@@ -40,7 +40,7 @@ def test_a_missing_id_is_minted_and_written(workspace: Path) -> None:
     line = next(line for line in text.splitlines() if line.startswith("lore = "))
     edit(workspace, f"{line}\n", "")
     result = run("build", cwd=workspace)
-    assert 'new id "lore"' in result.err
+    assert "New ids are minted and written into ichnos.toml: lore." in result.err
     again = (workspace / "ichnos.toml").read_text("utf-8")
     assert set(again.splitlines()) - set(text.splitlines()) == {f'lore = "{tomllib.loads(again)["ids"]["lore"]}"'}
 

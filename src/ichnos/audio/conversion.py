@@ -7,6 +7,8 @@ import json
 import os
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
+from functools import cache
+from importlib.metadata import version
 from pathlib import Path
 from typing import IO, Any
 
@@ -50,20 +52,18 @@ class Target:
         return [f"{what} {found}, not {want}" for what, found, want in wanted if found != want]
 
 
+@cache
+def _versions() -> dict[str, str]:
+    """The versions of the libraries that do the work."""
+    return {name: version(name) for name in ("soundfile", "soxr")}
+
+
 def identity(source_sha256: str, target: Target) -> str:
     """The name under which a conversion is kept: equal names, equal bytes.
 
     It covers the source's bytes, the target, this chain and the libraries that do the work.
     """
-    from importlib.metadata import version
-
-    settings = {
-        "source": source_sha256,
-        "target": asdict(target),
-        "chain": CHAIN_EDITION,
-        "soundfile": version("soundfile"),
-        "soxr": version("soxr"),
-    }
+    settings = {"source": source_sha256, "target": asdict(target), "chain": CHAIN_EDITION, **_versions()}
     return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
 
 

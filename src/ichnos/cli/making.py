@@ -144,10 +144,11 @@ def build(
     from ichnos.pack.plan import as_json
 
     folder = workspaces.find_folder(workspace)
-    if not dry_run:
-        for name in assignments.mint_missing_ids(folder):
-            typer.echo(f'A new id "{name}" is minted and written into ichnos.toml.', err=True)
     loaded = workspaces.load(folder)
+    minted = [] if dry_run else assignments.mint_missing_ids(loaded)
+    if minted:
+        typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(minted)}.", err=True)
+        loaded = workspaces.load(folder)
     output = to.absolute() if to else folder / "build"
     prepared = building.prepare(loaded, output)
     if loaded.catalogue is None:

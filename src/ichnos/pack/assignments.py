@@ -114,16 +114,15 @@ def _relative(path: Path, folder: Path) -> str:
         return path.resolve().as_posix()
 
 
-def mint_missing_ids(folder: Path) -> list[str]:
-    """Write an id for each that the game needs and the file lacks; their names."""
-    loaded = workspaces.load(folder)
+def mint_missing_ids(loaded: Workspace) -> list[str]:
+    """Write an id for each that the game needs and the workspace's file lacks; their names."""
     missing = [name for name in loaded.profile.id_names if name not in loaded.pack_file.ids]
     if missing:
         document = _document(loaded)
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())
-        write_whole(folder / FILE_NAME, _bytes(loaded, document))
+        write_whole(loaded.folder / FILE_NAME, _bytes(loaded, document))
     return missing
 
 
