@@ -76,7 +76,7 @@ class Hole:
         except ValueError:
             raise Unreadable(f"{value!r} is not a number") from None
 
-    @property
+    @cached_property
     def _is_number(self) -> bool:
         return self.word.kind in ("number", "whole")
 
@@ -102,7 +102,7 @@ class Pattern:
     def holes(self) -> tuple[Hole, ...]:
         return tuple(part for part in self.parts if isinstance(part, Hole))
 
-    @property
+    @cached_property
     def only_hole(self) -> Hole | None:
         """The hole, where the pattern is nothing but one."""
         return self.holes[0] if len(self.parts) == 1 and self.holes else None

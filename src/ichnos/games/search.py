@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 _PIECE = re.compile(r"[^\W_]+")
 _JOINTS = "._-/:\\"  # what joins the pieces of keys
+_NO_DIGITS = str.maketrans("", "", "0123456789")
 _ALIKE = 65  # of 100; below it two words have little in common
 _AS_GOOD = 5  # so close to the best that it may be meant as well
 
@@ -40,6 +41,8 @@ def _fitting(texts: list[str], among: Sequence[int], word: str) -> list[int]:
     from rapidfuzz.fuzz import ratio
 
     everything = "\n".join([texts[index] for index in among])
+    if word.isalpha():  # numbers in keys are many, and nobody means one by a word
+        everything = everything.translate(_NO_DIGITS)
     for sign in _JOINTS:
         everything = everything.replace(sign, " ")
     near = process.extract(word, set(everything.split()), scorer=ratio, limit=4, score_cutoff=_ALIKE)
