@@ -9,6 +9,7 @@ _PIECE = re.compile(r"[^\W_]+")
 _JOINTS = "._-/:\\"  # what joins the pieces of keys
 _NO_DIGITS = str.maketrans("", "", "0123456789")
 _ALIKE = 65  # of 100; below it two words have little in common
+_MANY = 5000  # found: beyond it nobody asks which fits best, and shorter keys come first
 _AS_GOOD = 5  # so close to the best that it may be meant as well
 
 
@@ -24,6 +25,8 @@ def search(keys: Sequence[str], beside: Sequence[str | None], words: Sequence[st
     found: Sequence[int] = range(len(texts))
     for word in words:
         found = _fitting(texts, found, word.lower())
+    if len(found) > _MANY:
+        return sorted(found, key=lambda index: len(texts[index]))
     pieces = {word.lower() for word in words}
 
     def rank(index: int) -> tuple[int, int, int]:
