@@ -17,7 +17,10 @@ if TYPE_CHECKING:
     from ichnos.review.check import Checked, Context
 
 
-@app.command(epilog="Examples: ichnos check in a workspace, or ichnos check someones.lampbox --game tarnlight")
+@app.command(
+    short_help="Prove a pack: read it back, decode it.",
+    epilog="Examples: ichnos check in a workspace, or ichnos check someones.lampbox --game tarnlight",
+)
 def check(
     pack: Annotated[
         Path | None, typer.Argument(help="A pack's folder or archive.", show_default="what the workspace built last")

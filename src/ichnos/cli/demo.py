@@ -16,7 +16,7 @@ from ichnos.cli.app import app
 from ichnos.errors import WrongCall
 
 
-@app.command(epilog="Example: ichnos demo try-it")
+@app.command(short_help="Make a pack of made-up data, in steps.", epilog="Example: ichnos demo try-it")
 def demo(
     folder: Annotated[
         Path | None,

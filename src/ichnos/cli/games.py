@@ -19,6 +19,7 @@ games = typer.Typer(cls=Forgiving.to("list"), rich_markup_mode=None)
 app.add_typer(
     games,
     name="games",
+    short_help="List, show and check game profiles.",
     help="The games that packs can be made for: ichnos games, ichnos games show GAME, ichnos games check FOLDER.",
     epilog="Examples: ichnos games, ichnos games show ombervale, ichnos games check my-game/",
 )

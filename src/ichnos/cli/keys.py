@@ -22,6 +22,7 @@ keys = typer.Typer(cls=Forgiving.to("search"), rich_markup_mode=None)
 app.add_typer(
     keys,
     name="keys",
+    short_help="Search a game's sound keys, or harvest.",
     help="Search a game's sound keys: ichnos keys WORDS. Read them from the game first: ichnos keys harvest.",
     epilog="Examples: ichnos keys bell near --game tarnlight, ichnos keys harvest ~/games/Tarnlight --game tarnlight",
 )

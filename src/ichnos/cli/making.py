@@ -23,7 +23,8 @@ WorkspaceFolder = Annotated[
 
 
 @app.command(
-    epilog="Example: ichnos start storm-watch --game tarnlight --title 'Storm watch' --installation ~/games/Tarnlight"
+    short_help="Start a workspace for a pack.",
+    epilog="Example: ichnos start storm-watch --game tarnlight --title 'Storm watch' --installation ~/games/Tarnlight",
 )
 def start(
     folder: Annotated[Path, typer.Argument(help="The new workspace's folder; it is made if it is not there.")],
@@ -57,9 +58,12 @@ def _titles(values: list[str] | None) -> dict[str, str]:
     return titles
 
 
-@app.command(epilog="Example: ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3")
+@app.command(
+    short_help="Say which clips are for a sound key.",
+    epilog="Example: ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3",
+)
 def assign(
-    key: Annotated[str, typer.Argument(help="The game's sound key.")],
+    key: Annotated[str, typer.Argument(help="The game's sound key.", metavar="KEY")],
     clips: Annotated[list[Path], typer.Argument(help="Your clips: each becomes a take.", metavar="CLIP")],
     add: Annotated[bool, typer.Option("--add", help="The key has takes already: these are further ones.")] = False,
     replace: Annotated[
@@ -127,7 +131,9 @@ def _print_plan(prepared: Prepared) -> None:
         out.print(f"Sounds become {target}.")
 
 
-@app.command(epilog="Example: ichnos build --dry-run, then ichnos build")
+@app.command(
+    short_help="Show the plan, then build the pack.", epilog="Example: ichnos build --dry-run, then ichnos build"
+)
 def build(
     workspace: WorkspaceFolder = Path(),
     to: Annotated[

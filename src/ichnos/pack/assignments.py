@@ -29,6 +29,7 @@ format = 1
 
 # The game: one that ships with Ichnos, or the folder of a game profile.
 game = {{ game }}
+
 {% if installation %}
 # Where the game is installed: its own sound keys are read from there, and yours checked against them.
 installation = {{ installation }}
@@ -45,6 +46,7 @@ game-version = {{ game_version }}  # the version of the game that the pack is fo
 language = "en"  # of titles that do not say theirs
 # summary = "What the pack is, in a sentence."
 # author = "Your name"
+# icon = "picture.png"  # any picture; without one, where the game shows one, it is drawn from the title
 
 # Minted once for this pack, and never shared with another.
 [ids]
