@@ -137,6 +137,7 @@ def test_quillmarsh_is_merged_byte_for_byte(installations: Path, tmp_path: Path)
     assert _loops(pack / "marsh/wav/five_more_small_croaks_pool.wav") == [(0, 46304)]
     assert _loops(pack / "marsh/wav/five_more_heron_calls_dawn.wav") == []
     assert re.search(r"again = yes", changed["small_croaks_pool"][1])
+    assert run("check", pack, "--game", "quillmarsh", cwd=tmp_path).code == 0  # the game's own files are not missed
     refused = run("assign", "heron_brandnew", "clips/gull.ogg", "--new", cwd=folder)
     assert "Quillmarsh cannot take new keys" in refused.err
     assert "one take for each key" in run("assign", "heron_calls_day", *["clips/gull.ogg"] * 2, cwd=folder).err

@@ -88,6 +88,7 @@ def test_a_zip_is_harvested_too(workspace: Path, tmp_path: Path) -> None:
     dry = run("keys", "harvest", archive, "--game", "tarnlight", "--dry-run", "--json")
     assert json.loads(dry.out)["keys"] == 231
     assert "not known yet" in run("keys", "bell", "--game", "tarnlight").err
+    edit(workspace, 'installation = "../Tarnlight"', "")
     run("keys", "harvest", archive, cwd=workspace)  # the workspace says which game
     assert run("keys", "bell", cwd=workspace).code == 0
     assert "no sound keys" in run("keys", "harvest", tmp_path, "--game", "tarnlight").err
@@ -128,6 +129,15 @@ def test_every_made_up_game_is_harvested_whole(name: str, tmp_path: Path) -> Non
     result = json.loads(run("keys", "harvest", tmp_path / "game", "--game", name, "--json").out)
     assert (result["keys"], result["strays"]) == (sum(counts), 0)
     assert result["readable"] == len(sample.values["installation"]["sound"])
+
+
+def test_a_workspace_that_knows_its_game_needs_no_harvest(workspace: Path) -> None:
+    first = run("keys", "tower", "bell", cwd=workspace)
+    assert "Reading " in first.err
+    assert "tower.bell.near" in first.out
+    assert run("keys", "tower", "bell", cwd=workspace).err == ""
+    (workspace / "ichnos.toml").write_text("game = ")
+    assert "error: ichnos.toml:1:" in run("keys", "tower", cwd=workspace).err
 
 
 def test_words_that_fit_whole_come_first() -> None:

@@ -51,12 +51,11 @@ def harvest(
     json: Json = False,
 ) -> None:
     """Read a game's own definitions, and keep the catalogue of its keys."""
-    from ichnos.games import harvest as harvesting
     from ichnos.games import kept, profile
 
-    found = profile.load(profile.find(game or _workspace_game(workspace)))
-    with show.progress("reading", None) as advance:
-        result = harvesting.harvest(found, source, lambda _: advance(1))
+    game = game or _workspace_fields(workspace)[0]
+    found = profile.load(profile.find(game))
+    result = _read(game, source)
     name = found.rules.game.name
     readable = sum(1 for sound in result.sounds if sound is not None)
     if not dry_run:
@@ -158,21 +157,25 @@ def _need_category(catalogue: Catalogue, category: str) -> None:
         raise WrongCall(f'no key has the category "{category}"', cure=f"there are: {', '.join(known) or 'none'}")
 
 
-def _workspace_game(start: Path) -> str:
-    import tomllib
-
+def _workspace_fields(start: Path) -> tuple[str, Path | None]:
+    """The game and the installation that a workspace names."""
+    from ichnos.documents.toml import TomlFile
     from ichnos.pack.workspace import FILE_NAME, find_folder
 
     folder = find_folder(start)
-    game = str(tomllib.loads((folder / FILE_NAME).read_text("utf-8")).get("game", ""))
-    return game if "/" not in game and "\\" not in game else str(folder / game)
+    fields = TomlFile((folder / FILE_NAME).read_bytes(), FILE_NAME).values
+    game, installation = str(fields.get("game", "")), fields.get("installation")
+    is_path = "/" in game or "\\" in game
+    return str(folder / game) if is_path else game, folder / installation if isinstance(installation, str) else None
 
 
 def _catalogue(game: str | None, workspace: Path) -> Catalogue:
     """The kept catalogue of a game, made afresh where the game has changed since."""
     from ichnos.games import kept
 
-    game = game or _workspace_game(workspace)
+    installation = None
+    if game is None:
+        game, installation = _workspace_fields(workspace)
     catalogue = kept.load(game)
     name = game
     if catalogue is None:
@@ -180,21 +183,28 @@ def _catalogue(game: str | None, workspace: Path) -> Catalogue:
 
         name = profile.load(profile.find(game)).rules.game.name
         catalogue = kept.load(name)
-    if catalogue is None:
+    if catalogue is None and installation is None:
         raise WrongCall(
             f"the keys of {name} are not known yet",
             cure=f"read them from the game: ichnos keys harvest FOLDER --game {game}",
         )
-    if kept.is_fresh(catalogue):
+    if catalogue is not None and kept.is_fresh(catalogue):
         return catalogue
-    source = Path(catalogue.source)
-    if not source.exists():
+    source = Path(catalogue.source) if catalogue is not None else installation
+    if catalogue is not None and source is not None and not source.exists():
         typer.echo(f"{source} is gone: these are the keys that it had.", err=True)
         return catalogue
-    from ichnos.games import profile
-    from ichnos.games.harvest import harvest as read_again
+    assert source is not None
+    typer.echo("The game has changed: its keys are read again." if catalogue else f"Reading {source}.", err=True)
+    fresh = _read(game, source)
+    kept.save(name, fresh)
+    return fresh
 
-    typer.echo("The game has changed: its keys are read again.", err=True)
-    catalogue = read_again(profile.load(profile.find(game)), source, lambda _: None)
-    kept.save(name, catalogue)
-    return catalogue
+
+def _read(game: str, source: Path) -> Catalogue:
+    from ichnos.games import profile
+    from ichnos.games.harvest import harvest as read_keys
+
+    found = profile.load(profile.find(game))
+    with show.progress("reading", None) as advance:
+        return read_keys(found, source, lambda _: advance(1))

@@ -50,6 +50,7 @@ class PackRead:
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
+    merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
 
     def categories(self) -> dict[str, str]:
         """Each key's category, whichever document names it."""
@@ -75,6 +76,8 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 continue
             matched = True
             result.documents.add(name)
+            if rules.mode == "merge":
+                result.merged.add(name)
             try:
                 document = parse(files.read(name), files.label(name), exemplar.document.format, rules.encoding)
             except IchnosError as error:

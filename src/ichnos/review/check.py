@@ -162,10 +162,14 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
 def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
     """References to files that are neither in the pack nor the game's own, as far as that is known."""
     own = context.catalogue.all_files() if context.catalogue else set()
-    for sound in pack.defined():
-        for take in sound.takes:
-            if known.resolve(take.reference) is None and take.reference not in own:
-                yield finding("take-missing", take.place, f'"{sound.key}" needs {take.reference}, which is not here')
+    for document, sounds in pack.sounds.items():
+        if document in pack.merged and context.catalogue is None:
+            continue  # it names the game's own files too, and those are not known here
+        for sound in sounds:
+            for take in sound.takes:
+                if known.resolve(take.reference) is None and take.reference not in own:
+                    reason = f'"{sound.key}" needs {take.reference}, which is not here'
+                    yield finding("take-missing", take.place, reason)
 
 
 def _sound(target: Target, files: Files, name: str) -> tuple[list[Finding], float]:
