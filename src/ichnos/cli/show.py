@@ -41,13 +41,15 @@ def as_json(value: Any) -> None:
     print(json.dumps(value, indent=2, ensure_ascii=False))
 
 
-def size(count: int) -> str:
+def size(count: float) -> str:
     """A size in bytes, in words: 1.4 MB."""
-    for unit in ("bytes", "kB", "MB"):
+    if count < 1000:
+        return f"{count:.0f} bytes"
+    for unit in ("kB", "MB"):
+        count /= 1000
         if count < 1000:
-            return f"{count} {unit}" if unit == "bytes" else f"{count:.1f} {unit}"
-        count /= 1000  # type: ignore[assignment]
-    return f"{count:.1f} GB"
+            return f"{count:.1f} {unit}"
+    return f"{count / 1000:.1f} GB"
 
 
 def keys_unchecked(title: str) -> None:

@@ -174,19 +174,16 @@ class Editor:
         label = self.exemplar.labels.get(pattern)
         value = self.exemplar.values.get(pattern)
         form = self.document.format
-        if label is not None and (new := self.new_value(label, real.label, real, found, around)) is not None:
-            yield Edit(real.label_start, real.label_end, self.literal(form.write_label, real, str(new), real))
-        if value is None:
-            return
-        whole: Value = real.value if real.holds_value else [child.value for child in real.children]
-        if (new := self.new_value(value, whole, real, found, around)) is not None:
-            yield Edit(real.body_start, real.body_end, self.literal(form.write_value, real, new, real, self.text))
-
-    def literal(self, write: object, node: Node, *arguments: object) -> str:
         try:
-            return str(write(*arguments))  # type: ignore[operator]
+            if label is not None and (new := self.new_value(label, real.label, real, found, around)) is not None:
+                yield Edit(real.label_start, real.label_end, form.write_label(str(new), real))
+            if value is None:
+                return
+            whole: Value = real.value if real.holds_value else [child.value for child in real.children]
+            if (new := self.new_value(value, whole, real, found, around)) is not None:
+                yield Edit(real.body_start, real.body_end, form.write_value(new, real, self.text))
         except Unwritable as error:
-            raise self.cannot(error, node) from None
+            raise self.cannot(error, real) from None
 
     def cannot(self, error: Exception, node: Node) -> IchnosError:
         return self.document.error(f"a value cannot be written here: {error}", node.start)

@@ -7,7 +7,7 @@ a path as well as in a document.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -192,6 +192,6 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
     return Hole(word, tuple(converters), match["default"])
 
 
-def _nearest(name: str, known: object) -> str:
-    near = [choice for choice, _, _ in process.extract(name, list(known), limit=3, score_cutoff=60)]  # type: ignore[call-overload]
-    return f"did you mean {' or '.join(near)}?" if near else f"these exist: {', '.join(known)}"  # type: ignore[arg-type]
+def _nearest(name: str, known: Iterable[str]) -> str:
+    near = [choice for choice, _, _ in process.extract(name, list(known), limit=3, score_cutoff=60)]
+    return f"did you mean {' or '.join(near)}?" if near else f"these exist: {', '.join(known)}"

@@ -5,8 +5,12 @@ from __future__ import annotations
 import hashlib
 import io
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 _BARS = 7
 
@@ -48,7 +52,7 @@ def drawn(title: str, size: int) -> bytes:
     return _png(picture)
 
 
-def _png(picture: object) -> bytes:
+def _png(picture: Image.Image) -> bytes:
     out = io.BytesIO()
-    picture.save(out, "PNG")  # type: ignore[attr-defined]
+    picture.save(out, "PNG")
     return out.getvalue()

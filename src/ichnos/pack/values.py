@@ -227,11 +227,10 @@ def _grouped(sounds: Sequence[Instance]) -> dict[str, tuple[Instance, ...]]:
 
 def script_values(file: PackFile) -> dict[str, Any]:
     """The workspace as plain values for a script's template."""
-    plain: Callable[[Any], dict[str, Any]] = lambda table: table.model_dump()  # noqa: E731
     return {
-        "pack": plain(file.pack),
-        "sounds": [plain(sound) for sound in file.sound],
-        "triggers": [plain(trigger) for trigger in file.trigger],
-        "carriers": [plain(carrier) for carrier in file.carrier],
-        "rotations": [plain(rotation) for rotation in file.rotation],
+        "pack": file.pack.model_dump(),
+        "sounds": [sound.model_dump() for sound in file.sound],
+        "triggers": [trigger.model_dump() for trigger in file.trigger],
+        "carriers": [carrier.model_dump() for carrier in file.carrier],
+        "rotations": [rotation.model_dump() for rotation in file.rotation],
     }
