@@ -15,6 +15,7 @@ from ichnos.documents.tree import spelled
 from ichnos.games.converters import CONVERTERS
 from ichnos.games.rules import Rules
 from ichnos.games.vocabulary import ID_PREFIX, INSIDE, WORDS
+from ichnos.pack.workspace import PackFile
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 
@@ -57,6 +58,19 @@ def reference() -> str:
         lines.append(f"| `{name}` | {suffixes} |")
     lines += ["", "## game.toml", ""]
     lines += _tables(Rules, "", set())
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def pack_file() -> str:
+    """Every field of ichnos.toml."""
+    lines = [
+        "# The workspace's file, ichnos.toml",
+        "",
+        "Made from the code by `tools/reference.py`; a test fails when it falls behind. Worked examples are in",
+        "[games.md](games.md). What a game has no place for is not written; nothing has to be said twice.",
+        "",
+        *_tables(PackFile, "", set()),
+    ]
     return "\n".join(lines).rstrip() + "\n"
 
 
@@ -129,7 +143,7 @@ def main() -> int:
     schema = json.dumps(
         {"$schema": "https://json-schema.org/draft/2020-12/schema", **Rules.model_json_schema()}, indent=2
     )
-    wanted = {"profile-reference.md": reference(), "game.schema.json": f"{schema}\n"}
+    wanted = {"profile-reference.md": reference(), "pack-file.md": pack_file(), "game.schema.json": f"{schema}\n"}
     behind = [
         name for name, text in wanted.items() if not (DOCS / name).is_file() or (DOCS / name).read_text("utf-8") != text
     ]

@@ -43,27 +43,33 @@ def _uuid(value: Any) -> str:
 
 
 class Take(Table):
-    clip: str = Field(min_length=1)
-    weight: float | None = Field(default=None, gt=0)
+    clip: str = Field(min_length=1, description="the clip's file, as seen from the workspace")
+    weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
 
 
 class Sound(Table):
-    key: str = Field(min_length=1)
-    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = ()
-    parts: dict[str, str] = {}
-    new: bool = False
-    like: str | None = None
-    title: Annotated[dict[str, str], BeforeValidator(_as_titles)] = {}
-    category: str | None = None
-    volume: float | None = Field(default=None, ge=0)
-    pitch: float | None = Field(default=None, gt=0)
-    near: float | None = Field(default=None, ge=0)
-    far: float | None = Field(default=None, ge=0)
-    nearby: bool | None = None
-    priority: float | None = None
-    loop: bool | None = None
-    fade: float | None = Field(default=None, ge=0)
-    voices: int | None = Field(default=None, ge=1)
+    key: str = Field(min_length=1, description="the game's sound key, or one of your own")
+    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = Field(
+        default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
+    )
+    parts: dict[str, str] = Field(default={}, description="a clip for each named part, such as intro and body")
+    new: bool = Field(default=False, description="the key is your own: the game does not have it")
+    like: str | None = Field(
+        default=None, description="a key of the game: the new entry starts as a copy of that one's text"
+    )
+    title: Annotated[dict[str, str], BeforeValidator(_as_titles)] = Field(
+        default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
+    )
+    category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
+    volume: float | None = Field(default=None, ge=0, description="1 is as it is")
+    pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
+    near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
+    far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
+    nearby: bool | None = Field(default=None, description="is it heard at its place in the world, and not everywhere?")
+    priority: float | None = Field(default=None, description="which sounds are kept when too many play")
+    loop: bool | None = Field(default=None, description="does it play again and again?")
+    fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
+    voices: int | None = Field(default=None, ge=1, description="how many of it may play at once")
 
     @model_validator(mode="after")
     def _has_clips(self) -> Sound:
@@ -78,57 +84,74 @@ class Sound(Table):
 
 
 class Trigger(Table):
-    name: str = Field(min_length=1)
-    event: str = Field(min_length=1)
-    key: str
-    where: str | None = None
-    once: bool = False
+    name: str = Field(min_length=1, description="the trigger's own name")
+    event: str = Field(min_length=1, description="what has to happen, in the game's own words")
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    where: str | None = Field(default=None, description="the area or thing that it happens at")
+    once: bool = Field(default=False, description="only the first time?")
 
 
 class Carrier(Table):
-    name: str = Field(min_length=1)
-    title: str
-    key: str
-    text: str | None = None
-    picture: str | None = None
+    name: str = Field(min_length=1, description="the carrier's own name")
+    title: str = Field(description="what players call it")
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    text: str | None = Field(default=None, description="what players read of it")
+    picture: str | None = Field(default=None, description="its picture's file, copied as it is")
 
 
 class Slot(Table):
-    key: str
-    kind: Literal["track", "announcement"] = "track"
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    kind: Literal["track", "announcement"] = Field(default="track", description="what the slot is")
 
 
 class Rotation(Table):
-    name: str = Field(min_length=1)
-    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot)], ...] = Field(min_length=1)
-    after: int | None = Field(default=None, ge=1)
-    apart: int | None = Field(default=None, ge=0)
+    name: str = Field(min_length=1, description="the rotation's own name")
+    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot)], ...] = Field(
+        min_length=1, description="what it plays: keys, or tables with a kind"
+    )
+    after: int | None = Field(default=None, ge=1, description="an announcement only after so many tracks")
+    apart: int | None = Field(default=None, ge=0, description="no announcement again until so many others were heard")
 
 
 class Pack(Table):
-    title: str = Field(min_length=1)
-    name: str = Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$")
-    version: str = Field(pattern=r"^\d+\.\d+\.\d+$")
-    game_version: str
-    summary: str | None = None
-    author: str | None = None
-    licence: str | None = None
-    icon: str | None = None
-    language: str = Field(default="en", pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$")
+    title: str = Field(min_length=1, description="the pack's title, as players see it")
+    name: str = Field(
+        pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
+        description="short, in small letters; used in file names so that none collide",
+    )
+    version: str = Field(pattern=r"^\d+\.\d+\.\d+$", description="three numbers (SemVer)")
+    game_version: str = Field(description="the version of the game that the pack is for")
+    summary: str | None = Field(default=None, description="what the pack is, in a sentence")
+    author: str | None = Field(default=None, description="who made it")
+    licence: str | None = Field(default=None, description="an SPDX expression")
+    icon: str | None = Field(
+        default=None, description="a picture's file; without it, one is drawn where the game shows one"
+    )
+    language: str = Field(
+        default="en",
+        pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$",
+        description="of titles that do not say theirs, a BCP 47 tag",
+    )
 
 
 class PackFile(Table):
     """What ``ichnos.toml`` says."""
 
-    format: Literal[1]
-    game: str
-    installation: str | None = None
-    pack: Pack
-    ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = {}
-    sound: tuple[Sound, ...] = ()
-    trigger: tuple[Trigger, ...] = ()
-    carrier: tuple[Carrier, ...] = ()
-    rotation: tuple[Rotation, ...] = ()
+    format: Literal[1] = Field(description="the edition of this file's format")
+    game: str = Field(description="a bundled game, or a profile's folder as seen from the workspace")
+    installation: str | None = Field(
+        default=None, description="where the game is installed: keys are checked against its own"
+    )
+    pack: Pack = Field(description="what the pack is")
+    ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = Field(
+        default={}, description="[ids]: minted once for the pack, never shared with another"
+    )
+    sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
+    trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
+    carrier: tuple[Carrier, ...] = Field(default=(), description="[[carrier]]: a thing in the game that plays a sound")
+    rotation: tuple[Rotation, ...] = Field(
+        default=(), description="[[rotation]]: a schedule of tracks with announcements between them"
+    )
 
     def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each key that something plays, with the path of the field that names it."""
