@@ -139,6 +139,17 @@ def test_help_and_version_import_nothing_heavy() -> None:
         assert done.stdout.splitlines()[-1] == "[]"
 
 
+def test_what_the_game_has_no_place_for_is_said(workspace: Path) -> None:
+    assert "Note" not in run("build", "--dry-run", cwd=workspace).err
+    more = 'near = 3\nfade = 0.5\nvolume = 0.5\ntakes = ["clips/gull.ogg"]'
+    edit(workspace, 'takes = ["clips/gull.ogg"]', more)
+    trigger = '\n[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower.bell.near"\n'
+    (workspace / "ichnos.toml").write_text((workspace / "ichnos.toml").read_text("utf-8") + trigger, "utf-8")
+    result = run("build", "--dry-run", cwd=workspace)
+    assert "Note: shore.gull.calling: Tarnlight has no place for near, fade." in result.err
+    assert "Note: Tarnlight has no place for a trigger." in result.err
+
+
 def test_an_icon_of_ones_own(workspace: Path) -> None:
     from PIL import Image
 

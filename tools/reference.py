@@ -67,7 +67,7 @@ def pack_file() -> str:
         "# The workspace's file, ichnos.toml",
         "",
         "Made from the code by `tools/reference.py`; a test fails when it falls behind. Worked examples are in",
-        "[games.md](games.md). What a game has no place for is not written; nothing has to be said twice.",
+        "[games.md](games.md). What a game has no place for is not written, and `ichnos build` says so.",
         "",
         *_tables(PackFile, "", set()),
     ]

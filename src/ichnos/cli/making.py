@@ -159,6 +159,8 @@ def build(
     prepared = building.prepare(loaded, output)
     if loaded.catalogue is None:
         show.keys_unchecked(loaded.profile.rules.game.title)
+    for note in prepared.plan.notes:
+        typer.echo(f"Note: {note}.", err=True)
     if not json:
         _print_plan(prepared)
     if dry_run:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from functools import partial
 from typing import Any
@@ -21,7 +21,7 @@ from ichnos.games.scripts import render, with_region
 from ichnos.games.vocabulary import CARRIER, LANGUAGE, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
 from ichnos.pack import icon
 from ichnos.pack.targets import target
-from ichnos.pack.values import PackValues, script_values, spelled_path
+from ichnos.pack.values import HOLES_OF_A_SOUND, PackValues, script_values, spelled_path
 from ichnos.pack.workspace import Workspace
 
 
@@ -61,6 +61,7 @@ class Plan:
     package: str
     archive: bool
     files: tuple[Written, ...]
+    notes: tuple[str, ...] = ()  # what the workspace says and the game has no place for
 
     @property
     def conversions(self) -> tuple[Conversion, ...]:
@@ -96,7 +97,25 @@ def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) 
     files.sort(key=lambda file: file.path)
     _refuse_bad_paths(files)
     package = spelled_path(profile.package_name, partial(resolve, around=around))
-    return Plan(package, profile.rules.packaging.kind == "archive", tuple(files))
+    return Plan(package, profile.rules.packaging.kind == "archive", tuple(files), tuple(_without_place(workspace)))
+
+
+def _without_place(workspace: Workspace) -> Iterator[str]:
+    """What would be lost without a word: fields that are set and stand nowhere in this game's files."""
+    profile, pack = workspace.profile, workspace.pack_file
+    title = profile.rules.game.title
+    known = {name for exemplar in profile.documents for name in exemplar.scopes}
+    scopes = {scope for exemplar in profile.documents for scope in exemplar.scopes.values()}
+    if profile.rules.loops.kind == "wav-markers":
+        known.add("loop")
+    for sound in pack.sound:
+        lost = [name for name in (*HOLES_OF_A_SOUND, "title") if getattr(sound, name) not in (None, {}) and name not in known]
+        if lost:
+            yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
+    if not profile.scripts:
+        for scope, items in ((TRIGGER, pack.trigger), (CARRIER, pack.carrier), (ROTATION, pack.rotation)):
+            if items and scope not in scopes:
+                yield f"{title} has no place for a {scope}"
 
 
 def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackValues) -> list[Written]:
@@ -257,6 +276,7 @@ def as_json(plan: Plan, states: Mapping[str, str]) -> dict[str, Any]:
     """The plan for programs; ``states`` says of each path whether it is new, changed or the same."""
     return {
         "package": plan.package,
+        "notes": list(plan.notes),
         "files": [
             {
                 "path": file.path,

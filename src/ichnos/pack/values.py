@@ -27,7 +27,8 @@ from ichnos.games.vocabulary import (
 from ichnos.pack.targets import target
 from ichnos.pack.workspace import Carrier, PackFile, Sound, Workspace
 
-_PLAIN = ("volume", "pitch", "near", "far", "nearby", "priority", "loop", "fade", "voices", "like")
+# The fields of a sound that a profile has holes for under the same name.
+HOLES_OF_A_SOUND = ("volume", "pitch", "near", "far", "nearby", "priority", "loop", "fade", "voices")
 
 
 class PackValues:
@@ -119,7 +120,7 @@ class PackValues:
                 cure='say category = "..."',
             )
         values: dict[str, Value] = {"key": sound.key, "key.group": group or None, "key.own": own, "category": category}
-        values |= {name: getattr(sound, name) for name in _PLAIN}
+        values |= {name: getattr(sound, name) for name in (*HOLES_OF_A_SOUND, "like")}
         paths = self.paths(sound)
         takes = tuple(
             Instance({"weight": take.weight, "take.number": number, "file": path})
