@@ -109,7 +109,11 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     if profile.rules.loops.kind == "wav-markers":
         known.add("loop")
     for sound in pack.sound:
-        lost = [name for name in (*HOLES_OF_A_SOUND, "title") if getattr(sound, name) not in (None, {}) and name not in known]
+        lost = [
+            name
+            for name in (*HOLES_OF_A_SOUND, "title")
+            if getattr(sound, name) not in (None, {}) and name not in known
+        ]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
     if not profile.scripts:
