@@ -227,6 +227,14 @@ def test_a_folder_is_never_replaced_that_is_not_ours(installations: Path, tmp_pa
     (folder / "build/five-more/diary.txt").write_text("mine")
     assert "this holds diary.txt" in run("build", cwd=folder).err
     assert (folder / "build/five-more/diary.txt").read_text() == "mine"
+    (folder / "build/five-more/diary.txt").unlink()
+    assert run("build", cwd=folder).code == 0
+    (folder / "build/five-more/diary.txt").write_text("laid into our own pack since")
+    edit(folder, 'title = "Five & more"', 'title = "Six"')
+    assert "this holds diary.txt" in run("build", cwd=folder).err
+    (folder / "build/five-more/diary.txt").unlink()
+    edit(folder, '"clips/bell-take3.wav"]', '"clips/bell-take3.wav"]\ncategory = "x"')
+    assert run("build", cwd=folder).code == 0
 
 
 def test_what_a_game_cannot_spell_is_said(installations: Path, tmp_path: Path) -> None:

@@ -187,10 +187,11 @@ def _refuse_too_large(workspace: Workspace, members: list[tuple[str, bytes | Pat
 
 
 def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:
-    """Never replace a folder that holds more than a pack of ours."""
-    if package == record.load(workspace.folder).package or not package.exists():
+    """Never replace a folder that holds more than what this pack has, or had when it was built last."""
+    if not package.exists():
         return
-    ours = {file.path for file in plan.files}
+    last = record.load(workspace.folder)
+    ours = {file.path for file in plan.files} | (set(last.files) if package == last.package else set())
     names = [path.relative_to(package).as_posix() for path in package.rglob("*") if not path.is_dir()]
     stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
     if stranger is not None:
