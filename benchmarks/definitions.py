@@ -16,9 +16,9 @@ from pathlib import Path
 from ichnos.documents.formats import named, parse
 from ichnos.games import kept, profile
 from ichnos.games.edit import merge
-from ichnos.games.explain import sample_pack
 from ichnos.games.harvest import harvest
 from ichnos.games.read import read
+from ichnos.games.samples import sample_pack
 
 KEYS = 100_000
 SEARCH_LIMIT = 0.6  # seconds, whole process

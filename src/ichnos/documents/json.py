@@ -81,13 +81,13 @@ class _Parser:
     def __init__(self, text: Text) -> None:
         self.text = text
         self.content = text.content
+        self.open_nodes: list[Node] = []
+        self.root: Node
 
     def document(self) -> Node:
         content = self.content
-        match_value, match_name, match_next, kinds = _VALUE.match, _NAME.match, _NEXT.match, _KINDS
-        root: Node | None = None
+        match_value, match_name, kinds = _VALUE.match, _NAME.match, _KINDS
         top: Node | None = None
-        open_nodes: list[Node] = []
         children: list[Node] = []  # of ``top``
         in_object = False  # is ``top`` one?
         label: str | None = None
@@ -142,51 +142,58 @@ class _Parser:
                         first = False
                         continue
                 elif group == "open":
-                    start = token.end() - 1
-                    in_object = content[start] == "{"
-                    node = Node(KEYED if in_object else LISTED, start, start, start, start, None, None, -1, -1, [])
-                    if label is not None:
-                        node.label = label
-                        node.start = node.label_start = label_start
-                        node.label_end = label_end
-                        label = None
-                    if top is None:
-                        root = node
-                    else:
-                        children.append(node)
-                    if len(open_nodes) >= MAX_DEPTH:
-                        raise self.error(f"nested more than {MAX_DEPTH} levels deep", start)
-                    open_nodes.append(node)
-                    top = node
-                    children = node.children
-                    first = True
-                    position = start + 1
-                    continue
-            # Here a container is closed, or something stands where a comma or a closing mark should.
-            while True:
-                if kind != "close":
-                    token = match_next(content, position)
-                    if token is None:
-                        raise self.wrong(position, "next", top)
-                    kind = token.lastgroup or ""
-                assert token is not None
-                if kind == "comma":
                     position = token.end()
-                    first = False
-                    break
-                position = token.end()
-                if top is None or label is not None or (content[position - 1] == "}") != (top.kind == KEYED):
-                    raise self.unexpected(repr(content[position - 1]), position - 1, "next" if top else "value", top)
-                top.end = top.body_end = position
-                open_nodes.pop()
-                top = open_nodes[-1] if open_nodes else None
-                in_object = top is not None and top.kind == KEYED
-                children = top.children if top is not None else []
-                kind = ""
-                if top is None:
-                    self.need_end(position)
-                    assert root is not None
-                    return root
+                    node = self.opened(position - 1, label, label_start, label_end)
+                    label = None
+                    top, children = node, node.children
+                    in_object, first = node.kind == KEYED, True
+                    continue
+            if label is not None and token is not None:
+                raise self.unexpected(repr(content[token.end() - 1]), token.end() - 1, "value", top)
+            position = self.left(token if kind == "close" else None, position)
+            if not self.open_nodes:
+                self.need_end(position)
+                return self.root
+            top = self.open_nodes[-1]
+            children = top.children
+            in_object, first = top.kind == KEYED, False
+
+    def opened(self, start: int, label: str | None, label_start: int, label_end: int) -> Node:
+        """A container that begins at ``start``, put where it belongs."""
+        kind = KEYED if self.content[start] == "{" else LISTED
+        node = Node(kind, start, start, start, start, None, None, -1, -1, [])
+        if label is not None:
+            node.label, node.start, node.label_start, node.label_end = label, label_start, label_start, label_end
+        if len(self.open_nodes) >= MAX_DEPTH:
+            raise self.error(f"nested more than {MAX_DEPTH} levels deep", start)
+        if self.open_nodes:
+            self.open_nodes[-1].children.append(node)
+        else:
+            self.root = node
+        self.open_nodes.append(node)
+        return node
+
+    def left(self, token: re.Match[str] | None, position: int) -> int:
+        """Close containers until a comma calls for the next entry, or nothing is open; the place behind it.
+
+        ``token`` is a closing mark that was met already.
+        """
+        while True:
+            top = self.open_nodes[-1] if self.open_nodes else None
+            if token is None:
+                token = _NEXT.match(self.content, position)
+                if token is None:
+                    raise self.wrong(position, "next", top)
+                if token.lastgroup == "comma":
+                    return token.end()
+            position = token.end()
+            if top is None or (self.content[position - 1] == "}") != (top.kind == KEYED):
+                raise self.unexpected(repr(self.content[position - 1]), position - 1, "next" if top else "value", top)
+            top.end = top.body_end = position
+            self.open_nodes.pop()
+            if not self.open_nodes:
+                return position
+            token = None
 
     def need_end(self, position: int) -> None:
         offset = self.skip_blank(position)
