@@ -134,3 +134,39 @@ def test_a_folder_set_aside_by_a_killed_build_comes_back(tmp_path: Path, workspa
     assert run("build", cwd=own).code == 0
     assert {path.name: path.read_bytes() for path in pack.rglob("*") if path.is_file()} == before
     assert sorted(path.name for path in (own / "build").iterdir()) == ["own"]
+
+
+def test_like_needs_the_games_own_files(workspace: Path) -> None:
+    """A kept catalogue knows the key, but the text to start from lies in the installation."""
+    run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight")
+    path = workspace / "ichnos.toml"
+    text = path.read_text("utf-8").replace("new = true", 'new = true\nlike = "roof.wind.wild"')
+    path.write_text(text, "utf-8")
+    assert run("build", cwd=workspace).code == 0
+    path.write_text(text.replace('installation = "../Tarnlight"', ""), "utf-8")
+    refused = run("build", cwd=workspace)
+    assert refused.code == 1
+    assert "say where the game is installed" in refused.err
+
+
+def test_takes_for_a_sound_that_has_parts(tmp_path: Path, workspace: Path) -> None:
+    own = tmp_path / "own"
+    run("start", own, "--game", "ombervale")
+    shutil.copytree(workspace / "clips", own / "clips")
+    text = (
+        own / "ichnos.toml"
+    ).read_text() + '\n[[sound]]\nkey = "a/b"\ncategory = "music"\nparts = {body = "clips/gull.ogg"}\n'
+    (own / "ichnos.toml").write_text(text)
+    for more in ([], ["--add"]):
+        (own / "ichnos.toml").write_text(text)
+        assert run("assign", "a/b", "clips/draught.wav", *more, cwd=own).code == 0
+        assert 'takes = ["clips/draught.wav"]' in (own / "ichnos.toml").read_text()
+        assert run("build", cwd=own).code == 0
+
+
+def test_a_profile_of_ones_own_moves_with_the_workspace(tmp_path: Path) -> None:
+    shutil.copytree(profile.BUNDLED / "open-pack", tmp_path / "here/mine")
+    run("start", "here/pack", "--game", "here/mine", cwd=tmp_path)
+    assert 'game = "../mine"' in (tmp_path / "here/pack/ichnos.toml").read_text()
+    (tmp_path / "here").rename(tmp_path / "there")
+    assert "no sound is assigned yet" in run("build", cwd=tmp_path / "there/pack").err

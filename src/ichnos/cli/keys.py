@@ -165,7 +165,7 @@ def _workspace_fields(start: Path) -> tuple[str, Path | None]:
     folder = find_folder(start)
     fields = TomlFile((folder / FILE_NAME).read_bytes(), FILE_NAME).values
     game, installation = str(fields.get("game", "")), fields.get("installation")
-    is_path = "/" in game or "\\" in game
+    is_path = (folder / game / "game.toml").is_file()
     return str(folder / game) if is_path else game, folder / installation if isinstance(installation, str) else None
 
 

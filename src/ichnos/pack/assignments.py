@@ -95,7 +95,7 @@ def start(folder: Path, game: str, title: str | None, installation: Path | None,
         Environment(trim_blocks=True)
         .from_string(_NEW_FILE)
         .render(
-            game=_quoted(game if bundled else found.folder.absolute().as_posix()),
+            game=_quoted(game if bundled else _relative(found.folder, folder)),
             installation=_quoted(_relative(installation, folder)) if installation else "",
             title=_quoted(title),
             name=_quoted(workspaces.short_name(title)),
@@ -184,7 +184,7 @@ def assign(
         _append(sounds, key, takes, new)
         existing = sounds[-1]
     else:
-        how = _change(existing, key, takes, to_existing, loaded)
+        how = _change(existing, key, takes, to_existing)
     if titles:
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
@@ -222,10 +222,12 @@ def _append(sounds: Any, key: str, takes: list[str], new: bool) -> None:
         table.trivia.indent = "\n"
 
 
-def _change(existing: Any, key: str, takes: list[str], to_existing: str | None, loaded: Workspace) -> str:
-    index = next(i for i, sound in enumerate(loaded.pack_file.sound) if sound.key == key)
+def _change(existing: Any, key: str, takes: list[str], to_existing: str | None) -> str:
+    count = len(existing.get("takes", ()))
+    if not count:  # it has parts alone
+        existing["takes"] = takes
+        return "new"
     if to_existing is None:
-        count = len(loaded.pack_file.sound[index].takes)
         raise WrongCall(
             f'"{key}" has {count} take{"s" if count != 1 else ""} already',
             cure="say --add for further takes, or --replace to put these in their place",

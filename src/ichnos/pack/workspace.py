@@ -285,13 +285,15 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
                 place=file.place("sound", index, "parts", name),
                 cure=f"its parts are: {', '.join(rules.parts.names)}" if rules.parts.names else "give the sound takes",
             )
-    if sound.like is not None and (workspace.catalogue is None or sound.like not in workspace.catalogue):
-        near = workspace.catalogue.nearest(sound.like) if workspace.catalogue else []
-        yield IchnosError(
-            f'{sound.key} is to be like "{sound.like}", and no such key of {title} is known',
-            place=file.place("sound", index, "like"),
-            cure=f"did you mean {' or '.join(near)}?" if near else "say where the game is installed",
-        )
+    if sound.like is None:
+        return
+    place, known = file.place("sound", index, "like"), workspace.catalogue
+    if known is None or workspace.pack_file.installation is None:
+        what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
+        yield IchnosError(what, place=place, cure='say where the game is installed: installation = "..."')
+    elif sound.like not in known:
+        what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
+        yield IchnosError(what, place=place, cure=f"did you mean {' or '.join(known.nearest(sound.like))}?")
 
 
 def key_slips(
