@@ -14,6 +14,9 @@ from pathlib import Path
 import pytest
 
 from conftest import PACKAGE, edit, run
+from ichnos.errors import IchnosError
+from ichnos.pack import build as building
+from ichnos.pack import workspace as workspaces
 
 
 def _cut(name: str, keep: float) -> Callable[[Path], None]:
@@ -185,3 +188,15 @@ def test_a_link_in_place_of_our_own_folder(workspace: Path, tmp_path: Path) -> N
     assert result.code == 1
     assert "not a link" in result.err
     assert [path.name for path in treasure.iterdir()] == ["keep.txt"]
+
+
+def test_a_clip_that_changes_between_the_plan_and_the_build(workspace: Path) -> None:
+    """Kept under the name of what was looked at, it would be the wrong sound for ever."""
+    shutil.rmtree(workspace / ".ichnos")
+    loaded = workspaces.load(workspace)
+    prepared = building.prepare(loaded, workspace / "build")
+    shutil.copy(workspace / "clips/draught.wav", workspace / "clips/bell-take3.wav")
+    with pytest.raises(IchnosError, match="has changed since the plan was made"):
+        building.build(loaded, prepared, lambda seconds: None)
+    (bell,) = [one for one in prepared.plan.conversions if "bell" in one.clip]
+    assert not building.kept_path(loaded, bell).exists()

@@ -166,7 +166,9 @@ def _workspace_fields(start: Path) -> tuple[str, Path | None]:
     fields = TomlFile((folder / FILE_NAME).read_bytes(), FILE_NAME).values
     game, installation = str(fields.get("game", "")), fields.get("installation")
     is_path = (folder / game / "game.toml").is_file()
-    return str(folder / game) if is_path else game, folder / installation if isinstance(installation, str) else None
+    return str(folder / game) if is_path else game, (folder / installation).resolve() if isinstance(
+        installation, str
+    ) else None
 
 
 def _catalogue(game: str | None, workspace: Path) -> Catalogue:

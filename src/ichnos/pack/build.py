@@ -71,7 +71,12 @@ def look_at(workspace: Workspace, clip: str, place: Place) -> Clip:
     with understood(path), path.open("rb") as stream:
         facts = audio_clips.facts(stream, Path(clip))
         stream.seek(0)
-        return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest())
+        return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), _seen(path))
+
+
+def _seen(path: Path) -> tuple[int, int]:
+    stat = path.stat()
+    return stat.st_size, stat.st_mtime_ns
 
 
 def nearest_file(folder: Path, missing: Path) -> str | None:
@@ -211,6 +216,9 @@ def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Ca
                 convert(source, conversion.facts, conversion.target, beside, serial, advance)
             except IchnosError as error:
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
+            if _seen(source) != conversion.seen:  # what was converted is not what the result is named after
+                what = "this clip has changed since the plan was made"
+                raise IchnosError(what, place=Place(conversion.clip), cure="build again")
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
     pool = ThreadPoolExecutor(os.cpu_count() or 1)

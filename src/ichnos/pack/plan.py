@@ -27,10 +27,11 @@ from ichnos.pack.workspace import Workspace
 
 @dataclass(frozen=True)
 class Clip:
-    """A clip as found on disk: what it is, and its SHA-256 in hexadecimal."""
+    """A clip as found on disk: what it is, its SHA-256 in hexadecimal, its size and time (nanoseconds)."""
 
     facts: Facts
     sha256: str
+    seen: tuple[int, int]
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,7 @@ class Conversion:
     """One clip to convert. ``identity`` is the name under which the result is kept."""
 
     clip: str
+    seen: tuple[int, int]  # the clip's size and time when it was looked at
     facts: Facts
     target: Target
     identity: str
@@ -131,7 +133,7 @@ def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackVa
         for path, (name, at) in zip(values.paths(sound), sound.clips(), strict=True):
             clip = clips[name]
             want = target(workspace.profile, sound.key, category, part=at[0] == "parts", loop=bool(sound.loop))
-            conversion = Conversion(name, clip.facts, want, identity(clip.sha256, want))
+            conversion = Conversion(name, clip.seen, clip.facts, want, identity(clip.sha256, want))
             files.append(Written(path, f"{name}: {clip.facts}", conversion=conversion))
             if longest is not None and clip.facts.seconds > longest:
                 too_long.append(
