@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
     Block = NDArray[np.float32]  # shape (frames, channels), full scale is ±1
 
-BLOCK_FRAMES = 65536
+BLOCK_FRAMES = 65536  # large enough that Python does not count beside the codecs
 
 _CODECS = {
     "VORBIS": "Vorbis",
@@ -50,13 +51,29 @@ class Facts:
         return self.frames / self.rate
 
     @property
+    def kind(self) -> str:
+        """Container and codec, in few words."""
+        return "MP3" if self.container == "MP3" else f"{self.container} {self.codec}"
+
+    @property
+    def from_video(self) -> bool:
+        """Is it the sound track of a recording? Its length is then only known to a part of a second."""
+        return self.container in containers.VIDEO
+
+    @property
+    def bits(self) -> int | None:
+        """Of each sample, where they are whole numbers."""
+        kind, _, bits = self.codec.partition(" ")
+        return int(bits) if kind == "PCM" else None
+
+    @property
     def disguised(self) -> bool:
         """Does the extension say something else than the bytes?"""
         return self.claimed is not None and self.claimed != self.container
 
     def __str__(self) -> str:
         channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
-        kind = self.container if self.container in ("MP3", "FLAC") else f"{self.container} {self.codec}"
+        kind = self.kind
         if self.disguised:
             kind += f" (though its name says {self.claimed})"
         return f"{kind}, {channels}, {self.rate / 1000:g} kHz, {self.seconds:.1f} s"
@@ -77,11 +94,26 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
         raise IchnosError(
             "this is not audio that Ichnos reads",
             place=place,
-            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus and MP3, whatever the extension",
+            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus, MP3, MP4 and WebM, whatever the extension",
         )
     fault = containers.fault(stream, container)
     if fault:
         raise IchnosError(f"this {container} file is {fault}", place=place, cure=again)
+    return told(stream, path, container)
+
+
+def told(stream: IO[bytes], path: Path, container: str) -> Facts:
+    """What a sound file says of itself, without looking whether all of it is there.
+
+    Raises:
+        IchnosError: its header is damaged.
+    """
+    place = Place(str(path))
+    if container in containers.VIDEO:
+        from ichnos.audio import video
+
+        stream.seek(0)
+        return Facts(container, containers.claimed(path), *video.facts(stream, place))
     with opened(stream, place, container) as sound:
         return Facts(
             container,
@@ -98,8 +130,11 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
     import soundfile
 
     stream.seek(0)
+    # A file by its name: libsndfile then reads it itself, and need not ask Python for each piece.
+    name = getattr(stream, "name", None)
+    by_name = isinstance(name, str | Path) and isinstance(stream, io.BufferedReader) and Path(name).is_file()
     try:
-        return soundfile.SoundFile(stream)
+        return soundfile.SoundFile(name if by_name else stream)
     except soundfile.LibsndfileError as error:
         raise IchnosError(
             f"this {container} file cannot be decoded ({_reason(error)})",
@@ -119,6 +154,12 @@ def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
     """
     import soundfile
 
+    if expected.from_video:
+        from ichnos.audio import video
+
+        stream.seek(0)
+        yield from video.blocks(stream, expected.rate, expected.channels, expected.frames, place)
+        return
     done = 0
     with opened(stream, place, expected.container) as sound:
         while True:

@@ -1,8 +1,7 @@
 """What a sound file really is, from its own bytes, and whether it is all there.
 
 Sources: RIFF/WAVE (Multimedia Programming Interface and Data Specifications 1.0), AIFF 1.3,
-RFC 3533 (Ogg), RFC 9639 (FLAC), ISO/IEC 11172-3 (MPEG audio), the Xing/Info frame that encoders
-put in front of an MP3.
+RFC 3533 (Ogg), RFC 9639 (FLAC), ISO/IEC 14496-12 (MP4), RFC 8794 (Matroska's EBML).
 """
 
 from __future__ import annotations
@@ -12,7 +11,7 @@ import struct
 from pathlib import Path
 from typing import IO
 
-from ichnos.audio import ogg
+from ichnos.audio import mpeg, ogg
 
 _SUFFIXES = {
     ".wav": "WAV",
@@ -25,7 +24,16 @@ _SUFFIXES = {
     ".oga": "Ogg",
     ".opus": "Ogg",
     ".mp3": "MP3",
+    ".mp4": "MP4",
+    ".m4a": "MP4",
+    ".m4v": "MP4",
+    ".mov": "MP4",
+    ".webm": "Matroska",
+    ".mkv": "Matroska",
+    ".mka": "Matroska",
 }
+VIDEO = ("MP4", "Matroska")  # read by another library, which is an extra
+SUFFIXES = tuple(_SUFFIXES)
 _UNKNOWN_SIZE = (0, 0xFFFFFFFF)  # written by programs that stream and cannot go back
 
 
@@ -46,18 +54,22 @@ def actual(stream: IO[bytes]) -> str | None:
         return "Ogg"
     if head[:4] == b"fLaC":
         return "FLAC"
-    start = _after_id3(head)
+    if head[4:8] == b"ftyp":
+        return "MP4"
+    if head[:4] == b"\x1a\x45\xdf\xa3":
+        return "Matroska"
+    start = mpeg.after_id3(head)
     stream.seek(start)
     head = stream.read(4)
     if head == b"fLaC":
         return "FLAC"
-    return "MP3" if start or _is_mpeg_frame(head) else None
+    return "MP3" if start or mpeg.frame_length(head) else None
 
 
 def fault(stream: IO[bytes], container: str) -> str | None:
     """What is wrong with a file by its own headers and checksums; ``None`` where nothing is.
 
-    An MP3 without an Info frame, and a FLAC, promise nothing that can be seen without decoding.
+    What a FLAC or a video promises is only seen when it is decoded.
     """
     size = stream.seek(0, os.SEEK_END)
     stream.seek(0)
@@ -69,7 +81,7 @@ def fault(stream: IO[bytes], container: str) -> str | None:
         page = ogg.faulty_page(stream)
         return None if page is None else f"damaged: the checksum of its page {page} does not fit the bytes"
     if container == "MP3":
-        return _mp3_missing(stream, size)
+        return mpeg.fault(stream, size)
     return None
 
 
@@ -88,37 +100,3 @@ def _iff_missing(stream: IO[bytes], size: int, container: str) -> str | None:
             return f"cut short: {missing:,} of {length:,} bytes of sound are missing"
         position += 8 + length + length % 2
     return "cut short: it has a header, but no sound in it"
-
-
-def _after_id3(head: bytes) -> int:
-    """Where the audio begins behind an ID3v2 tag (0 without one)."""
-    if head[:3] != b"ID3" or len(head) < 10:
-        return 0
-    sizes = head[6:10]
-    return 10 + (sizes[0] << 21 | sizes[1] << 14 | sizes[2] << 7 | sizes[3])
-
-
-def _is_mpeg_frame(head: bytes) -> bool:
-    """Is this a possible MPEG audio frame header? (ISO/IEC 11172-3, 2.4.1.3)"""
-    if len(head) < 4 or head[0] != 0xFF or head[1] & 0xE0 != 0xE0:
-        return False
-    version, layer = head[1] >> 3 & 3, head[1] >> 1 & 3
-    return version != 1 and layer != 0 and head[2] >> 4 not in (0, 15) and head[2] >> 2 & 3 != 3
-
-
-def _mp3_missing(stream: IO[bytes], size: int) -> str | None:
-    start = _after_id3(stream.read(10))
-    stream.seek(start)
-    frame = stream.read(200)
-    for name in (b"Xing", b"Info"):
-        at = frame.find(name)
-        if at < 0 or len(frame) < at + 16:
-            continue
-        flags = int.from_bytes(frame[at + 4 : at + 8], "big")
-        if not flags & 2:
-            return None
-        field = at + 8 + (4 if flags & 1 else 0)
-        length = int.from_bytes(frame[field : field + 4], "big")
-        missing = start + length - size
-        return f"cut short: {missing:,} of {length:,} bytes are missing" if missing > 0 else None
-    return None

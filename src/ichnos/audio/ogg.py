@@ -14,7 +14,8 @@ from typing import IO
 
 _MIRROR = bytes(int(f"{byte:08b}"[::-1], 2) for byte in range(256))
 _HEADER = 27  # bytes before the segment table (RFC 3533, section 6)
-_LAST_PAGE = 0x04
+_CONTINUED, _FIRST_PAGE, _LAST_PAGE = 0x01, 0x02, 0x04
+_FULL = 255  # the length of a segment after which its packet goes on
 _MAX_PAGE = _HEADER + 255 + 255 * 255
 
 
@@ -98,3 +99,62 @@ def faulty_page(stream: IO[bytes]) -> int | None:
         if checksum(page[:22] + bytes(4) + page[26:]) != int.from_bytes(page[22:26], "little"):
             return number
     return None
+
+
+def header_packets(stream: IO[bytes], count: int) -> list[bytes]:
+    """The first packets of a stream, at most so many."""
+    packets: list[bytes] = []
+    part = bytearray()
+    for page in pages(stream):
+        at = _HEADER + page[26]
+        for length in page[_HEADER : _HEADER + page[26]]:
+            part += page[at : at + length]
+            at += length
+            if length < _FULL:
+                packets.append(bytes(part))
+                part.clear()
+                if len(packets) == count:
+                    return packets
+    return packets
+
+
+def with_headers(stream: IO[bytes], out: IO[bytes], packets: list[bytes]) -> None:
+    """Copy a stream, with these header packets in place of as many of its own.
+
+    Headers end a page of their own (RFC 3533, RFC 7845, Vorbis I section A.2), so the pages behind
+    them only get other numbers.
+    """
+    serial = 0
+    ended, behind = 0, iter(pages(stream))
+    while ended < len(packets):
+        page = next(behind)
+        serial = int.from_bytes(page[14:18], "little")
+        ended += sum(length < _FULL for length in page[_HEADER : _HEADER + page[26]])
+    number = 0
+    for group in (packets[:1], packets[1:]):
+        for page in _paged(group, serial, number, first=number == 0):
+            out.write(page)
+            number += 1
+    for page in behind:
+        renumbered = page[:18] + struct.pack("<I", number) + bytes(4) + page[26:]
+        out.write(renumbered[:22] + struct.pack("<I", checksum(renumbered)) + renumbered[26:])
+        number += 1
+
+
+def _paged(packets: list[bytes], serial: int, number: int, *, first: bool) -> Iterator[bytes]:
+    """Header packets laid into pages: their granule position is 0, and only the stream's first begins it."""
+    lacing: list[int] = []
+    for packet in packets:
+        lacing += [_FULL] * (len(packet) // _FULL) + [len(packet) % _FULL]
+    body, at = b"".join(packets), 0
+    for start in range(0, len(lacing), 255):
+        table = lacing[start : start + 255]
+        continued = start > 0 and lacing[start - 1] == _FULL
+        flags = (_CONTINUED if continued else 0) | (_FIRST_PAGE if first and start == 0 else 0)
+        granule = 0 if any(length < _FULL for length in table) else 2**64 - 1
+        length = sum(table)
+        head = struct.pack("<4sBBQIIIB", b"OggS", 0, flags, granule, serial, number, 0, len(table))
+        page = head + bytes(table) + body[at : at + length]
+        yield page[:22] + struct.pack("<I", checksum(page)) + page[26:]
+        at += length
+        number += 1
