@@ -1,0 +1,167 @@
+"""Each step of a treatment, by what it does to a known sound."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+
+from ichnos.audio import treatments as t
+from ichnos.audio.chain import Flow
+from ichnos.audio.levels import measured
+from ichnos.errors import IchnosError
+
+RATE = 44100
+Signal = NDArray[np.float32]
+
+
+def _sine(hz: float, seconds: float, peak: float = 0.5) -> Signal:
+    sine = peak * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)
+    return sine[:, None].astype(np.float32)
+
+
+def _noise(seconds: float, channels: int = 1, level: float = 0.1) -> Signal:
+    return np.random.default_rng(5).normal(scale=level, size=(round(seconds * RATE), channels)).astype(np.float32)
+
+
+def _treated(sound: Signal, *steps: t.Step, block: int = 10007, said: list[str] | None = None) -> Signal:
+    def blocks() -> Iterator[Signal]:
+        for start in range(0, len(sound), block):
+            yield sound[start : start + block]
+
+    flow = t.treated(Flow(blocks(), RATE, sound.shape[1]), steps, (said if said is not None else []).append)
+    return np.concatenate([np.zeros((0, sound.shape[1]), np.float32), *flow.blocks])
+
+
+def _hz(sound: Signal) -> float:
+    """The strongest frequency."""
+    middle = sound[len(sound) // 4 : -len(sound) // 4, 0].astype(np.float64)
+    spectrum = np.abs(np.fft.rfft(middle * np.hanning(len(middle)), 1 << 18))
+    return float(spectrum.argmax() * RATE / (1 << 18))
+
+
+def _db(sound: Signal) -> float:
+    return 10 * math.log10(float(np.square(sound.astype(np.float64)).mean()))
+
+
+def test_cut_trim_and_reverse_keep_the_right_frames() -> None:
+    sound = _noise(2)
+    assert np.array_equal(_treated(sound, t.Cut(start=0.5, end=1.25)), sound[22050:55125])
+    assert np.array_equal(_treated(sound, t.Reverse()), sound[::-1])
+    quiet = np.full((RATE, 1), 1e-4, np.float32)
+    padded = np.concatenate([quiet, sound, quiet])
+    trimmed = _treated(padded, t.Trim(threshold=-60, keep=0.1))
+    assert abs(len(trimmed) - len(sound) - 2 * 4410) < 100  # the noise passes -60 dBFS at once
+    assert len(_treated(quiet, t.Trim())) == len(quiet)  # all silence: nothing to tell the ends by
+
+
+@pytest.mark.parametrize(("shape", "half"), [("straight", 0.5), ("smooth", 0.5), ("power", math.sqrt(0.5))])
+def test_fades_have_their_shape(shape: str, half: float) -> None:
+    one = np.ones((RATE, 2), np.float32)
+    out = _treated(one, t.Fade.model_validate({"rise": 0.2, "fall": 0.4, "shape": shape}))
+    assert out[round(0.1 * RATE)] == pytest.approx([half, half], abs=1e-3)
+    assert out[round(0.8 * RATE)] == pytest.approx([half, half], abs=1e-3)
+    assert out[round(0.3 * RATE), 0] == 1
+    assert max(out[0, 0], out[-1, 0]) < 0.01
+    assert np.all(np.diff(out[: round(0.2 * RATE), 0]) >= 0)
+    both = _treated(one[:1000], t.Fade(rise=1, fall=1))  # longer than the clip: each gets its share
+    assert both.max() <= 1
+    assert max(both[0, 0], both[-1, 0]) < 0.01
+
+
+def test_gain_repeat_and_speed() -> None:
+    sound = _sine(440, 1)
+    assert _db(_treated(sound, t.Gain(db=-6))) - _db(sound) == pytest.approx(-6, abs=0.001)
+    assert np.array_equal(_treated(sound, t.Repeat(times=3)), np.tile(sound, (3, 1)))
+    fast = _treated(sound, t.Speed(factor=1.5))
+    assert len(fast) == 29400
+    assert _hz(fast) == pytest.approx(660, abs=1)
+
+
+@pytest.mark.parametrize("semitones", [-7, -0.5, 4, 12])
+def test_pitch_alone_keeps_the_length(semitones: float) -> None:
+    sound = _sine(440, 2) + _sine(1320, 2, 0.1)
+    out = _treated(sound, t.Pitch(semitones=semitones))
+    assert len(out) == len(sound)
+    assert _hz(out) == pytest.approx(440 * 2 ** (semitones / 12), rel=0.004)
+    assert _db(out) == pytest.approx(_db(sound), abs=1)
+
+
+@pytest.mark.parametrize("lufs", [-30, -16, -9])
+@pytest.mark.parametrize("channels", [1, 2])
+def test_a_loudness_is_reached_under_its_ceiling(lufs: float, channels: int) -> None:
+    swell = np.linspace(0.1, 1, 3 * RATE)[:, None].astype(np.float32)
+    out = _treated(_noise(3, channels) * swell, t.Loudness(lufs=lufs, ceiling=-1))
+    loudness, peak = measured([out], RATE, channels)
+    assert loudness == pytest.approx(lufs, abs=0.3)
+    assert peak <= -1 + 0.05
+
+
+def test_what_cannot_be_reached_is_said() -> None:
+    said: list[str] = []
+    clicks = np.zeros((RATE, 1), np.float32)
+    clicks[::11025] = 0.5
+    out = _treated(clicks, t.Loudness(lufs=-5), said=said)
+    assert len(out) == RATE
+    assert "-5 LUFS cannot be reached under -1 dBTP" in said[0]
+    assert len(_treated(clicks * 0, t.Loudness(lufs=-20), said=said)) == RATE
+    assert "silent" in said[1]
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(1, 40000), st.integers(40, 20000), st.floats(0.2, 8), st.integers(0, 999))
+def test_the_limiter_holds_true_peaks_and_every_frame(frames: int, block: int, gain: float, seed: int) -> None:
+    random = np.random.default_rng(seed)
+    sound = (gain * np.sin(np.cumsum(random.normal(0.6, 0.3, size=frames)))).astype(np.float32)[:, None]
+    out = _treated(sound, t.Limit(ceiling=-3), block=block)
+    assert len(out) == len(sound)
+    _, peak = measured([out], RATE, 1)
+    assert peak <= -3 + 0.05
+    if gain < 0.6:
+        assert np.array_equal(out, sound)  # what needs no limiting is not touched
+
+
+def test_soft_clipping_bends_and_stays_below_full_scale() -> None:
+    out = _treated(_sine(1000, 1, 0.9), t.SoftClip(drive=12))
+    assert 0.98 < np.abs(out).max() < 1.05
+    spectrum = np.abs(np.fft.rfft(out[:, 0]))
+    third, folded = spectrum[3000], spectrum[[int(abs(RATE - 1000 * n)) for n in (41, 43)]].max()
+    assert third / spectrum[1000] > 0.1
+    assert folded / spectrum[1000] < 1e-3  # hardly anything folds back
+
+
+def test_a_bundled_treatment_does_what_it_is_for() -> None:
+    noise = _noise(2)
+
+    def band(sound: Signal, low: float, high: float) -> float:
+        power = np.square(np.abs(np.fft.rfft(sound[:, 0])))
+        hz = np.fft.rfftfreq(len(sound), 1 / RATE)
+        return 10 * math.log10(power[(hz > low) & (hz < high)].mean())
+
+    for name, (_, steps) in t.BUNDLED.items():
+        out = _treated(noise, *steps)
+        assert measured([out], RATE, 1)[1] <= 0, name
+        tilt = band(out, 2500, 3500) - band(out, 40, 80)
+        assert tilt > 8 if name in ("over-the-din", "clear-speech", "small-speaker") else tilt < 8, name
+    assert band(_treated(noise, *t.BUNDLED["far-off"][1]), 6000, 9000) < band(noise, 6000, 9000) - 25
+
+
+def test_a_filter_out_of_reach() -> None:
+    sound = _noise(0.1)
+    assert np.array_equal(_treated(sound, t.LowPass(hz=30000)), sound)
+    with pytest.raises(IchnosError, match="high-pass at 30000 Hz"):
+        _treated(sound, t.HighPass(hz=30000))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.sampled_from(sorted(t.BUNDLED)), st.integers(0, 3000), st.integers(1, 2), st.integers(1, 1500))
+def test_no_clip_is_too_short_for_a_treatment(name: str, frames: int, channels: int, block: int) -> None:
+    sound = _noise(0.1, channels)[:frames]
+    out = _treated(sound, *t.BUNDLED[name][1], t.Pitch(semitones=3), t.LoopFade(seconds=0.01), block=block)
+    assert np.isfinite(out).all()
+    assert out.shape[1] == channels
