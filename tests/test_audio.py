@@ -29,7 +29,7 @@ def _tone(path: Path, rate: int, seconds: float, *sides: float) -> Path:
 def _convert(source: Path, target: Target, to: Path, serial: int = 7) -> np.ndarray:
     with source.open("rb") as stream:
         facts = clips.facts(stream, source)
-    frames = convert(source, facts, target, to, serial)
+    frames = convert(source, facts, target, to, serial).frames
     sound, rate = soundfile.read(to, always_2d=True)
     assert (rate, sound.shape[1], len(sound)) == (target.rate, target.channels, frames)
     return sound[:, 0]

@@ -10,6 +10,7 @@ from typing import Any, get_args
 
 from pydantic import BaseModel
 
+from ichnos.audio import treatments
 from ichnos.documents.formats import FORMATS
 from ichnos.documents.tree import spelled
 from ichnos.games.converters import CONVERTERS
@@ -70,8 +71,32 @@ def pack_file() -> str:
         "[games.md](games.md). What a game has no place for is not written, and `ichnos build` says so.",
         "",
         *_tables(PackFile, "", set()),
+        *_steps(),
     ]
     return "\n".join(lines).rstrip() + "\n"
+
+
+def _steps() -> Iterator[str]:
+    """The steps of treatments, and the treatments that are bundled."""
+    yield from (
+        "### Steps of a treatment",
+        "",
+        "Applied in the order in which they stand: `[treatment]`, then"
+        ' `NAME = [{step = "high-pass", hz = 120}, {step = "loudness", lufs = -16}]`.',
+        "",
+        "| step | what it does | fields |",
+        "|---|---|---|",
+    )
+    for step in treatments.STEPS:
+        fields = [
+            f"`{key}`{'' if field.is_required() else f' (`{_default(field.default)}`)'}: {field.description or key}"
+            for key, field in step.model_fields.items()
+            if key != "step"
+        ]
+        yield f"| `{step.model_fields['step'].default}` | {step.about} | {'; '.join(fields) or 'none'} |"
+    yield from ("", "### Bundled treatments", "", "| name | for | steps |", "|---|---|---|")
+    for name, (about, steps) in treatments.BUNDLED.items():
+        yield f"| `{name}` | {about} | {', '.join(map(str, steps))} |"
 
 
 def _shown(value: Any) -> str:
@@ -136,6 +161,8 @@ def _kind(annotation: Any) -> str:
 def _model_of(annotation: Any) -> type[BaseModel] | None:
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
+    if treatments.Trim in get_args(annotation):
+        return None  # a choice of steps has a section of its own
     return next((found for one in get_args(annotation) if (found := _model_of(one))), None)
 
 

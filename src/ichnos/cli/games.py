@@ -90,6 +90,8 @@ def _needs(found: Profile) -> list[tuple[str, str]]:
     lines += [("script", script.path) for script in found.scripts]
     if rules.loops.kind == "wav-markers":
         lines.append(("loops", "marked in the WAV"))
+    elif rules.loops.kind == "vorbis-comments":
+        lines.append(("loops", "marked in the file's Vorbis comments"))
     if rules.icon is not None:
         lines.append(("icon", f"{rules.icon.path}, {rules.icon.size} pixels square"))
     lines.append(("ids", ", ".join(found.id_names) or "none"))

@@ -177,9 +177,12 @@ def build(
             "converted": built.converted,
             "kept": built.kept,
             "written": built.written,
+            "told": list(built.notes),
         }
         show.as_json({**as_json(prepared.plan, prepared.states), **done})
         return
+    for note in built.notes:
+        typer.echo(f"Note: {note}.", err=True)
     shown = loaded.shown(built.package)
     if built.written:
         print(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")

@@ -6,14 +6,12 @@ import fnmatch
 import re
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
+from ichnos.audio.conversion import CODECS, OPUS_RATES, Codec, Container
 from ichnos.documents.checked import Table
 from ichnos.documents.formats import FORMATS
 from ichnos.games import vocabulary
-
-Container = Literal["Ogg", "WAV"]
-Codec = Literal["Vorbis", "PCM 16"]
 
 
 def _inside(path: str) -> str:
@@ -67,12 +65,24 @@ class AudioFor(Table):
 
 
 class AudioRules(Table):
-    container: Container = Field(description="what the game's sound files are: Ogg or WAV")
-    codec: Codec = Field(description="how sound is coded in them: Vorbis, or PCM 16")
+    container: Container = Field(description="what the game's sound files are: Ogg, WAV or FLAC")
+    codec: Codec = Field(description="how sound is coded in them: Ogg holds Vorbis or Opus, the others PCM")
     rate: int = Field(ge=8000, le=192000, description="frames a second")
     channels: Literal[1, 2] = Field(description="1 is mono, as for anything at a place in the world; 2 is stereo")
-    quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis: 0 is small, 10 is large")
+    quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
     only: tuple[AudioFor, ...] = Field(default=(), description="exceptions: [[audio.only]]; the first that fits counts")
+
+    @model_validator(mode="after")
+    def _go_together(self) -> AudioRules:
+        for rules in (self, *self.only):
+            container, codec, rate = (
+                getattr(rules, name) or getattr(self, name) for name in ("container", "codec", "rate")
+            )
+            if codec not in CODECS[container]:
+                raise ValueError(f"{container} holds {' or '.join(CODECS[container])}, not {codec}")
+            if codec == "Opus" and rate not in OPUS_RATES:
+                raise ValueError(f"Opus has a rate of {', '.join(map(str, OPUS_RATES))}, not {rate}")
+        return self
 
 
 class TakeRules(Table):
@@ -114,10 +124,23 @@ class NameRules(Table):
 
 
 class LoopRules(Table):
-    kind: Literal["field", "wav-markers"] = Field(
+    kind: Literal["field", "wav-markers", "vorbis-comments"] = Field(
         default="field",
-        description="how the game knows that a sound loops: by @loop@ in a definition, or by a marker in the WAV too",
+        description="how the game knows that a sound loops: by @loop@ in a definition, or by marks in the file too",
     )
+    chunk: Literal["smpl", "cue", "both"] = Field(default="smpl", description="the chunks of a WAV that mark a loop")
+    start: str | None = Field(default=None, description="the Vorbis comment that holds the loop's first frame")
+    end: str | None = Field(default=None, description="the comment that holds the frame behind its last")
+    length: str | None = Field(default=None, description="the comment that holds its number of frames")
+
+    @model_validator(mode="after")
+    def _named(self) -> LoopRules:
+        if self.kind == "vorbis-comments" and not (self.start and (self.end or self.length)):
+            raise ValueError("loops in comments need the names of two: start, and end or length")
+        for name in (self.start, self.end, self.length):
+            if name is not None and not re.fullmatch(r"[ -<>-}]+", name):
+                raise ValueError(f"{name!r} cannot be a comment's name (Vorbis I, section 5.2.2)")
+        return self
 
 
 class IconRules(Table):

@@ -14,7 +14,7 @@ from pathlib import Path
 from rapidfuzz import process
 
 from ichnos.audio import clips as audio_clips
-from ichnos.audio.conversion import convert
+from ichnos.audio.conversion import SUFFIXES, Converted, convert
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import record
 from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder
@@ -23,7 +23,7 @@ from ichnos.pack.workspace import Workspace
 from ichnos.pack.writing import fresh, fresh_folder, understood
 
 _PRIVATE = ".ichnos"
-_KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav)(\.[0-9a-f]{8}\.partial)?")
+_KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav|flac)(\.[0-9a-f]{8}\.partial)?")
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Prepared:
 
 @dataclass(frozen=True)
 class Built:
-    """What a build did. ``size`` in bytes."""
+    """What a build did. ``size`` in bytes; ``notes`` on what was converted, clip by clip."""
 
     package: Path
     sha256: str
@@ -52,6 +52,7 @@ class Built:
     converted: int
     kept: int
     written: bool
+    notes: tuple[str, ...] = ()
 
 
 def look_at(workspace: Workspace, clip: str, place: Place) -> Clip:
@@ -125,8 +126,8 @@ def prepare(workspace: Workspace, output: Path) -> Prepared:
 
 def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
     """Where a finished conversion is kept."""
-    suffix = ".ogg" if conversion.target.container == "Ogg" else ".wav"
-    return workspace.folder / _PRIVATE / "conversions" / f"{conversion.identity}{suffix}"
+    name = f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
+    return workspace.folder / _PRIVATE / "conversions" / name
 
 
 def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], None]) -> Built:
@@ -145,7 +146,7 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
         return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
     _refuse_links(workspace)
     _try_place(package)
-    _convert_all(workspace, prepared.owed, advance)
+    notes = _convert_all(workspace, prepared.owed, advance)
     members = [(file.path, _content(workspace, file)) for file in plan.files]
     _refuse_too_large(workspace, members)
     if plan.archive:
@@ -159,7 +160,7 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
             sha256, size = sha256_of_folder(beside)
     record.save(workspace.folder, plan, package, sha256, size)
     _forget_others(workspace, plan)
-    return Built(package, sha256, size, len(prepared.owed), kept, written=True)
+    return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes)
 
 
 def _refuse_links(workspace: Workspace) -> None:
@@ -207,18 +208,21 @@ def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:
         )
 
 
-def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[float], None]) -> None:
-    def one(conversion: Conversion) -> None:
+def _convert_all(
+    workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[float], None]
+) -> tuple[str, ...]:
+    def one(conversion: Conversion) -> Converted:
         serial = int(conversion.identity[:8], 16)
         with fresh(kept_path(workspace, conversion)) as beside:
             source = workspace.clip_path(conversion.clip)
             try:
-                convert(source, conversion.facts, conversion.target, beside, serial, advance)
+                done = convert(source, conversion.facts, conversion.target, beside, serial, advance)
             except IchnosError as error:
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
             if _seen(source) != conversion.seen:  # what was converted is not what the result is named after
                 what = "this clip has changed since the plan was made"
                 raise IchnosError(what, place=Place(conversion.clip), cure="build again")
+        return done
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
@@ -232,6 +236,8 @@ def _convert_all(workspace: Workspace, owed: tuple[Conversion, ...], advance: Ca
     if unforeseen is not None:
         raise unforeseen
     raise_all([error for error in failed if isinstance(error, IchnosError)])
+    results = ((conversion.clip, task.result()) for conversion, task in zip(owed, tasks, strict=True))
+    return tuple(f"{clip}: {note}" for clip, done in results for note in done.told())
 
 
 def _content(workspace: Workspace, file: Written) -> bytes | Path:

@@ -108,7 +108,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     title = profile.rules.game.title
     known = {name for exemplar in profile.documents for name in exemplar.scopes}
     scopes = {scope for exemplar in profile.documents for scope in exemplar.scopes.values()}
-    if profile.rules.loops.kind == "wav-markers":
+    if profile.rules.loops.kind != "field":
         known.add("loop")
     for sound in pack.sound:
         lost = [
@@ -132,9 +132,18 @@ def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackVa
         category = values.category(sound)
         for path, (name, at) in zip(values.paths(sound), sound.clips(), strict=True):
             clip = clips[name]
-            want = target(workspace.profile, sound.key, category, part=at[0] == "parts", loop=bool(sound.loop))
+            want = target(
+                workspace.profile,
+                sound.key,
+                category,
+                part=at[0] == "parts",
+                loop=bool(sound.loop),
+                mono=sound.mono,
+                treatment=workspace.pack_file.steps(sound.treatment),
+            )
             conversion = Conversion(name, clip.seen, clip.facts, want, identity(clip.sha256, want))
-            files.append(Written(path, f"{name}: {clip.facts}", conversion=conversion))
+            reason = f"{name}: {clip.facts}" + (f", {sound.treatment}" if sound.treatment else "")
+            files.append(Written(path, reason, conversion=conversion))
             if longest is not None and clip.facts.seconds > longest:
                 too_long.append(
                     IchnosError(

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
-from ichnos.audio.conversion import Target
+from ichnos.audio.conversion import Choice, Target
+from ichnos.audio.loops import Marking
+from ichnos.audio.treatments import Step
 from ichnos.games.profile import Profile
-from ichnos.games.rules import AudioFor
+from ichnos.games.rules import AudioFor, LoopRules
 
 
 def target(
-    profile: Profile, key: str = "", category: str | None = None, *, part: bool = False, loop: bool = False
+    profile: Profile,
+    key: str = "",
+    category: str | None = None,
+    *,
+    part: bool = False,
+    loop: bool = False,
+    mono: Choice = "auto",
+    treatment: tuple[Step, ...] = (),
 ) -> Target:
     """What this game's sounds are converted to; for one key, where exceptions may count."""
     rules = profile.rules.audio
@@ -20,5 +29,16 @@ def target(
         only.rate or rules.rate,
         only.channels or rules.channels,
         rules.quality if only.quality is None else only.quality,
-        loop and container == "WAV" and profile.rules.loops.kind == "wav-markers",
+        mono,
+        treatment,
+        _marking(profile.rules.loops, container) if loop else None,
     )
+
+
+def _marking(rules: LoopRules, container: str) -> Marking | None:
+    """How the game wants loops marked in such files; None where it does not look there."""
+    if rules.kind == "wav-markers" and container == "WAV":
+        return Marking(rules.chunk)
+    if rules.kind == "vorbis-comments" and container == "Ogg":
+        return Marking("comments", rules.start or "", rules.end or "", rules.length or "")
+    return None

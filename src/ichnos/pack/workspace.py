@@ -11,6 +11,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
+from ichnos.audio import treatments
+from ichnos.audio.conversion import Choice
+from ichnos.audio.treatments import Step
 from ichnos.documents.checked import Table, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
@@ -70,6 +73,11 @@ class Sound(Table):
     loop: bool | None = Field(default=None, description="does it play again and again?")
     fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
     voices: int | None = Field(default=None, ge=1, description="how many of it may play at once")
+    treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
+    mono: Choice = Field(
+        default="auto",
+        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless its sides cancel",
+    )
 
     @model_validator(mode="after")
     def _has_clips(self) -> Sound:
@@ -146,12 +154,25 @@ class PackFile(Table):
     ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = Field(
         default={}, description="[ids]: minted once for the pack, never shared with another"
     )
+    treatment: dict[str, tuple[Step, ...]] = Field(
+        default={}, description='[treatment]: NAME = [{step = "gain", db = -6}, ...]; what is done to clips, in order'
+    )
     sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
     trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
     carrier: tuple[Carrier, ...] = Field(default=(), description="[[carrier]]: a thing in the game that plays a sound")
     rotation: tuple[Rotation, ...] = Field(
         default=(), description="[[rotation]]: a schedule of tracks with announcements between them"
     )
+
+    def steps(self, name: str | None) -> tuple[Step, ...]:
+        """The steps of a treatment, of the pack's own or bundled; none without a name.
+
+        Raises:
+            KeyError: there is no such treatment.
+        """
+        if name is None:
+            return ()
+        return self.treatment[name] if name in self.treatment else treatments.BUNDLED[name][1]
 
     def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each key that something plays, with the path of the field that names it."""
@@ -253,6 +274,8 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             continue
         seen[sound.key] = index
         yield from key_slips(workspace.profile, known, sound.key, sound.new, place)
+        if sound.treatment is not None:
+            yield from _no_treatment(workspace, sound.treatment, workspace.file.place("sound", index, "treatment"))
         yield from _impossible(workspace, index, sound)
     for key, path in workspace.pack_file.played():
         if key not in seen and known is not None and key not in known:
@@ -261,6 +284,13 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
                 place=workspace.file.place(*path),
                 cure=f"did you mean {' or '.join(nearest([*seen, *known.keys], key))}?",
             )
+
+
+def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Iterator[IchnosError]:
+    names = [*workspace.pack_file.treatment, *treatments.BUNDLED]
+    if name not in names:
+        near = " or ".join(nearest(names, name))
+        yield IchnosError(f'there is no treatment "{name}"', place=place, cure=f"did you mean {near}?")
 
 
 def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: Place | None) -> Iterator[IchnosError]:

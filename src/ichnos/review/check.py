@@ -10,7 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from ichnos.audio import clips, markers
+from ichnos.audio import clips, loops
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Target
 from ichnos.errors import IchnosError, Place
@@ -182,7 +182,7 @@ def _sound(target: Target, files: Files, name: str) -> tuple[list[Finding], floa
         with opened as stream:
             facts = clips.facts(stream, Path(name))
             frames = sum(len(block) for block in clips.blocks(stream, facts, place))
-            looped = not target.loop or bool(markers.loops(stream))
+            looped = not target.loop or loops.read(stream, target.loop) is not None
     except IchnosError as error:
         return [finding("take-damaged", place, error.what)], 0.0
     found = list(_format(target, facts, place))
