@@ -26,6 +26,7 @@ screenshots: $(READY)
 bench: $(READY)
 	$(BIN)/python benchmarks/startup.py
 	$(BIN)/python benchmarks/definitions.py
+	$(BIN)/python benchmarks/conversion.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)

@@ -14,6 +14,9 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
+import soundfile
+
 from ichnos.games import made_up, profile
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -58,7 +61,37 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         ".",
         ["ichnos games", "ichnos games check ombervale", "ichnos games check tarnlight --sample | tail -n 22"],
     ),
+    ("look", ".", ["ichnos look harbour --game tarnlight", "ichnos look harbour/mooring.wav"]),
+    (
+        "convert",
+        ".",
+        [
+            "ichnos convert harbour/ --to ready --like-game tarnlight",
+            "ichnos convert storm-watch/clips/bell-take3.wav --to ready --container wav --bits 16 --rate 32000",
+            "ichnos treat --names",
+        ],
+    ),
+    (
+        "loop",
+        ".",
+        [
+            "ichnos loop harbour/engine.wav",
+            "ichnos loop harbour/engine.wav --better --to engine-loop.wav",
+            "ichnos loop storm-watch/clips/draught.wav --fade 0.4 --to draught-loop.wav",
+            "ichnos heard harbour/shout.wav --bed harbour/storm.flac",
+            "ichnos split harbour/gulls.wav --to takes",
+        ],
+    ),
     ("check", "slip", ["ichnos check slip --game tarnlight --installation ../Tarnlight"]),
+]
+
+
+# name, the command that draws it
+DRAWN: list[tuple[str, list[str]]] = [
+    ("look-picture", ["look", "harbour/engine.wav"]),
+    ("heard-picture", ["heard", "harbour/shout.wav", "--bed", "harbour/storm.flac"]),
+    ("split-picture", ["split", "harbour/gulls.wav", "--to", "takes", "--dry-run"]),
+    ("treat-picture", ["treat", "harbour/shout.wav", "--to", "ready", "--treatment", "over-the-din"]),
 ]
 
 
@@ -73,6 +106,19 @@ def main() -> int:
         ["Xvfb", DISPLAY, "-screen", "0", "1290x810x24"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
     try:
+        for name, command in DRAWN:
+            if not wanted or name in wanted:
+                with tempfile.TemporaryDirectory() as scratch:
+                    _prepare(Path(scratch))
+                    option = "--before-after" if command[0] == "treat" else "--picture"
+                    # Exit code 1 is a finding, and the picture is drawn all the same.
+                    subprocess.run(
+                        ["ichnos", *command, option, SHOTS / f"{name}.png"],
+                        cwd=scratch,
+                        env=_environment(),
+                        stdout=subprocess.DEVNULL,
+                    )
+                print(f"drew docs/screenshots/{name}.png")
         time.sleep(1)
         for name, folder, commands in PICTURES:
             if wanted and name not in wanted:
@@ -109,6 +155,7 @@ def _prepare(scratch: Path) -> None:
     for part in demo.iterdir():
         shutil.move(part, scratch)
     _second_game(scratch)
+    _harbour(scratch / "harbour")
     slip = scratch / "slip" / "slip"
     shutil.unpack_archive(scratch / "storm-watch/build/storm-watch-0.1.0.lampbox", slip, "zip")
     voices = slip / "lore" / "voices.json"
@@ -120,6 +167,41 @@ def _prepare(scratch: Path) -> None:
     (audio / "lamp.draught.storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
     shutil.rmtree(scratch / "storm-watch/build")
     shutil.rmtree(scratch / "storm-watch/.ichnos")
+
+
+def _harbour(folder: Path) -> None:
+    """Clips with something to say of each."""
+    folder.mkdir()
+    random = np.random.default_rng(4)
+    second = np.arange(44100) / 44100
+
+    def write(name: str, *sides: np.ndarray) -> None:
+        soundfile.write(folder / name, np.stack(sides, axis=1), 44100, subtype="PCM_16")
+
+    def call(hz: float, seconds: float, level: float) -> np.ndarray:
+        time_ = np.arange(round(seconds * 44100)) / 44100
+        bend = hz * (1 + 0.3 * np.sin(np.pi * time_ / seconds))
+        return level * np.sin(np.pi * time_ / seconds) ** 0.7 * np.sin(2 * np.pi * np.cumsum(bend) / 44100)
+
+    def hiss(seconds: float, level: float) -> np.ndarray:
+        return level * random.normal(size=round(seconds * 44100))
+
+    creak = call(220, 1.5, 0.4)
+    write("mooring.wav", creak + hiss(1.5, 0.01), -0.9 * creak + hiss(1.5, 0.01))
+    shout = call(600, 0.5, 0.15) + call(1900, 0.5, 0.08) * (1 + hiss(0.5, 0.3)) + call(3300, 0.5, 0.03)
+    write("shout.wav", np.concatenate([hiss(0.7, 1e-4), shout, hiss(0.1, 1e-4), 0.7 * shout, hiss(0.9, 1e-4)]))
+    calls = (call(900, 0.6, 0.5), call(1100, 0.4, 0.3), call(800, 0.9, 0.6))
+    row = np.concatenate([hiss(0.5, 1e-3), *(part for one in calls for part in (one, hiss(0.6, 1e-3)))])
+    write("gulls.wav", row, np.roll(row, 20))
+    engine = sum(np.sin(2 * np.pi * 55.3 * n * np.arange(3 * 44100) / 44100 + n) / n for n in range(1, 12))
+    engine = np.clip(0.4 * engine * (1 + 0.2 * np.sin(2 * np.pi * 2.1 * np.arange(3 * 44100) / 44100)), -1, 1)
+    write("plain.wav", np.concatenate([np.zeros(22050), engine, np.zeros(8000)]))
+    words = ["ichnos", "loop", "plain.wav", "--start", "30000", "--end", "149900", "--to", "engine.wav"]
+    subprocess.run(words, cwd=folder, env=_environment(), stdout=subprocess.DEVNULL)
+    (folder / "plain.wav").unlink()
+    rumble = np.fft.irfft(np.fft.rfft(random.normal(size=6 * 44100)) / (1 + np.arange(3 * 44100 + 1) / 1500), 6 * 44100)
+    gusts = np.tile(0.7 + 0.3 * np.sin(2 * np.pi * second / 2), 6)
+    write("storm.flac", 0.25 * gusts * rumble / rumble.std())
 
 
 def _second_game(scratch: Path) -> None:

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     Block = NDArray[np.float32]  # shape (frames, channels), full scale is ±1
 
 BLOCK_FRAMES = 65536  # large enough that Python does not count beside the codecs
+_HIGHEST = 1000.0  # 60 dB above full scale
 
 _CODECS = {
     "VORBIS": "Vorbis",
@@ -89,12 +90,12 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     again = "export or download it again"
     if not stream.read(1):
         raise IchnosError("this file is empty (0 bytes)", place=place, cure=again)
-    container = containers.actual(stream)
+    container = containers.actual(stream) or _other(stream)
     if container is None:
         raise IchnosError(
             "this is not audio that Ichnos reads",
             place=place,
-            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus, MP3, MP4 and WebM, whatever the extension",
+            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus, MP3, MP4, WebM and more, whatever the extension",
         )
     fault = containers.fault(stream, container)
     if fault:
@@ -125,14 +126,28 @@ def told(stream: IO[bytes], path: Path, container: str) -> Facts:
         )
 
 
+def _other(stream: IO[bytes]) -> str | None:
+    """The container of a file that only libsndfile knows, by its name there (AU, CAF, W64, ...)."""
+    import soundfile
+
+    stream.seek(0)
+    try:
+        with soundfile.SoundFile(stream) as sound:
+            return str(sound.format)
+    except soundfile.LibsndfileError:
+        return None
+
+
 def opened(stream: IO[bytes], place: Place, container: str) -> Any:
     """A ``soundfile.SoundFile`` for reading. Raises IchnosError where the header is damaged."""
     import soundfile
 
     stream.seek(0)
-    # A file by its name: libsndfile then reads it itself, and need not ask Python for each piece.
+    # A file by its name: libsndfile then reads it itself, and need not ask Python for each piece. Of
+    # rare kinds it would believe the extension, though.
     name = getattr(stream, "name", None)
-    by_name = isinstance(name, str | Path) and isinstance(stream, io.BufferedReader) and Path(name).is_file()
+    known = container in containers.KNOWN and isinstance(stream, io.BufferedReader)
+    by_name = known and isinstance(name, str | Path) and Path(name).is_file()
     try:
         return soundfile.SoundFile(name if by_name else stream)
     except soundfile.LibsndfileError as error:
@@ -170,9 +185,24 @@ def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
             if not len(block):
                 break
             done += len(block)
+            if expected.codec.startswith("float"):
+                _refuse_nonsense(block, done, expected, place)
             yield block
     if done < expected.frames:
         raise _broken_off(done, expected, place, "the data ends there")
+
+
+def _refuse_nonsense(block: Block, done: int, expected: Facts, place: Place) -> None:
+    """Samples in floating point can be anything; what no sound can be would poison every sum."""
+    import numpy as np
+
+    if not np.abs(block).max(initial=0) <= _HIGHEST:  # so that NaN does not pass either
+        raise IchnosError(
+            f"this {expected.container} file is damaged: shortly before {done / expected.rate:.2f} s there are numbers"
+            " that no sound has",
+            place=place,
+            cure="export or download it again",
+        )
 
 
 def _broken_off(done: int, expected: Facts, place: Place, reason: str) -> IchnosError:

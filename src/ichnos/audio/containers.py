@@ -31,7 +31,11 @@ _SUFFIXES = {
     ".webm": "Matroska",
     ".mkv": "Matroska",
     ".mka": "Matroska",
+    ".au": "AU",
+    ".caf": "CAF",
+    ".w64": "W64",
 }
+KNOWN = ("WAV", "AIFF", "FLAC", "Ogg", "MP3")
 VIDEO = ("MP4", "Matroska")  # read by another library, which is an extra
 SUFFIXES = tuple(_SUFFIXES)
 _UNKNOWN_SIZE = (0, 0xFFFFFFFF)  # written by programs that stream and cannot go back
@@ -69,7 +73,7 @@ def actual(stream: IO[bytes]) -> str | None:
 def fault(stream: IO[bytes], container: str) -> str | None:
     """What is wrong with a file by its own headers and checksums; ``None`` where nothing is.
 
-    What a FLAC or a video promises is only seen when it is decoded.
+    What a FLAC promises is only seen when it is decoded.
     """
     size = stream.seek(0, os.SEEK_END)
     stream.seek(0)
@@ -82,6 +86,10 @@ def fault(stream: IO[bytes], container: str) -> str | None:
         return None if page is None else f"damaged: the checksum of its page {page} does not fit the bytes"
     if container == "MP3":
         return mpeg.fault(stream, size)
+    if container == "MP4":
+        return _mp4_missing(stream, size)
+    if container == "Matroska":
+        return _matroska_missing(stream, size)
     return None
 
 
@@ -100,3 +108,44 @@ def _iff_missing(stream: IO[bytes], size: int, container: str) -> str | None:
             return f"cut short: {missing:,} of {length:,} bytes of sound are missing"
         position += 8 + length + length % 2
     return "cut short: it has a header, but no sound in it"
+
+
+def _mp4_missing(stream: IO[bytes], size: int) -> str | None:
+    """ISO/IEC 14496-12, 4.2: boxes, one behind the other, each with its size."""
+    position, names = 0, set()
+    while position + 8 <= size:
+        stream.seek(position)
+        length, name = struct.unpack(">I4s", stream.read(8))
+        if length == 1:
+            length = int.from_bytes(stream.read(8), "big")
+        elif length == 0:
+            length = size - position
+        if length < 8:
+            return f"damaged: at byte {position:,} there is no box of it"
+        names.add(name)
+        position += length
+    if position > size:
+        return f"cut short: {position - size:,} bytes are missing"
+    return None if b"moov" in names else "cut short: its index, which comes last, is missing"
+
+
+def _matroska_missing(stream: IO[bytes], size: int) -> str | None:
+    """RFC 8794: an EBML header, then a segment that says how long it is, where it was finished."""
+    position = 0
+    while position < size:
+        stream.seek(position)
+        head = stream.read(12)
+        identity = _vint_length(head[0])
+        width = _vint_length(head[identity]) if identity < len(head) else 9
+        if identity > 4 or width > 8 or identity + width > len(head):
+            return f"damaged: at byte {position:,} there is no element of it"
+        value = int.from_bytes(head[identity : identity + width], "big") & ((1 << 7 * width) - 1)
+        if value == (1 << 7 * width) - 1:
+            return None  # written as it came: it does not say
+        position += identity + width + value
+    return f"cut short: {position - size:,} bytes are missing" if position > size else None
+
+
+def _vint_length(first: int) -> int:
+    """The bytes of a number by its first byte: one more than it has leading zeros."""
+    return 9 - first.bit_length()

@@ -10,12 +10,13 @@ from dataclasses import asdict, dataclass, field
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
-from typing import IO, Any, Literal
+from typing import IO, Any
 
 from ichnos.audio import chain, clips, loops, ogg
 from ichnos.audio.chain import Flow, Side
 from ichnos.audio.clips import Facts
 from ichnos.audio.damage import Fingerprint
+from ichnos.audio.forms import LOSSY, Choice
 from ichnos.audio.loops import Marking
 from ichnos.audio.sides import STEREO, MixMeter, SidesMeter
 from ichnos.audio.treatments import Step, treated
@@ -23,18 +24,6 @@ from ichnos.errors import IchnosError, Place
 
 CHAIN_EDITION = 2  # raised whenever the same clip and target would give other bytes
 CANCELS = -6.0  # dB that a mono mix may lose before one side is taken instead
-
-Container = Literal["Ogg", "WAV", "FLAC"]
-Codec = Literal["Vorbis", "Opus", "PCM 16", "PCM 24", "float 32"]
-Choice = Literal["auto", "mix", "left", "right"]
-CODECS: dict[str, tuple[str, ...]] = {  # of each container, the usual one first
-    "Ogg": ("Vorbis", "Opus"),
-    "WAV": ("PCM 16", "PCM 24", "float 32"),
-    "FLAC": ("PCM 16", "PCM 24"),
-}
-SUFFIXES = {"Ogg": ".ogg", "WAV": ".wav", "FLAC": ".flac"}
-OPUS_RATES = (8000, 12000, 16000, 24000, 48000)  # RFC 6716, section 2.1.3
-LOSSY = ("Vorbis", "Opus")
 
 _SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
 _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
@@ -231,11 +220,10 @@ def _attempt(
             mixed = mixing.mixed(decoded, chain.mono)
         else:
             mixed = chain.to_channels(decoded, target.channels, side)
-        flow = Flow(mixed, facts.rate, target.channels)
+        flow = Flow(chain.resampled(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels)
         found = (target.loop.at or loops.marked(stream, facts, target.loop)) if target.loop else None
         flow = treated(flow, target.treatment, written.notes.append)
-        blocks = chain.resampled(flow.blocks, flow.rate, target.rate, target.channels)
-        _encode(written.watching(blocks), facts, target, out, serial)
+        _encode(written.watching(flow.blocks), facts, target, out, serial)
         if target.loop:
             # A treatment may have moved everything, so that marks of the source mean nothing any more.
             loop = None if target.treatment else found

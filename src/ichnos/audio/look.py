@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from ichnos.audio import clips, comments, markers
 from ichnos.audio.clips import Facts
+from ichnos.audio.loops import Marking, read
 from ichnos.audio.loudness import Loudness, LoudnessMeter
 from ichnos.audio.peaks import PeakMeter, decibels
 from ichnos.audio.sides import STEREO, Sides, SidesMeter
@@ -58,10 +59,11 @@ class Looked:
         return self.peak < SILENCE
 
 
-def look(path: Path, heard: Callable[[float], None] = lambda seconds: None) -> Looked:
+def look(path: Path, heard: Callable[[float], None] = lambda seconds: None, marking: Marking | None = None) -> Looked:
     """Look at a clip.
 
     Args:
+        marking: how loops may be marked in it, besides the chunks of a WAV.
         heard: called after each block, with its seconds.
 
     Raises:
@@ -71,6 +73,9 @@ def look(path: Path, heard: Callable[[float], None] = lambda seconds: None) -> L
     with path.open("rb") as stream:
         facts = clips.facts(stream, path)
         tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
+        if marking is not None and not loops:
+            named = read(stream, marking)
+            loops = (named,) if named else ()
         return _measured(facts, clips.blocks(stream, facts, Place(str(path))), heard, loops, tags)
 
 

@@ -101,6 +101,7 @@ def carried(loop: Loop | None, rate: int, to_rate: int, frames: int) -> Loop | N
 
 _WINDOW = 0.05  # seconds to either side of a seam that are looked at
 _USUAL = 99  # per cent of the clip's own movements are no larger than what counts as usual
+_FAINT, _COVERED = 1e-4, 0.003  # of full scale, and of the sound around: steps below are never heard
 _PATTERN = 0.02  # seconds that are compared when a better seam is looked for
 _STARTS = 24  # places that are tried for the start
 
@@ -131,7 +132,9 @@ class Near:
         IchnosError: the clip is damaged, or too short to loop.
     """
 
-    def __init__(self, path: Path, loop: Loop | None = None, within: float = 0.0) -> None:
+    def __init__(
+        self, path: Path, loop: Loop | None = None, within: float = 0.0, marking: Marking | None = None
+    ) -> None:
         """``within``: seconds around both ends in which others may be looked for."""
         import numpy as np
 
@@ -139,7 +142,7 @@ class Near:
         place = Place(str(path))
         with path.open("rb") as stream:
             self.facts = clips.facts(stream, path)
-            self.loop = loop or marked(stream, self.facts) or (0, self.facts.frames - 1)
+            self.loop = loop or marked(stream, self.facts, marking) or (0, self.facts.frames - 1)
             start, end = self.loop
             if not 0 <= start < end < self.facts.frames or end - start < 2 * _PATTERN * self.facts.rate:
                 raise IchnosError(
@@ -175,10 +178,11 @@ class Near:
         moves = np.abs(np.concatenate([np.diff(before), np.diff(behind)]))
         bends = np.abs(np.concatenate([np.diff(before, 2), np.diff(behind, 2)]))
         joint = np.concatenate([before[-2:], behind[:2]])
-        # In near silence anything is many times the usual: -80 dBFS is never heard as a click.
-        step = abs(joint[2] - joint[1]) / max(float(np.percentile(moves, _USUAL)), 1e-4)
-        slope = float(np.abs(np.diff(joint, 2)).max()) / max(float(np.percentile(bends, _USUAL)), 1e-4)
         power = [max(float(np.square(part).mean()), 1e-10) for part in (before, behind)]
+        # In a deep hum, or in near silence, anything is many times the usual: so small a step is no click.
+        least = _FAINT + _COVERED * math.sqrt(max(power))
+        step = abs(joint[2] - joint[1]) / max(float(np.percentile(moves, _USUAL)), least)
+        slope = float(np.abs(np.diff(joint, 2)).max()) / max(float(np.percentile(bends, _USUAL)), least)
         return Seam(float(step), slope, 10 * math.log10(power[0] / power[1]))
 
     def better(self) -> Iterator[tuple[Loop, float]]:

@@ -56,18 +56,19 @@ def _waves(lanes: Sequence[Any], looked: Looked, colour: str, span: float) -> No
         axes.fill_between(time, low, high, color=colour, linewidth=0.3, step="mid")
         over = np.maximum(np.abs(low), np.abs(high)) >= 0.999
         if over.any():
-            axes.vlines(time[over], -1, 1, color=_ALARM, linewidth=1.2)
+            for end in (-1, 1):  # at the edges alone: the waveform is to be seen
+                axes.vlines(time[over], end, 1.09 * end, color=_ALARM, linewidth=1.2)
         for start, width in ((0.0, looked.silent_start), (seconds - looked.silent_end, looked.silent_end)):
             if width > 0.005 * span and not looked.silent:
                 axes.axvspan(start, start + width, color="#e9e2cf", linewidth=0)
         for first, last in looked.loops:
             rate = looked.facts.rate
-            axes.axvspan(first / rate, (last + 1) / rate, ymin=0.96, color=_LOOP, linewidth=0)
+            axes.axvspan(first / rate, (last + 1) / rate, ymax=0.03, color=_LOOP, linewidth=0)
             for edge in (first / rate, (last + 1) / rate):
                 axes.axvline(edge, color=_LOOP, linewidth=1.2)
         for level in (-1, 1):
             axes.axhline(level, color=_ALARM, linewidth=0.6, linestyle=(0, (4, 3)))
-        axes.set_ylim(-1.08, 1.08)
+        axes.set_ylim(-1.12, 1.12)
         axes.set_xlim(0, span)
         axes.set_yticks([-1, -0.5, 0, 0.5, 1])
 
@@ -219,6 +220,7 @@ def draw_heard(heard: Heard, name: str, bed: str, to: Path) -> None:
     time = (np.arange(len(heard.excess)) + 0.5) * heard.hop
     over_time.plot(time, np.where(heard.active, np.clip(heard.curve, -30, 40), np.nan), color=_SOUND, linewidth=1.4)
     over_time.axhline(0, color=_ALARM, linewidth=0.8)
+    over_time.text(0.005 * span, 1, "heard above this line", fontsize=8, color=_ALARM)
     over_time.set_xlim(0, span)
     over_time.set_ylim(-30, 40)
     over_time.set_xlabel("seconds", fontsize=8, color=_INK)

@@ -243,7 +243,7 @@ BUNDLED: dict[str, tuple[str, tuple[Step, ...]]] = {
     "over-the-din": (
         "to be heard over a noisy game: the low end goes, 3 kHz comes up, the level is raised and held",
         (Trim(), HighPass(hz=150), Bell(hz=3000, db=5, q=0.8), LowPass(hz=12000), SoftClip(drive=4),
-         Loudness(lufs=-14)),
+         Loudness(lufs=-11)),
     ),
     "clear-speech": (
         "speech: rumble and boom go, consonants come up, one level for all",

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from ichnos.audio.clips import Block
 
 _CODECS = {"aac": "AAC", "opus": "Opus", "vorbis": "Vorbis", "mp3": "MPEG layer III", "flac": "FLAC", "alac": "ALAC"}
-_LACKING = 0.5  # seconds by which a track may be shorter than its container says: codecs add and drop some
+_LACKING = 0.3  # seconds by which a track may be shorter than its container says: codecs add and drop some
 
 
 @contextmanager
@@ -50,7 +50,7 @@ def facts(stream: IO[bytes], place: Place) -> tuple[str, int, int, int]:
             seconds = float(track.duration * track.time_base)
         else:
             seconds = (container.duration or 0) / 1e6
-        if not codec.sample_rate or not codec.channels or seconds < 0:
+        if codec is None or not codec.sample_rate or not codec.channels or seconds < 0:
             raise IchnosError("this recording's sound is damaged", place=place, cure="export or download it again")
         name = _CODECS.get(codec.name.removesuffix("float"), codec.name)
         return name, codec.sample_rate, codec.channels, round(seconds * codec.sample_rate)
@@ -60,7 +60,7 @@ def blocks(stream: IO[bytes], rate: int, channels: int, expected: int, place: Pl
     """Decode in blocks as the codec gives them; float32, shape (frames, channels).
 
     Raises:
-        IchnosError: it breaks off more than half a second before its end.
+        IchnosError: it breaks off more than 0.3 s before its end.
     """
     import av
     import numpy as np

@@ -70,7 +70,7 @@ def convert(
 def _choice(mono: str) -> Any:
     from typing import get_args
 
-    from ichnos.audio.conversion import Choice
+    from ichnos.audio.forms import Choice
 
     if mono not in get_args(Choice):
         raise WrongCall(f"mono cannot be made of {mono!r}", cure=f"choose one: {', '.join(get_args(Choice))}")

@@ -96,7 +96,8 @@ def _print_heard(found: Heard, lift: Lift | None, proved: Heard | None, wish: fl
     style = "bold green" if lift is None else "bold yellow" if found.stands_out >= 0 else "bold red"
     out.print(Text.assemble("It ", (str(found), style), f"; wished: {wish:+g} dB."))
     best = ", ".join(f"{hz:.0f} Hz ({db:+.0f} dB)" for hz, db in found.best_bands())
-    out.print(f"It stands out most around {best}.")
+    most = "It stands out most" if found.stands_out >= 0 else "It comes nearest to being heard"
+    out.print(f"{most} around {best}.")
     if lift is not None and proved is not None:
         steps = ", ".join(map(str, lift.steps))
         out.print(f"The least change found: {steps}.")
@@ -144,6 +145,9 @@ def loop(
         typer.Option(metavar="SECONDS", min=0.001, help="Fade the end into the beginning: no seam is left."),
     ] = None,
     to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the clip with the loop marked.")] = None,
+    game: Annotated[
+        str | None, typer.Option("--game", "-g", help="Whose way of marking loops counts, where it is comments.")
+    ] = None,
     marks: Annotated[str, typer.Option(metavar="smpl|cue|both", help="The chunks that mark it.")] = "smpl",
     replace: Annotated[bool, typer.Option("--replace", help="Replace the file if it is there already.")] = False,
     json: Json = False,
@@ -163,11 +167,15 @@ def loop(
         raise WrongCall("where is the faded loop to go?", cure="say --to FILE.wav")
     if to is not None:
         _refuse(clip, to, replacing=replace)
+    from ichnos.review import verdict
+
+    judge = verdict.judge_for(game, None, None)
+    marking = judge.marking if judge else None
     given = None
     if start is not None or end is not None:
-        plain = Near(clip)
+        plain = Near(clip, marking=marking)
         given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
-    near = Near(clip, given, within if better else 0.0)
+    near = Near(clip, given, within if better else 0.0, marking)
     chosen, seam = near.loop, near.seam()
     said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
@@ -179,6 +187,8 @@ def loop(
         said["written"] = str(to)
         if not json:
             print(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
+            written = Near(to)
+            _print_seam("There the loop", written, written.loop, seam)
     if json:
         show.as_json({**said, "heard": seam.heard})
     if seam.heard:
@@ -216,7 +226,7 @@ def _print_seam(what: str, near: Near, loop: tuple[int, int], seam: Seam) -> Non
 def _better(near: Near, now: Seam, said: dict[str, Any], json: bool) -> tuple[tuple[int, int], Seam]:
     rated = sorted(
         ((near.seam(loop), loop, likeness) for loop, likeness in list(near.better())[:8]),
-        key=lambda one: (one[0].heard, -one[2]),
+        key=lambda one: (one[0].heard, -round(one[2], 2), max(one[0].step, one[0].slope) + abs(one[0].level_db) / 6),
     )
     said["better"] = [{**_as_json(loop, seam), "likeness": round(likeness, 4)} for seam, loop, likeness in rated[:3]]
     if not rated or (rated[0][0].heard and not now.heard):

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from ichnos.audio.conversion import CODECS, OPUS_RATES, Codec, Container
+from ichnos.audio.forms import CODECS, OPUS_RATES, Codec, Container
 from ichnos.documents.checked import Table
 from ichnos.documents.formats import FORMATS
 from ichnos.games import vocabulary

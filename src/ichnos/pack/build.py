@@ -14,7 +14,8 @@ from pathlib import Path
 from rapidfuzz import process
 
 from ichnos.audio import clips as audio_clips
-from ichnos.audio.conversion import SUFFIXES, Converted, convert
+from ichnos.audio.conversion import Converted, convert
+from ichnos.audio.forms import SUFFIXES
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import record
 from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder

@@ -12,7 +12,8 @@ from pathlib import Path
 from ichnos.audio import clips as audio_clips
 from ichnos.audio import containers
 from ichnos.audio.clips import Facts
-from ichnos.audio.conversion import CODECS, OPUS_RATES, SUFFIXES, Choice, Converted, Target, convert, write
+from ichnos.audio.conversion import Converted, Target, convert, write
+from ichnos.audio.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.spool import Spool
 from ichnos.audio.treatments import Step
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ichnos.audio.conversion import Choice, Target
+from ichnos.audio.conversion import Target
+from ichnos.audio.forms import Choice
 from ichnos.audio.loops import Marking
 from ichnos.audio.treatments import Step
 from ichnos.games.profile import Profile
@@ -31,11 +32,11 @@ def target(
         rules.quality if only.quality is None else only.quality,
         mono,
         treatment,
-        _marking(profile.rules.loops, container) if loop else None,
+        marking(profile.rules.loops, container) if loop else None,
     )
 
 
-def _marking(rules: LoopRules, container: str) -> Marking | None:
+def marking(rules: LoopRules, container: str) -> Marking | None:
     """How the game wants loops marked in such files; None where it does not look there."""
     if rules.kind == "wav-markers" and container == "WAV":
         return Marking(rules.chunk)

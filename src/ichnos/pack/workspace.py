@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field, model_validator
 
 from ichnos.audio import treatments
-from ichnos.audio.conversion import Choice
+from ichnos.audio.forms import Choice
 from ichnos.audio.treatments import Step
 from ichnos.documents.checked import Table, checked
 from ichnos.documents.toml import TomlFile

@@ -12,10 +12,12 @@ from typing import Any
 
 from ichnos.audio.conversion import CANCELS, Target
 from ichnos.audio.look import Looked, look
+from ichnos.audio.loops import Marking
 from ichnos.errors import IchnosError
 from ichnos.games import kept
 from ichnos.games import profile as profiles
 from ichnos.games.profile import Profile
+from ichnos.pack.targets import marking
 from ichnos.pack.targets import target as target_for
 from ichnos.pack.writing import understood
 
@@ -148,6 +150,11 @@ class Judge:
     def title(self) -> str:
         return self.profile.rules.game.title
 
+    @property
+    def marking(self) -> Marking | None:
+        """How the game wants loops marked."""
+        return marking(self.profile.rules.loops, self.target.container)
+
 
 def judge_for(game: str | None, key: str | None, category: str | None) -> Judge | None:
     """The rules of a game, by its name or its profile's folder, for a key or a category.
@@ -232,7 +239,7 @@ def look_at(clips: Sequence[Path], judge: Judge | None, advance: Callable[[], No
     def one(clip: Path) -> Seen:
         try:
             with understood(clip):
-                looked = look(clip)
+                looked = look(clip, marking=judge.marking if judge else None)
         except IchnosError as error:
             return Seen(clip, None, [Remark("unreadable", error.what, error.cure, True)])
         finally:

@@ -1,0 +1,180 @@
+"""Loops: marks read by other eyes, seams made bad and good on purpose, and rates converted."""
+
+from __future__ import annotations
+
+import io
+import json
+import shutil
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import edit, run
+from ichnos.audio import comments, loops, markers, ogg
+
+RATE = 44100
+
+
+def _hum(seconds: float, hz: float = 110.0) -> np.ndarray:
+    time_ = np.arange(round(seconds * RATE)) / RATE
+    return 0.3 * np.sin(2 * np.pi * hz * time_) + 0.1 * np.sin(2 * np.pi * 3 * hz * time_ + 1)
+
+
+def _chunks(data: bytes) -> dict[bytes, bytes]:
+    """The chunks of a WAV, by the letter of the standard."""
+    assert struct.unpack("<4sI4s", data[:12]) == (b"RIFF", len(data) - 8, b"WAVE")
+    found, at = {}, 12
+    while at < len(data):
+        name, length = struct.unpack_from("<4sI", data, at)
+        found[name] = data[at + 8 : at + 8 + length]
+        at += 8 + length + length % 2
+    return found
+
+
+@pytest.mark.parametrize("marks", ["smpl", "cue", "both"])
+@pytest.mark.parametrize("frames", [44100, 44101])  # an odd length needs a byte to even it out
+def test_the_marks_are_the_standards(tmp_path: Path, marks: str, frames: int) -> None:
+    soundfile.write(tmp_path / "a.wav", _hum(2)[:frames, None].repeat(1, 1), RATE, subtype="PCM_24")
+    words = ("--start", "1000", "--end", "41000", "--to", "b.wav", "--marks", marks)
+    result = run("loop", "a.wav", *words, cwd=tmp_path)
+    assert "b.wav is written" in result.out
+    data = (tmp_path / "b.wav").read_bytes()
+    chunks = _chunks(data)
+    assert (b"smpl" in chunks, b"cue " in chunks) == (marks != "cue", marks != "smpl")
+    if b"smpl" in chunks:
+        head, one = struct.unpack_from("<9I", chunks[b"smpl"]), struct.unpack_from("<6I", chunks[b"smpl"], 36)
+        assert (head[2], head[7]) == (round(1e9 / RATE), 1)
+        assert one[1:4] == (0, 1000, 41000)
+    if b"cue " in chunks:
+        assert struct.unpack("<III4sIII", chunks[b"cue "]) == (1, 1, 1000, b"data", 0, 0, 1000)
+        assert struct.unpack_from("<4s4sIII", chunks[b"LIST"]) == (b"adtl", b"ltxt", 20, 1, 40001)
+    assert markers.loops(io.BytesIO(data)) == [(1000, 41000)]
+    seen = json.loads(run("look", "b.wav", "--json", cwd=tmp_path).out)["clips"][0]
+    assert seen["loops"] == [{"first": 1000, "last": 41000}]
+    assert np.array_equal(soundfile.read(tmp_path / "b.wav")[0], soundfile.read(tmp_path / "a.wav")[0])
+
+
+@given(st.integers(100, 10**6), st.integers(0, 10**6), st.sampled_from([22050, 32000, 48000]), st.integers(2, 10**6))
+def test_a_loops_length_survives_another_rate(length: int, start: int, to_rate: int, rest: int) -> None:
+    """The length depends on nothing but itself, and is right to half a frame."""
+    frames = round((start + length + rest) * to_rate / RATE)
+    first, last = loops.carried((start, start + length - 1), RATE, to_rate, frames)
+    assert last + 1 - first == round(length * to_rate / RATE)
+    assert abs(first - start * to_rate / RATE) <= 0.5
+    assert 0 <= first < last < frames
+
+
+def _seam(path: Path, *words: str) -> tuple[int, dict]:
+    result = run("loop", path.name, "--json", *words, cwd=path.parent)
+    return result.code, json.loads(result.out)
+
+
+def test_a_bad_seam_is_found_and_mended(tmp_path: Path) -> None:
+    period = RATE / 110
+    good = round(100 * period)
+    path = tmp_path / "hum.wav"
+    soundfile.write(path, _hum(1.2), RATE, subtype="PCM_16")
+    code, said = _seam(path, "--start", "4000", "--end", str(4000 + good - 1))
+    assert (code, said["heard"]) == (0, False)
+    bad = ("--start", "4000", "--end", str(4000 + good - 1 + round(period / 3)))
+    code, said = _seam(path, *bad)
+    assert (code, said["heard"]) == (1, True)
+    assert said["loop"]["step"] > 2
+    code, said = _seam(path, *bad, "--better", "--within", "0.05", "--to", "mended.wav")
+    assert (code, said["heard"]) == (0, False)
+    best = said["better"][0]
+    assert abs((best["last"] + 1 - best["first"]) % period - period / 2) > period / 2 - 2  # whole periods
+    assert best["likeness"] > 0.99
+    assert _seam(tmp_path / "mended.wav")[1]["loop"]["first"] == best["first"]
+
+
+def test_a_fade_leaves_no_seam(tmp_path: Path) -> None:
+    random = np.random.default_rng(2)
+    noise = np.cumsum(random.normal(size=2 * RATE))
+    noise -= np.convolve(noise, np.ones(2001) / 2001, "same")
+    noise *= 0.3 / np.abs(noise).max() * np.linspace(0.2, 1, len(noise))
+    soundfile.write(tmp_path / "w.wav", noise, RATE)
+    code, said = _seam(tmp_path / "w.wav")
+    assert said["loop"]["level-db"] > 6
+    assert code == 1
+    code, said = _seam(tmp_path / "w.wav", "--fade", "0.5", "--to", "f.wav")
+    assert (code, said["heard"]) == (0, False)
+    out, _ = soundfile.read(tmp_path / "f.wav")
+    assert len(out) == len(noise) - RATE // 2
+    assert np.abs(out[:1000] - noise[RATE // 2 : RATE // 2 + 1000]).max() < 1e-4  # it begins behind what was faded in
+    assert abs(out[-1] - noise[RATE // 2 - 1]) < 0.01  # and ends where that begins
+
+
+def test_what_cannot_loop_is_refused(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "a.wav", _hum(0.5), RATE)
+    assert "no loop can go" in run("loop", "a.wav", "--end", "99999", cwd=tmp_path).err
+    assert run("loop", "a.wav", "--to", "a.wav", cwd=tmp_path).code == 2
+    assert run("loop", "a.wav", "--fade", "0.1", cwd=tmp_path).code == 2
+    assert run("loop", "a.wav", "--to", "b.ogg", cwd=tmp_path).code == 2
+
+
+@given(
+    st.lists(st.tuples(st.text("ABCXYZ_", min_size=1, max_size=9), st.text(max_size=70000)), max_size=3),
+    st.integers(0, 3),
+)
+def test_comments_are_written_and_the_sound_stays(pairs: list[tuple[str, str]], kind: int) -> None:
+    """However long, also over the edge of a page of 65,025 bytes; the sound's own packets keep their bytes."""
+    encoded = io.BytesIO()
+    sound = np.random.default_rng(kind).normal(scale=0.1, size=9000)
+    soundfile.write(encoded, sound, 48000, format="OGG", subtype="OPUS" if kind == 3 else "VORBIS")
+    said = {name: text.encode("utf-8", "replace").decode() for name, text in pairs}
+    out = io.BytesIO()
+    comments.with_comments(encoded, out, said)
+    assert ogg.faulty_page(out) is None
+    numbers = [int.from_bytes(page[18:22], "little") for page in ogg.pages(out)]
+    assert numbers == list(range(len(numbers)))
+    found = comments.vorbis_comments(out)
+    assert all(found[name] == text for name, text in said.items())
+    again, first = (soundfile.read(io.BytesIO(stream.getvalue()))[0] for stream in (out, encoded))
+    assert np.array_equal(again, first)
+
+
+def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
+    """A profile names the comments; the build carries the clip's own marks over, and the check looks for them."""
+    from ichnos.games.profile import BUNDLED
+
+    shutil.copytree(BUNDLED / "tarnlight", tmp_path / "demo" / "mine")
+    rules = tmp_path / "demo" / "mine" / "game.toml"
+    rules.write_text(
+        rules.read_text() + '\n[loops]\nkind = "vorbis-comments"\nstart = "RETURN_AT"\nlength = "RETURN_FRAMES"\n'
+    )
+    soundfile.write(workspace / "clips" / "hum.wav", _hum(2)[::2], RATE // 2)
+    run(
+        "loop",
+        "clips/hum.wav",
+        "--start",
+        "5000",
+        "--end",
+        "30000",
+        "--to",
+        "clips/draught.wav",
+        "--replace",
+        cwd=workspace,
+    )
+    edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
+    edit(workspace, 'key = "lamp.draught.storm"', 'key = "lamp.draught.storm"\nloop = true')
+    built = run("build", cwd=workspace)
+    assert built.code == 0, built.err
+    shutil.unpack_archive(workspace / "build" / "storm-watch-0.1.0.lampbox", tmp_path / "pack", "zip")
+    (path,) = (tmp_path / "pack").rglob("lamp.draught*.ogg")
+    with path.open("rb") as stream:
+        said = comments.vorbis_comments(stream)
+    assert (said["RETURN_AT"], said["RETURN_FRAMES"]) == ("10000", "50002")
+    assert run("check", cwd=workspace).code == 0
+    seen = json.loads(run("look", path, "--game", tmp_path / "demo" / "mine", "--json").out)["clips"][0]
+    assert seen["loops"] == [{"first": 10000, "last": 60001}]
+    looped = json.loads(run("loop", path, "--game", tmp_path / "demo" / "mine", "--json").out)
+    assert looped["loop"]["first"] == 10000
+    path.write_bytes(path.read_bytes().replace(b"RETURN_AT=", b"RETURN_UP="))
+    rules.write_text(rules.read_text().replace('length = "RETURN_FRAMES"', ""))
+    assert "loops in comments need the names of two" in run("check", cwd=workspace).err
