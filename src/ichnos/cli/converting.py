@@ -144,6 +144,8 @@ def _print_plan(planned: list[Export], json: bool) -> None:
         for one in planned:
             if one.target is not None:
                 print(f"would write {one.to}: {one.target}; from {one.clip}: {one.facts}")
+                if one.target.treatment:
+                    print(f"    treated: {', '.join(map(str, one.target.treatment))}")
     for one in planned:
         if one.error:
             report(one.error)

@@ -47,6 +47,8 @@ def look(
     if game is None and (key is not None or category is not None):
         raise WrongCall("a key or a category means something only to a game", cure="say --game GAME")
     judge = verdict.judge_for(game, key, category)
+    if judge is not None and not judge.key_checked:
+        show.keys_unchecked(judge.title)
     with show.progress("looking", len(found)) as advance:
         seen = verdict.look_at([clip for clip, _ in found], judge, lambda: advance(1))
     if picture is not None and seen[0].looked is not None:

@@ -54,7 +54,10 @@ def size(count: float) -> str:
 
 def keys_unchecked(title: str) -> None:
     """Say that a misspelt key would go unnoticed."""
-    typer.echo(f"The keys are not checked against {title}'s own: say where the game is installed.", err=True)
+    typer.echo(
+        f"The keys are not checked against {title}'s own: say where the game is installed, or: ichnos keys harvest.",
+        err=True,
+    )
 
 
 def counted(count: int, noun: str) -> str:

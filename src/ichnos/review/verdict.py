@@ -145,6 +145,7 @@ class Judge:
 
     profile: Profile
     target: Target
+    key_checked: bool  # against the game's own keys, as far as they are known
 
     @property
     def title(self) -> str:
@@ -173,7 +174,7 @@ def judge_for(game: str | None, key: str | None, category: str | None) -> Judge 
                 cure=f"did you mean {' or '.join(known.nearest(key))}?",
             )
         category = category or known.category(key)
-    return Judge(profile, target_for(profile, key or "", category))
+    return Judge(profile, target_for(profile, key or "", category), key is None or known is not None)
 
 
 @dataclass(frozen=True)
