@@ -120,6 +120,16 @@ def test_what_is_refused(clip: Path) -> None:
     assert run("convert", clip, "--to", to, *ogg, "--replace").code == 0
 
 
+@pytest.mark.parametrize("frames", [0, 1, 700])
+def test_very_short_clips(tmp_path: Path, frames: int) -> None:
+    soundfile.write(tmp_path / "a.wav", _noise(1, 2)[:frames], RATE)
+    for codec in ("vorbis", "opus"):
+        words = ("--to", tmp_path / codec, "--container", "ogg", "--codec", codec)
+        result = run("convert", tmp_path / "a.wav", *words)
+        assert result.code == (0 if frames else 1), result.err
+        assert frames or "holds no sound" in result.err
+
+
 def test_one_bad_clip_does_not_stop_the_others(clip: Path) -> None:
     (clip.parent / "cut.wav").write_bytes(clip.read_bytes()[:5000])
     to = clip.parent.parent / "out"

@@ -100,7 +100,10 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     fault = containers.fault(stream, container)
     if fault:
         raise IchnosError(f"this {container} file is {fault}", place=place, cure=again)
-    return told(stream, path, container)
+    found = told(stream, path, container)
+    if not found.frames and not found.from_video:
+        raise IchnosError(f"this {container} file holds no sound (0 frames)", place=place, cure=again)
+    return found
 
 
 def told(stream: IO[bytes], path: Path, container: str) -> Facts:

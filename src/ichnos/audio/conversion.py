@@ -27,6 +27,7 @@ CANCELS = -6.0  # dB that a mono mix may lose before one side is taken instead
 
 _SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
 _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
+_SHORT = 0.1  # seconds: shorter than a codec's own blocks, so that its level says nothing
 _GATHERED = 1 << 16  # bytes that are written at once
 _FAINT = 1e-3  # of full scale (root mean square): below, a codec may let sound go
 
@@ -362,7 +363,8 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
         wrong.append(f"{frames} frames, not {written.frames}")
     wrong += _level_changed(target, written, (squares / max(1, frames * found.channels)) ** 0.5)
     if wrong:
-        raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place)
+        cure = "choose a higher quality" if target.codec in LOSSY else ""
+        raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
     return written.fingerprint.distance(again) if written.fingerprint and again else None
 
 
@@ -370,8 +372,9 @@ def _level_changed(target: Target, written: _Written, found: float) -> Iterator[
     import math
 
     level = written.level(target.channels)
-    if written.clipped or max(level, found) < _FAINT:
+    lossy = target.codec in LOSSY
+    if written.clipped or max(level, found) < _FAINT or (lossy and written.frames < _SHORT * target.rate):
         return
     change = 20 * math.log10(max(found, 1e-9) / max(level, 1e-9))
-    if abs(change) > (_LOSSY_LEVEL if target.codec in LOSSY else _EXACT_LEVEL):
+    if abs(change) > (_LOSSY_LEVEL if lossy else _EXACT_LEVEL):
         yield f"its level changed by {change:+.1f} dB"
