@@ -16,7 +16,7 @@ from ichnos.documents.tree import spelled
 from ichnos.games.converters import CONVERTERS
 from ichnos.games.rules import Rules
 from ichnos.games.vocabulary import ID_PREFIX, INSIDE, WORDS
-from ichnos.pack.workspace import PackFile
+from ichnos.pack.pack_file import PackFile
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 

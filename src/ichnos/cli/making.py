@@ -115,6 +115,8 @@ def _print_plan(prepared: Prepared) -> None:
             folder = inner
         state = prepared.states[file.path]
         reason = file.reason
+        if file.path in prepared.why:
+            reason = f"{prepared.why[file.path]}; {reason}"
         if file.conversion:
             todo = "to convert" if file.conversion.identity in owed else "converted before"
             reason = f"{reason}; {todo}"
@@ -140,6 +142,9 @@ def build(
         Path | None,
         typer.Option(metavar="FOLDER", help="Where to put the pack.", show_default="build/ in the workspace"),
     ] = None,
+    game: Annotated[
+        str | None, typer.Option("--game", "-g", help="For another of the workspace's [games].", show_default="game")
+    ] = None,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
@@ -150,12 +155,12 @@ def build(
     from ichnos.pack.plan import as_json
 
     folder = workspaces.find_folder(workspace)
-    loaded = workspaces.load(folder)
+    loaded = workspaces.load(folder, game)
     minted = [] if dry_run else assignments.mint_missing_ids(loaded)
     if minted:
         typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(minted)}.", err=True)
-        loaded = workspaces.load(folder)
-    output = to.absolute() if to else folder / "build"
+        loaded = workspaces.load(folder, game)
+    output = to.absolute() if to else building.usual_output(loaded)
     prepared = building.prepare(loaded, output)
     if loaded.catalogue is None:
         show.keys_unchecked(loaded.profile.rules.game.title)
@@ -165,7 +170,7 @@ def build(
         _print_plan(prepared)
     if dry_run:
         if json:
-            show.as_json({**as_json(prepared.plan, prepared.states), "dry-run": True})
+            show.as_json({**as_json(prepared.plan, prepared.states, prepared.why), "dry-run": True})
         return
     with show.progress("converting", sum(one.facts.seconds for one in prepared.owed)) as advance:
         built = building.build(loaded, prepared, advance)
@@ -179,7 +184,7 @@ def build(
             "written": built.written,
             "told": list(built.notes),
         }
-        show.as_json({**as_json(prepared.plan, prepared.states), **done})
+        show.as_json({**as_json(prepared.plan, prepared.states, prepared.why), **done})
         return
     for note in built.notes:
         typer.echo(f"Note: {note}.", err=True)

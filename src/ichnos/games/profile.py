@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -17,7 +18,7 @@ from ichnos.games import holes
 from ichnos.games.converters import Tables
 from ichnos.games.exemplar import Exemplar, Reading, understand
 from ichnos.games.rules import DocumentRules, Rules
-from ichnos.games.vocabulary import CARRIER, ID_PREFIX, PACK, PART, SOUND, TAKE
+from ichnos.games.vocabulary import CARRIER, FIELD_PREFIX, ID_PREFIX, PACK, PART, SOUND, TAKE
 
 BUNDLED = Path(__file__).parent / "bundled"
 SOUND_SUFFIXES = (".ogg", ".wav", ".flac", ".opus")
@@ -59,6 +60,27 @@ class Profile:
     def document_name(self, exemplar: Exemplar) -> str:
         """A document's path in tree/, holes and all."""
         return Path(exemplar.document.text.path).relative_to(self.tree).as_posix()
+
+    @cached_property
+    def field_names(self) -> tuple[str, ...]:
+        """The names of the fields that this profile asks for besides the vocabulary."""
+        names = {
+            name.removeprefix(FIELD_PREFIX)
+            for exemplar in self.documents
+            for name in exemplar.scopes
+            if name.startswith(FIELD_PREFIX)
+        }
+        return tuple(sorted(names))
+
+    @cached_property
+    def digest(self) -> str:
+        """A name for the profile as it stands: equal names, equal files."""
+        lines = [
+            f"{path.relative_to(self.folder).as_posix()} {hashlib.sha256(path.read_bytes()).hexdigest()}"
+            for path in sorted(self.folder.rglob("*"))
+            if path.is_file()
+        ]
+        return hashlib.sha256("\n".join(lines).encode()).hexdigest()
 
     @cached_property
     def id_names(self) -> tuple[str, ...]:

@@ -87,6 +87,7 @@ class AudioRules(Table):
 
 class TakeRules(Table):
     several: bool = Field(default=True, description="may a key have several takes, picked at random?")
+    shared: bool = Field(default=False, description="may several keys name one file? Then it is stored once")
 
 
 class PartRules(Table):
@@ -141,6 +142,10 @@ class LoopRules(Table):
             if name is not None and not re.fullmatch(r"[ -<>-}]+", name):
                 raise ValueError(f"{name!r} cannot be a comment's name (Vorbis I, section 5.2.2)")
         return self
+
+
+class CreditRules(Table):
+    path: InsidePath | None = Field(default="CREDITS.txt", description="the credits' path in the pack; empty: nowhere")
 
 
 class IconRules(Table):
@@ -215,6 +220,7 @@ class Rules(Table):
     loops: LoopRules = LoopRules()
     limits: Limits = Limits()
     catalogue: CatalogueRules = CatalogueRules()
+    credits: CreditRules = CreditRules()
     icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
     packaging: Packaging
     install: Install = Install()

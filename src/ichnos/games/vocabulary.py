@@ -104,9 +104,13 @@ PRINCIPAL: dict[str, tuple[str, ...]] = {
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 
+FIELD_PREFIX = "field."  # field.NAME: what a profile asks for that this vocabulary does not know
+
 
 def word(name: str) -> Word | None:
     """The vocabulary's entry for a hole's name, or ``None`` where there is none."""
     if name.startswith(ID_PREFIX):
         return Word(name, PACK, "id", "an id minted once for the pack")
+    if name.startswith(FIELD_PREFIX):
+        return Word(name, SOUND, "text", "what the pack file says under fields")
     return WORDS.get(name)

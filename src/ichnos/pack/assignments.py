@@ -38,6 +38,8 @@ installation = {{ installation }}
 # installation = "../the game"
 {% endif %}
 
+minted-for = {{ name }}  # the ids below are this pack's: a copy under another name gets fresh ones
+
 [pack]
 title = {{ title }}
 name = {{ name }}  # short, used in file names so that they collide with nothing
@@ -117,10 +119,17 @@ def _relative(path: Path, folder: Path) -> str:
 
 
 def mint_missing_ids(loaded: Workspace) -> list[str]:
-    """Write an id for each that the game needs and the workspace's file lacks; their names."""
-    missing = [name for name in loaded.profile.id_names if name not in loaded.pack_file.ids]
+    """Write an id for each that the game needs and the workspace's file lacks; their names.
+
+    A workspace that was copied and given another name gets ids of its own.
+    """
+    pack_file = loaded.pack_file
+    copied = pack_file.minted_for not in (None, pack_file.pack.name)
+    missing = [name for name in loaded.profile.id_names if copied or name not in pack_file.ids]
     if missing:
         document = _document(loaded)
+        if copied:
+            document["minted-for"] = pack_file.pack.name
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())
@@ -173,6 +182,7 @@ def assign(
     errors += workspaces.too_many_takes(loaded.profile, key, count, None)
     raise_all(errors)
     takes = [str(name) for name in names]
+    _refuse_in_table(loaded, key)
     document = _document(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
@@ -191,6 +201,14 @@ def assign(
     if not dry_run:
         write_whole(loaded.folder / FILE_NAME, _bytes(loaded, document))
     return Assignment(key, tuple(takes), how)
+
+
+def _refuse_in_table(loaded: Workspace, key: str) -> None:
+    """A key that stands in the table is changed there: this file is the only one that is written."""
+    for index, sound in enumerate(loaded.pack_file.sound):
+        place = loaded.sound_place(index)
+        if sound.key == key and place.path != FILE_NAME:
+            raise WrongCall(f'"{key}" stands in {place}', cure="add a row for it there")
 
 
 def _is_new(loaded: Workspace, key: str) -> bool:

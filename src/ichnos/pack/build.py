@@ -20,6 +20,7 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import record
 from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder
 from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
+from ichnos.pack.seen_clips import SeenClips
 from ichnos.pack.workspace import Workspace
 from ichnos.pack.writing import fresh, fresh_folder, understood
 
@@ -37,6 +38,8 @@ class Prepared:
     gone: list[str]
     owed: tuple[Conversion, ...]
     last: record.Record
+    why: dict[str, str]  # of files that changed: what of them did
+    seen: SeenClips
 
     @property
     def unchanged(self) -> bool:
@@ -56,8 +59,8 @@ class Built:
     notes: tuple[str, ...] = ()
 
 
-def look_at(workspace: Workspace, clip: str, place: Place) -> Clip:
-    """What a clip is.
+def look_at(workspace: Workspace, clip: str, place: Place, known: SeenClips) -> Clip:
+    """What a clip is; as it is known, where it has not changed since.
 
     Raises:
         IchnosError: missing (with the nearest name that is there), empty, cut short, or not audio.
@@ -70,10 +73,16 @@ def look_at(workspace: Workspace, clip: str, place: Place) -> Clip:
             place=place,
             cure=f"did you mean {near}?" if near else "lay it into the workspace, or correct the name",
         )
-    with understood(path), path.open("rb") as stream:
-        facts = audio_clips.facts(stream, Path(clip))
-        stream.seek(0)
-        return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), _seen(path))
+    with understood(path):
+        seen = _seen(path)
+        found = known.get(path, seen)
+        if found is None:
+            with path.open("rb") as stream:
+                facts = audio_clips.facts(stream, Path(clip))
+                stream.seek(0)
+                found = Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), seen)
+            known.put(path, found)
+        return found
 
 
 def _seen(path: Path) -> tuple[int, int]:
@@ -103,13 +112,14 @@ def prepare(workspace: Workspace, output: Path) -> Prepared:
             "no sound is assigned yet", place=Place("ichnos.toml"), cure="assign one: ichnos assign KEY CLIP"
         )
     clips: dict[str, Clip] = {}
+    known = SeenClips(workspace.folder)
     errors: list[IchnosError] = []
     for index, sound in enumerate(workspace.pack_file.sound):
         for clip, at in sound.clips():
             if clip in clips:
                 continue
             try:
-                clips[clip] = look_at(workspace, clip, workspace.file.place("sound", index, *at))
+                clips[clip] = look_at(workspace, clip, workspace.sound_place(index, *at), known)
             except IchnosError as error:
                 errors.append(error)
     for index, carrier in enumerate(workspace.pack_file.carrier):
@@ -120,9 +130,10 @@ def prepare(workspace: Workspace, output: Path) -> Prepared:
     raise_all(errors)
     plan = make(workspace, clips, workspace.originals())
     package = output / plan.package
-    last = record.load(workspace.folder)
+    last = record.load(workspace.folder, workspace.game)
     owed = tuple(one for one in plan.conversions if not kept_path(workspace, one).is_file())
-    return Prepared(plan, package, last.states(plan, package), last.gone(plan, package), owed, last)
+    states, why = last.states(plan, package), last.why(plan, package)
+    return Prepared(plan, package, states, last.gone(plan, package), owed, last, why, known)
 
 
 def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
@@ -143,9 +154,11 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
     """
     plan, package = prepared.plan, prepared.package
     kept = len(plan.conversions) - len(prepared.owed)
+    _refuse_links(workspace)
+    with suppress(IchnosError):  # only the next build's time depends on it
+        prepared.seen.save()
     if prepared.unchanged:
         return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
-    _refuse_links(workspace)
     _try_place(package)
     notes = _convert_all(workspace, prepared.owed, advance)
     members = [(file.path, _content(workspace, file)) for file in plan.files]
@@ -159,8 +172,8 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
         with fresh_folder(package) as beside:
             write_folder(beside, members)
             sha256, size = sha256_of_folder(beside)
-    record.save(workspace.folder, plan, package, sha256, size)
-    _forget_others(workspace, plan)
+    record.save(workspace.folder, workspace.game, plan, package, sha256, size)
+    _forget_others(workspace)
     return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes)
 
 
@@ -197,7 +210,7 @@ def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:
     """Never replace a folder that holds more than what this pack has, or had when it was built last."""
     if not package.exists():
         return
-    last = record.load(workspace.folder)
+    last = record.load(workspace.folder, workspace.game)
     ours = {file.path for file in plan.files} | (set(last.files) if package == last.package else set())
     names = [path.relative_to(package).as_posix() for path in package.rglob("*") if not path.is_dir()]
     stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
@@ -245,18 +258,23 @@ def _content(workspace: Workspace, file: Written) -> bytes | Path:
     return kept_path(workspace, file.conversion) if file.conversion else file.data or b""
 
 
-def _forget_others(workspace: Workspace, plan: Plan) -> None:
-    """Remove conversions that no longer belong to the plan, and parts that a killed build left."""
-    wanted = {kept_path(workspace, conversion) for conversion in plan.conversions}
+def _forget_others(workspace: Workspace) -> None:
+    """Remove conversions that no build is made of any more, and parts that a killed build left."""
+    wanted = record.all_kept(workspace.folder)
     folder = workspace.folder / _PRIVATE / "conversions"
     if folder.is_dir():
         for path in folder.iterdir():
-            if path not in wanted and _KEPT_NAME.fullmatch(path.name):
+            if path.stem not in wanted and _KEPT_NAME.fullmatch(path.name):
                 with suppress(OSError):
                     path.unlink()
 
 
 def last_package(workspace: Workspace) -> Path | None:
     """The package of the last build, where it is still there."""
-    package = record.load(workspace.folder).package
+    package = record.load(workspace.folder, workspace.game).package
     return package if package is not None and package.exists() else None
+
+
+def usual_output(workspace: Workspace) -> Path:
+    """Where packs go: build/ in the workspace, and a folder in it for each other game."""
+    return workspace.folder / "build" / workspace.game if workspace.game else workspace.folder / "build"

@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 _BARS = 7
 
 
-def from_picture(path: Path, shown: str, size: int) -> bytes:
-    """A picture as a square PNG, ``size`` pixels wide, padded with nothing where it is not square.
+def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
+    """A picture as a square PNG, ``size`` pixels wide; not square, it is padded with nothing, or cropped.
 
     Raises:
         IchnosError: the file is no picture that can be read.
@@ -25,7 +25,11 @@ def from_picture(path: Path, shown: str, size: int) -> bytes:
 
     try:
         with Image.open(path) as picture:
-            square = ImageOps.pad(picture.convert("RGBA"), (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0))
+            colours = picture.convert("RGBA")
+            if shape == "cropped":
+                square = ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS)
+            else:
+                square = ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0))
     except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as error:
         raise IchnosError(
             f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP or BMP"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from functools import partial
@@ -19,8 +20,7 @@ from ichnos.games.originals import Originals
 from ichnos.games.profile import Script
 from ichnos.games.scripts import render, with_region
 from ichnos.games.vocabulary import CARRIER, LANGUAGE, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
-from ichnos.pack import icon
-from ichnos.pack.targets import target
+from ichnos.pack import credit, icon
 from ichnos.pack.values import HOLES_OF_A_SOUND, PackValues, script_values, spelled_path
 from ichnos.pack.workspace import Workspace
 
@@ -43,6 +43,7 @@ class Conversion:
     facts: Facts
     target: Target
     identity: str
+    sha256: str = ""  # of the clip
 
 
 @dataclass(frozen=True)
@@ -63,6 +64,7 @@ class Plan:
     package: str
     archive: bool
     files: tuple[Written, ...]
+    profile: str = ""  # the digest of the game's profile
     notes: tuple[str, ...] = ()  # what the workspace says and the game has no place for
 
     @property
@@ -85,7 +87,7 @@ def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) 
     profile = workspace.profile
     values = PackValues(workspace)
     around: Around = {PACK: values.pack()}
-    files = [*_sound_files(workspace, clips, values), *_pictures(workspace, values)]
+    files = [*_sound_files(workspace, clips, values), *_pictures(workspace, values), *_credits(workspace)]
     for exemplar in profile.documents:
         for bound in _files(exemplar.file_scopes, around):
             written = _document(workspace, exemplar, bound, originals)
@@ -98,8 +100,16 @@ def make(workspace: Workspace, clips: Mapping[str, Clip], originals: Originals) 
     ]
     files.sort(key=lambda file: file.path)
     _refuse_bad_paths(files)
+    _refuse_foreign(workspace, files)
     package = spelled_path(profile.package_name, partial(resolve, around=around))
-    return Plan(package, profile.rules.packaging.kind == "archive", tuple(files), tuple(_without_place(workspace)))
+    notes = (*_left_out(workspace), *_without_place(workspace))
+    return Plan(package, profile.rules.packaging.kind == "archive", tuple(files), profile.digest, notes)
+
+
+def _left_out(workspace: Workspace) -> Iterator[str]:
+    if workspace.left_out:
+        names = ", ".join(workspace.left_out[:5]) + (", ..." if len(workspace.left_out) > 5 else "")
+        yield f"{len(workspace.left_out)} of the sounds say nothing of {workspace.game}, and are left out: {names}"
 
 
 def _without_place(workspace: Workspace) -> Iterator[str]:
@@ -118,6 +128,10 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
         ]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
+        strange = [name for name in sound.fields if name not in profile.field_names]
+        if strange:
+            has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
+            yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
     if not profile.scripts:
         for scope, items in ((TRIGGER, pack.trigger), (CARRIER, pack.carrier), (ROTATION, pack.rotation)):
             if items and scope not in scopes:
@@ -128,27 +142,26 @@ def _sound_files(workspace: Workspace, clips: Mapping[str, Clip], values: PackVa
     files = []
     longest = workspace.profile.rules.limits.seconds
     too_long = []
+    written: set[str] = set()
     for index, sound in enumerate(workspace.pack_file.sound):
-        category = values.category(sound)
         for path, (name, at) in zip(values.paths(sound), sound.clips(), strict=True):
             clip = clips[name]
-            want = target(
-                workspace.profile,
-                sound.key,
-                category,
-                part=at[0] == "parts",
-                loop=bool(sound.loop),
-                mono=sound.mono,
-                treatment=workspace.pack_file.steps(sound.treatment),
-            )
-            conversion = Conversion(name, clip.seen, clip.facts, want, identity(clip.sha256, want))
-            reason = f"{name}: {clip.facts}" + (f", {sound.treatment}" if sound.treatment else "")
+            if path in written:
+                continue  # stored once, for several keys
+            if workspace.profile.rules.takes.shared:
+                written.add(path)
+            want = values.target(sound, part=at[0] == "parts")
+            conversion = Conversion(name, clip.seen, clip.facts, want, identity(clip.sha256, want), clip.sha256)
+            reason = "silence, on purpose" if sound.silent else f"{name}: {clip.facts}"
+            reason += f", {sound.treatment}" if sound.treatment else ""
+            spelled = workspace.profile.rules.names.spelled(sound.key)
+            reason += f"; {sound.key} is spelled {spelled}" if spelled != sound.key else ""
             files.append(Written(path, reason, conversion=conversion))
             if longest is not None and clip.facts.seconds > longest:
                 too_long.append(
                     IchnosError(
                         f"{name} is {clip.facts.seconds:.1f} s long, and the game takes {longest:g} s at most",
-                        place=workspace.file.place("sound", index, *at),
+                        place=workspace.sound_place(index, *at),
                         cure="shorten the clip",
                     )
                 )
@@ -166,6 +179,12 @@ def _pictures(workspace: Workspace, values: PackValues) -> list[Written]:
     ]
 
 
+def _credits(workspace: Workspace) -> list[Written]:
+    path = workspace.profile.rules.credits.path
+    text = credit.text(workspace.pack_file)
+    return [Written(path, "where the clips are from", text.encode())] if path and text else []
+
+
 def _icon(workspace: Workspace) -> list[Written]:
     rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
     if rules is None:
@@ -176,7 +195,8 @@ def _icon(workspace: Workspace) -> list[Written]:
     if not path.is_file():
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
-    return [Written(rules.path, f"{pack.icon}, made square", icon.from_picture(path, pack.icon, rules.size))]
+    data = icon.from_picture(path, pack.icon, rules.size, pack.icon_shape)
+    return [Written(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
 
 
 def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
@@ -262,11 +282,46 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
     return "the pack's title, version and ids"
 
 
+_RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
+
+
+def _is_reserved(name: str) -> bool:
+    """Is it a name of a device, or one with a dot or a space at its end, that Windows would cut?"""
+    return name not in ("", ".", "..") and _RESERVED.fullmatch(name) is not None
+
+
+def _refuse_foreign(workspace: Workspace, files: list[Written]) -> None:
+    """A file of the pack under the name of one of the game's own would change another sound."""
+    known, profile = workspace.catalogue, workspace.profile
+    if known is None or profile.rules.modes.replace == "by-path":
+        return
+    own = known.all_files()
+    errors = [
+        IchnosError(
+            f'"{file.path}" is the name of a file that the game has already',
+            place=Place("ichnos.toml"),
+            cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
+        )
+        for file in files
+        if file.conversion and (file.path in own or file.path.rpartition(".")[0] in own)
+    ]
+    raise_all(errors)
+
+
 def _refuse_bad_paths(files: list[Written]) -> None:
     errors: list[IchnosError] = []
     seen: dict[str, str] = {}
     for file in files:
         pieces = file.path.split("/")
+        reserved = next((piece for piece in pieces if _is_reserved(piece)), None)
+        if reserved is not None:
+            errors.append(
+                IchnosError(
+                    f'"{file.path}": Windows has no file called {reserved}',
+                    place=Place("ichnos.toml"),
+                    cure="give the sound, or the pack, another name",
+                )
+            )
         if any(piece in ("", ".", "..") for piece in pieces) or any(sign in file.path for sign in '\\:*?"<>|\0'):
             errors.append(
                 IchnosError(
@@ -287,7 +342,7 @@ def _refuse_bad_paths(files: list[Written]) -> None:
     raise_all(errors)
 
 
-def as_json(plan: Plan, states: Mapping[str, str]) -> dict[str, Any]:
+def as_json(plan: Plan, states: Mapping[str, str], why: Mapping[str, str]) -> dict[str, Any]:
     """The plan for programs; ``states`` says of each path whether it is new, changed or the same."""
     return {
         "package": plan.package,
@@ -297,6 +352,7 @@ def as_json(plan: Plan, states: Mapping[str, str]) -> dict[str, Any]:
                 "path": file.path,
                 "state": states[file.path],
                 "reason": file.reason,
+                **({"why": why[file.path]} if file.path in why else {}),
                 **(
                     {"clip": file.conversion.clip, "to": str(file.conversion.target)}
                     if file.conversion

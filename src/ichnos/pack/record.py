@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from ichnos.pack.plan import Plan, Written
@@ -22,7 +22,9 @@ class Record:
     sha256: str = ""
     size: int = -1
     seen: str = ""  # the sizes and times of what was written
-    files: dict[str, str] = field(default_factory=dict)
+    files: dict[str, dict[str, str]] = field(default_factory=dict)  # see ``made_from``
+    profile: str = ""  # the digest of the game's profile
+    kept: tuple[str, ...] = ()  # the conversions that it is made of
 
     def is_of(self, package: Path) -> bool:
         """Is the package on disk still the one that was recorded?"""
@@ -36,10 +38,29 @@ class Record:
             file.path: NEW
             if file.path not in self.files
             else SAME
-            if self.files[file.path] == content(file)
+            if self.files[file.path].get("content") == content(file)
             else CHANGED
             for file in plan.files
         }
+
+    def why(self, plan: Plan, package: Path) -> dict[str, str]:
+        """Of each planned file that changed, what of it did, in plain words."""
+        why = {}
+        for file in plan.files:
+            if not self.is_of(package) or file.path not in self.files:
+                continue
+            was, now = self.files[file.path], made_from(file)
+            if was.get("content") == now["content"]:
+                continue
+            parts = [
+                word
+                for word, name in (("clip", "clip"), ("treatment", "treatment"), ("settings", "target"))
+                if name in now and was.get(name) != now[name]
+            ]
+            if not parts and self.profile != plan.profile:
+                parts = ["profile"]
+            why[file.path] = f"{' and '.join(parts)} changed" if parts else "what it says changed"
+        return why
 
     def gone(self, plan: Plan, package: Path) -> list[str]:
         """Files of the last build that the plan no longer has."""
@@ -51,30 +72,58 @@ def content(file: Written) -> str:
     return file.conversion.identity if file.conversion else hashlib.sha256(file.data or b"").hexdigest()
 
 
-def _path(workspace: Path) -> Path:
-    return workspace / ".ichnos" / "built.json"
+def made_from(file: Written) -> dict[str, str]:
+    """All that a file's content depends on, piece by piece."""
+    if file.conversion is None:
+        return {"content": content(file)}
+    target = file.conversion.target
+    return {
+        "content": content(file),
+        "clip": file.conversion.sha256,
+        "treatment": ", ".join(map(repr, target.treatment)),
+        "target": repr(replace(target, treatment=())),
+    }
 
 
-def load(workspace: Path) -> Record:
+def _path(workspace: Path, game: str | None) -> Path:
+    name = "built.json" if game is None else f"built-{hashlib.sha256(game.encode()).hexdigest()[:12]}.json"
+    return workspace / ".ichnos" / name
+
+
+def all_kept(workspace: Path) -> set[str]:
+    """The conversions that any of the workspace's builds, for whichever game, is made of."""
+    kept: set[str] = set()
+    for path in (workspace / ".ichnos").glob("built*.json"):
+        try:
+            kept.update(json.loads(path.read_text("utf-8"))["kept"])
+        except (OSError, ValueError, TypeError, KeyError):
+            continue
+    return kept
+
+
+def load(workspace: Path, game: str | None = None) -> Record:
     """The last build's record; an empty one where there is none that can be read."""
     try:
-        values = json.loads(_path(workspace).read_text("utf-8"))
-        return Record(**{**values, "package": Path(os.path.normpath(workspace / values["package"]))})
+        values = json.loads(_path(workspace, game).read_text("utf-8"))
+        package = Path(os.path.normpath(workspace / values["package"]))
+        return Record(**{**values, "package": package, "kept": tuple(values["kept"])})
     except (OSError, ValueError, TypeError, KeyError):
         return Record()
 
 
-def save(workspace: Path, plan: Plan, package: Path, sha256: str, size: int) -> None:
+def save(workspace: Path, game: str | None, plan: Plan, package: Path, sha256: str, size: int) -> None:
     """Note a finished build. The package is noted as seen from the workspace, so that both may move."""
-    files = {file.path: content(file) for file in plan.files}
+    files = {file.path: made_from(file) for file in plan.files}
     values = {
         "package": _seen_from(workspace, package),
         "sha256": sha256,
         "size": size,
         "seen": _seen(package),
         "files": files,
+        "profile": plan.profile,
+        "kept": [conversion.identity for conversion in plan.conversions],
     }
-    write_whole(_path(workspace), json.dumps(values, indent=1).encode())
+    write_whole(_path(workspace, game), json.dumps(values, indent=1).encode())
 
 
 def _seen(package: Path) -> str:

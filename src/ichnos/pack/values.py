@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from ichnos.audio.conversion import Target
 from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.converters import Unreadable
@@ -14,6 +15,7 @@ from ichnos.games.profile import fits
 from ichnos.games.vocabulary import (
     CARRIER,
     CATEGORY,
+    FIELD_PREFIX,
     GROUP,
     ID_PREFIX,
     LANGUAGE,
@@ -24,8 +26,10 @@ from ichnos.games.vocabulary import (
     TAKE,
     TRIGGER,
 )
+from ichnos.pack.pack_file import Carrier, PackFile, Sound
+from ichnos.pack.sounds import takes_of
 from ichnos.pack.targets import target
-from ichnos.pack.workspace import Carrier, PackFile, Sound, Workspace
+from ichnos.pack.workspace import Workspace
 
 # The fields of a sound that a profile has holes for under the same name.
 HOLES_OF_A_SOUND = ("volume", "pitch", "near", "far", "nearby", "priority", "loop", "fade", "voices")
@@ -39,6 +43,7 @@ class PackValues:
         self.profile = workspace.profile
         self.rules = workspace.profile.rules
         self.own = self._own()
+        self._stored: dict[tuple[str, Target], str] = {}
         self._needs_category = any(
             CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in self.profile.documents
         )
@@ -100,13 +105,7 @@ class PackValues:
 
     def category(self, sound: Sound) -> str | None:
         """The sound's category: as given, or as the game's own definition has it."""
-        known = self.workspace.catalogue
-        if sound.category is not None or known is None:
-            return sound.category
-        for key in (sound.key, sound.like):
-            if key is not None and key in known:
-                return known.category(key)
-        return None
+        return self.workspace.category_of(sound)
 
     def sound(self, sound: Sound) -> Instance:
         """A sound with its takes and parts."""
@@ -116,15 +115,16 @@ class PackValues:
         if category is None and self._needs_category:
             raise IchnosError(
                 f"{sound.key} needs a category, as {self.rules.game.title} sorts its sounds by them",
-                place=self.workspace.file.place("sound", self.workspace.pack_file.sound.index(sound)),
+                place=self.workspace.sound_place(self.workspace.pack_file.sound.index(sound)),
                 cure='say category = "..."',
             )
         values: dict[str, Value] = {"key": sound.key, "key.group": group or None, "key.own": own, "category": category}
         values |= {name: getattr(sound, name) for name in (*HOLES_OF_A_SOUND, "like")}
+        values |= {f"{FIELD_PREFIX}{name}": text for name, text in sound.fields.items()}
         paths = self.paths(sound)
         takes = tuple(
             Instance({"weight": take.weight, "take.number": number, "file": path})
-            for number, (take, path) in enumerate(zip(sound.takes, paths, strict=False), 1)
+            for number, (take, path) in enumerate(zip(takes_of(sound), paths, strict=False), 1)
         )
         parts = tuple(
             Instance({"part.name": name, "part.file": path})
@@ -141,11 +141,36 @@ class PackValues:
     def _languages(self, titles: dict[str | None, str]) -> tuple[Instance, ...]:
         return tuple(Instance({"language": tag}) for tag in titles if tag is not None)
 
+    def target(self, sound: Sound, *, part: bool) -> Target:
+        """What the clips of a sound are converted to."""
+        return target(
+            self.profile,
+            sound.key,
+            self.category(sound),
+            part=part,
+            loop=bool(sound.loop),
+            mono=sound.mono or "auto",
+            treatment=self.workspace.pack_file.steps(sound.treatment),
+        )
+
     def paths(self, sound: Sound) -> list[str]:
-        """The file of each take, then of each part, from the pack's root."""
+        """The file of each take, then of each part, from the pack's root.
+
+        Where the game allows it, a clip that is converted alike for several keys is stored once,
+        under the name that the first of them gives it.
+        """
+        paths = self._own_paths(sound)
+        if not self.rules.takes.shared or self.rules.modes.replace == "by-path":
+            return paths
+        return [
+            self._stored.setdefault((clip, self.target(sound, part=at[0] == "parts")), path)
+            for path, (clip, at) in zip(paths, sound.clips(), strict=True)
+        ]
+
+    def _own_paths(self, sound: Sound) -> list[str]:
         category = self.category(sound)
         paths = []
-        for number, _ in enumerate(sound.takes, 1):
+        for number, _ in enumerate(takes_of(sound), 1):
             own = self._game_path(sound, number)
             pattern = self._pattern(self.profile.sound_paths, sound, category, part=False)
             values = {"key": sound.key, "category": category, "take.number": number}

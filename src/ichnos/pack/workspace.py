@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 import re
-import uuid
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Annotated, Any, Literal
-
-from pydantic import BeforeValidator, Field, model_validator
 
 from ichnos.audio import treatments
-from ichnos.audio.forms import Choice
-from ichnos.audio.treatments import Step
-from ichnos.documents.checked import Table, checked
+from ichnos.documents.checked import checked
+from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
 from ichnos.games import kept, profile
@@ -22,180 +17,45 @@ from ichnos.games.catalogue import Catalogue, nearest
 from ichnos.games.files import Folder
 from ichnos.games.harvest import harvest
 from ichnos.games.originals import Originals
+from ichnos.pack import sounds
+from ichnos.pack.pack_file import SILENCE, PackFile, Sound
 
 FILE_NAME = "ichnos.toml"
-
-
-def _as_take(value: Any) -> Any:
-    return {"clip": value} if isinstance(value, str) else value
-
-
-def _as_slot(value: Any) -> Any:
-    return {"key": value} if isinstance(value, str) else value
-
-
-def _as_titles(value: Any) -> Any:
-    return {"": value} if isinstance(value, str) else value
-
-
-def _uuid(value: Any) -> str:
-    try:
-        return str(uuid.UUID(str(value)))
-    except ValueError:
-        raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
-
-
-class Take(Table):
-    clip: str = Field(min_length=1, description="the clip's file, as seen from the workspace")
-    weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
-
-
-class Sound(Table):
-    key: str = Field(min_length=1, description="the game's sound key, or one of your own")
-    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = Field(
-        default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
-    )
-    parts: dict[str, str] = Field(default={}, description="a clip for each named part, such as intro and body")
-    new: bool = Field(default=False, description="the key is your own: the game does not have it")
-    like: str | None = Field(
-        default=None, description="a key of the game: the new entry starts as a copy of that one's text"
-    )
-    title: Annotated[dict[str, str], BeforeValidator(_as_titles)] = Field(
-        default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
-    )
-    category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
-    volume: float | None = Field(default=None, ge=0, description="1 is as it is")
-    pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
-    near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
-    far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
-    nearby: bool | None = Field(default=None, description="is it heard at its place in the world, and not everywhere?")
-    priority: float | None = Field(default=None, description="which sounds are kept when too many play")
-    loop: bool | None = Field(default=None, description="does it play again and again?")
-    fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
-    voices: int | None = Field(default=None, ge=1, description="how many of it may play at once")
-    treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
-    mono: Choice = Field(
-        default="auto",
-        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless its sides cancel",
-    )
-
-    @model_validator(mode="after")
-    def _has_clips(self) -> Sound:
-        if not self.takes and not self.parts:
-            raise ValueError('a sound needs takes = ["a clip"], or parts')
-        return self
-
-    def clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
-        """Each clip of the sound, with its path inside the sound's table."""
-        takes = [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
-        return [*takes, *((clip, ("parts", name)) for name, clip in self.parts.items())]
-
-
-class Trigger(Table):
-    name: str = Field(min_length=1, description="the trigger's own name")
-    event: str = Field(min_length=1, description="what has to happen, in the game's own words")
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    where: str | None = Field(default=None, description="the area or thing that it happens at")
-    once: bool = Field(default=False, description="only the first time?")
-
-
-class Carrier(Table):
-    name: str = Field(min_length=1, description="the carrier's own name")
-    title: str = Field(description="what players call it")
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    text: str | None = Field(default=None, description="what players read of it")
-    picture: str | None = Field(default=None, description="its picture's file, copied as it is")
-
-
-class Slot(Table):
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    kind: Literal["track", "announcement"] = Field(default="track", description="what the slot is")
-
-
-class Rotation(Table):
-    name: str = Field(min_length=1, description="the rotation's own name")
-    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot)], ...] = Field(
-        min_length=1, description="what it plays: keys, or tables with a kind"
-    )
-    after: int | None = Field(default=None, ge=1, description="an announcement only after so many tracks")
-    apart: int | None = Field(default=None, ge=0, description="no announcement again until so many others were heard")
-
-
-class Pack(Table):
-    title: str = Field(min_length=1, description="the pack's title, as players see it")
-    name: str = Field(
-        pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
-        description="short, in small letters; used in file names so that none collide",
-    )
-    version: str = Field(pattern=r"^\d+\.\d+\.\d+$", description="three numbers (SemVer)")
-    game_version: str = Field(description="the version of the game that the pack is for")
-    summary: str | None = Field(default=None, description="what the pack is, in a sentence")
-    author: str | None = Field(default=None, description="who made it")
-    licence: str | None = Field(default=None, description="an SPDX expression")
-    icon: str | None = Field(
-        default=None, description="a picture's file; without it, one is drawn where the game shows one"
-    )
-    language: str = Field(
-        default="en",
-        pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$",
-        description="of titles that do not say theirs, a BCP 47 tag",
-    )
-
-
-class PackFile(Table):
-    """What ``ichnos.toml`` says."""
-
-    format: Literal[1] = Field(description="the edition of this file's format")
-    game: str = Field(description="a bundled game, or a profile's folder as seen from the workspace")
-    installation: str | None = Field(
-        default=None, description="where the game is installed: keys are checked against its own"
-    )
-    pack: Pack = Field(description="what the pack is")
-    ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = Field(
-        default={}, description="[ids]: minted once for the pack, never shared with another"
-    )
-    treatment: dict[str, tuple[Step, ...]] = Field(
-        default={}, description='[treatment]: NAME = [{step = "gain", db = -6}, ...]; what is done to clips, in order'
-    )
-    sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
-    trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
-    carrier: tuple[Carrier, ...] = Field(default=(), description="[[carrier]]: a thing in the game that plays a sound")
-    rotation: tuple[Rotation, ...] = Field(
-        default=(), description="[[rotation]]: a schedule of tracks with announcements between them"
-    )
-
-    def steps(self, name: str | None) -> tuple[Step, ...]:
-        """The steps of a treatment, of the pack's own or bundled; none without a name.
-
-        Raises:
-            KeyError: there is no such treatment.
-        """
-        if name is None:
-            return ()
-        return self.treatment[name] if name in self.treatment else treatments.BUNDLED[name][1]
-
-    def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
-        """Each key that something plays, with the path of the field that names it."""
-        return [
-            *((one.key, ("trigger", index, "key")) for index, one in enumerate(self.trigger)),
-            *((one.key, ("carrier", index, "key")) for index, one in enumerate(self.carrier)),
-            *(
-                (slot.key, ("rotation", index, "slots", number))
-                for index, one in enumerate(self.rotation)
-                for number, slot in enumerate(one.slots)
-            ),
-        ]
+TABLE_NAME = "sounds.csv"
+_SILENCE = Path(__file__).parent / "silence.wav"  # a tenth of a second of it
 
 
 @dataclass(frozen=True)
 class Workspace:
-    """A workspace, read: its file, its game's profile, and the game's catalogue where one is known."""
+    """A workspace, read: its file, its game's profile, and the game's catalogue where one is known.
+
+    The sounds of ``pack_file`` are those of the file and of the table, as they are in this game, with
+    what holds for all of a kind. ``game``: the other game that is built for, or None.
+    """
 
     folder: Path
     file: TomlFile
     pack_file: PackFile
     profile: profile.Profile
     catalogue: Catalogue | None
+    places: tuple[Callable[..., Place], ...] = ()  # of each sound's fields
+    game: str | None = None
+    left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
+    files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
+
+    def sound_place(self, index: int, *path: str | int) -> Place:
+        """Where a field of a sound stands: in the file, or in the table."""
+        return self.places[index](*path)
+
+    def category_of(self, sound: Sound) -> str | None:
+        """The sound's category: as given, or as the game's own definition has it."""
+        known = self.catalogue
+        if sound.category is not None or known is None:
+            return sound.category
+        for key in (sound.key, sound.like):
+            if key is not None and key in known:
+                return known.category(key)
+        return None
 
     def originals(self) -> Originals:
         """The game's own documents."""
@@ -205,7 +65,7 @@ class Workspace:
         return Originals(Folder(folder) if folder else None, rules.names.separator)
 
     def clip_path(self, clip: str) -> Path:
-        return self.folder / clip
+        return _SILENCE if clip == SILENCE else self.folder / clip
 
     def shown(self, path: Path) -> str:
         """A path as messages call it: relative to the workspace where it lies inside."""
@@ -227,28 +87,103 @@ def find_folder(start: Path) -> Path:
     )
 
 
-def load(folder: Path) -> Workspace:
+def load(folder: Path, game: str | None = None) -> Workspace:
     """Read a workspace.
+
+    Args:
+        game: another game of the workspace's ``[games]``, or the one that it is for.
 
     Raises:
         IchnosError: with line and column, whatever in the file is not as it must be.
+        WrongCall: the workspace knows no such game.
     """
     path = folder / FILE_NAME
     file = TomlFile(path.read_bytes(), FILE_NAME)
     pack_file = checked(PackFile, file)
+    game = None if game == pack_file.game else game
+    given = sounds.of_file(pack_file, file.place)
+    table = _table(folder, file, pack_file)
+    if table is not None:
+        given += sounds.of_table(from_bytes((folder / table).read_bytes(), table))
+    at: tuple[str | int, ...] = ("game",)
+    left_out: list[str] = []
+    if game is not None:
+        pack_file, given, left_out = _elsewhere(pack_file, given, game)
+        at = ("games", game)
     try:
         game_profile = profile.load(profile.find(pack_file.game, folder))
     except WrongCall as error:
-        raise IchnosError(error.what, place=file.place("game"), cure=error.cure) from None
+        raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
     known = kept.load(game_profile.rules.game.name)
     if pack_file.installation:
+        at = ("installation",) if game is None else (*at, "installation")
         try:
             known = _of_installation(game_profile, folder / pack_file.installation, known)
         except IchnosError as error:
-            raise IchnosError(error.what, place=file.place("installation"), cure=error.cure) from None
+            raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
     workspace = Workspace(folder, file, pack_file, game_profile, known)
+    given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
+    workspace = replace(
+        workspace,
+        pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
+        places=tuple(one.place for one in given),
+        game=game,
+        left_out=tuple(left_out),
+        files=(FILE_NAME, table) if table else (FILE_NAME,),
+    )
     raise_all(list(_slips(workspace)))
     return workspace
+
+
+def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
+    """The name of the table with further sounds, where there is one."""
+    if pack_file.table is None:
+        return TABLE_NAME if (folder / TABLE_NAME).is_file() else None
+    if not (folder / pack_file.table).is_file():
+        what = f'the table "{pack_file.table}" is not there'
+        raise IchnosError(what, place=file.place("table"), cure="correct the name")
+    return pack_file.table
+
+
+def _elsewhere(
+    pack_file: PackFile, given: list[sounds.Given], name: str
+) -> tuple[PackFile, list[sounds.Given], list[str]]:
+    """The pack as it is for another of its games."""
+    if name not in pack_file.games:
+        names = [pack_file.game, *pack_file.games]
+        raise WrongCall(
+            f'this workspace knows no game "{name}"', cure=f"it has: {', '.join(names)}; add [games.{name}]"
+        )
+    other = pack_file.games[name]
+    found, left_out = sounds.in_game(given, name)
+    renamed = {one.sound.key: now.sound.key for one, now in zip(_named(given, name), found, strict=True)}
+    pack = pack_file.pack
+    if other.game_version is not None:
+        pack = pack.model_copy(update={"game_version": other.game_version})
+    played = {
+        "trigger": tuple(
+            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.trigger if one.key in renamed
+        ),
+        "carrier": tuple(
+            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.carrier if one.key in renamed
+        ),
+        "rotation": tuple(
+            one.model_copy(
+                update={
+                    "slots": tuple(
+                        slot.model_copy(update={"key": renamed[slot.key]}) for slot in one.slots if slot.key in renamed
+                    )
+                }
+            )
+            for one in pack_file.rotation
+        ),
+    }
+    changed = {"game": other.game or name, "installation": other.installation, "pack": pack, **played}
+    return pack_file.model_copy(update=changed), found, left_out
+
+
+def _named(given: list[sounds.Given], game: str) -> list[sounds.Given]:
+    return [one for one in given if game in one.sound.games]
 
 
 def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue:
@@ -263,11 +198,12 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
     seen: dict[str, int] = {}
     known = workspace.catalogue
     for index, sound in enumerate(workspace.pack_file.sound):
-        place = workspace.file.place("sound", index, "key")
+        place = workspace.sound_place(index, "key")
         if sound.key in seen:
-            first = workspace.file.place("sound", seen[sound.key], "key").line
+            first = workspace.sound_place(seen[sound.key], "key")
+            where = f"line {first.line}" if first.path == (place.path if place else "") else str(first)
             yield IchnosError(
-                f'the key "{sound.key}" is already given in line {first}',
+                f'the key "{sound.key}" is already given in {where}',
                 place=place,
                 cure="put all its clips into one list: takes = [...]",
             )
@@ -275,7 +211,7 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
         seen[sound.key] = index
         yield from key_slips(workspace.profile, known, sound.key, sound.new, place)
         if sound.treatment is not None:
-            yield from _no_treatment(workspace, sound.treatment, workspace.file.place("sound", index, "treatment"))
+            yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
     for key, path in workspace.pack_file.played():
         if key not in seen and known is not None and key not in known:
@@ -305,19 +241,19 @@ def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: P
 
 def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
     """What this game cannot do with a sound."""
-    rules, file = workspace.profile.rules, workspace.file
+    rules, place_of = workspace.profile.rules, workspace.places[index]
     title = rules.game.title
-    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), file.place("sound", index, "takes"))
+    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"))
     for name in sound.parts:
         if name not in rules.parts.names:
             yield IchnosError(
                 f"{title} knows no part {name!r}",
-                place=file.place("sound", index, "parts", name),
+                place=place_of("parts", name),
                 cure=f"its parts are: {', '.join(rules.parts.names)}" if rules.parts.names else "give the sound takes",
             )
     if sound.like is None:
         return
-    place, known = file.place("sound", index, "like"), workspace.catalogue
+    place, known = place_of("like"), workspace.catalogue
     if known is None or workspace.pack_file.installation is None:
         what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
         yield IchnosError(what, place=place, cure='say where the game is installed: installation = "..."')
