@@ -39,7 +39,8 @@ def installations(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def _workspace(installations: Path, tmp_path: Path, game: str, keys: dict[str, list[int]], more: str = "") -> Path:
     shutil.copytree(installations / game, tmp_path / "game")
     folder = tmp_path / "pack of clips"
-    assert run("start", folder, "--game", game, "--installation", tmp_path / "game", "--title", "Five & more").code == 0
+    words = ("--installation", tmp_path / "game", "--title", "Five & more", "--licence", "MIT")
+    assert run("start", folder, "--game", game, *words).code == 0
     shutil.copytree(installations / "clips", folder / "clips")
     for key, clips in keys.items():
         new = ["--new"] if key.endswith("brandnew") else []
@@ -249,9 +250,9 @@ def test_what_a_game_cannot_spell_is_said(installations: Path, tmp_path: Path) -
     rules = (profile.BUNDLED / "vesper-yard/game.toml").read_text()
     own = tmp_path / "profile"
     shutil.copytree(profile.BUNDLED / "vesper-yard", own)
-    (own / "game.toml").write_text(rules.replace('"@pack.name@.yard"', '"@pack.licence@.yard"'))
+    (own / "game.toml").write_text(rules.replace('"@pack.name@.yard"', '"@pack.summary@.yard"'))
     edit(folder, '"vesper-yard"', '"../profile"')
-    assert "the pack has no pack.licence" in run("build", cwd=folder).err
+    assert "the pack has no pack.summary" in run("build", cwd=folder).err
 
 
 def test_like_in_a_file_that_is_merged(installations: Path, tmp_path: Path) -> None:

@@ -210,7 +210,7 @@ def test_a_sixth_game_with_mechanisms_mixed_anew(tmp_path: Path, workspace: Path
     (folder / "tree/wav/@key@.wav").touch()
     assert run("games", "check", folder).code == 0, run("games", "check", folder).out
     pack = tmp_path / "pack"
-    run("start", pack, "--game", folder, "--title", "Knots, ropes")
+    run("start", pack, "--game", folder, "--title", "Knots, ropes", "--licence", "MIT")
     for key, clip in {
         "dock:rope:creak": "gull.ogg",
         "dock:rope:snap": "draught.wav",

@@ -115,7 +115,7 @@ def test_a_loop_without_its_marker_is_found(workspace: Path, tmp_path: Path) -> 
     import soundfile
 
     for name in "ab":
-        soundfile.write(pack / f"marsh/wav/{name}.wav", np.zeros(2205), 22050, subtype="PCM_16")
+        soundfile.write(pack / f"marsh/wav/{name}.wav", 0.1 * np.ones(2205), 22050, subtype="PCM_16")
     result = run("check", pack, "--game", "quillmarsh")
     assert result.out.count("loop-missing") == 1
     assert "marsh/wav/a.wav" in result.out

@@ -8,13 +8,19 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """A spot in a file. ``line`` and ``column`` count from 1; ``None`` means the whole file."""
+    """A spot in a file. ``line`` and ``column`` count from 1; ``None`` means the whole file.
+
+    ``seconds``: of a sound file, from its beginning.
+    """
 
     path: str
     line: int | None = None
     column: int | None = None
+    seconds: float | None = None
 
     def __str__(self) -> str:
+        if self.seconds is not None:
+            return f"{self.path}@{self.seconds:.2f}s"
         return ":".join(str(part) for part in (self.path, self.line, self.column) if part is not None)
 
 

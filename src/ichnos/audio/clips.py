@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
@@ -212,7 +212,7 @@ def _broken_off(done: int, expected: Facts, place: Place, reason: str) -> Ichnos
     return IchnosError(
         f"this {expected.container} file is damaged: it can be decoded up to"
         f" {done / expected.rate:.2f} s of {expected.seconds:.2f} s ({reason})",
-        place=place,
+        place=replace(place, seconds=done / expected.rate) if place else None,
         cure="export or download it again",
     )
 

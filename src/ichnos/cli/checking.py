@@ -1,9 +1,10 @@
-"""``check``."""
+"""``check`` and ``explain``."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -15,15 +16,22 @@ from ichnos.errors import WrongCall
 if TYPE_CHECKING:
     from ichnos.pack.workspace import Workspace
     from ichnos.review.check import Checked, Context
+    from ichnos.review.findings import Finding
 
 
 @app.command(
     short_help="Prove a pack: read it back, decode it.",
-    epilog="Examples: ichnos check in a workspace, or ichnos check someones.lampbox --game tarnlight",
+    epilog="Examples: ichnos check in a workspace, or ichnos check someones.lampbox --game tarnlight,"
+    " or ichnos check first.lampbox second.lampbox --game tarnlight in load order",
 )
 def check(
-    pack: Annotated[
-        Path | None, typer.Argument(help="A pack's folder or archive.", show_default="what the workspace built last")
+    packs: Annotated[
+        list[Path] | None,
+        typer.Argument(
+            metavar="PACK",
+            help="A pack's folder or archive; several in load order.",
+            show_default="what the workspace built last",
+        ),
     ] = None,
     game: Annotated[
         str | None, typer.Option("--game", "-g", help="Which game it is for.", show_default="the workspace's")
@@ -34,47 +42,75 @@ def check(
     ] = None,
     workspace: WorkspaceFolder = Path(),
     json: Json = False,
+    sarif: Annotated[bool, typer.Option("--sarif", help="Print the findings as SARIF 2.1.0, for code hosts.")] = False,
 ) -> None:
-    """Read a pack back from disk, decode every sound in it, and report findings."""
+    """Read a pack back from disk, decode every sound in it, and report findings.
+
+    Several packs are also held against each other, in the order in which the game loads them. What is
+    no slip for you is waived in ichnos.toml, under [[waive]], with a reason.
+    """
     from ichnos.games.files import files_at
+    from ichnos.review import across
     from ichnos.review import check as checking
 
-    loaded = _workspace(workspace) if pack is None or game is None else None
-    if pack is None:
-        pack = _last_built(loaded)
-    files = files_at(pack)
+    if json and sarif:
+        raise WrongCall("--json and --sarif exclude each other", cure="choose one")
+    loaded = _workspace(workspace, game) if not packs or game is None else None
+    if not packs:
+        packs = [_last_built(loaded)]
+        game = None
     context = _context(loaded, game, installation)
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
-    sounds = len(checking.sound_names(files))
-    with show.progress("decoding", sounds) as advance:
-        result = checking.check(context, files, lambda _: advance(1))
-    if json:
-        findings = [finding.as_json() for finding in result.findings]
-        show.as_json(
-            {
-                "pack": str(pack),
-                "passed": result.passed,
-                "keys": result.keys,
-                "sounds": result.sounds,
-                "seconds": round(result.seconds, 3),
-                "findings": findings,
-            }
-        )
+    results = []
+    opened = [(pack, files_at(pack)) for pack in packs]
+    with show.progress("decoding", sum(len(checking.sound_names(files)) for _, files in opened)) as advance:
+        for _, files in opened:
+            results.append(checking.check(context, files, lambda _: advance(1)))
+    shared: list[Finding] = []
+    if len(packs) > 1:
+        shared = list(across.findings(context.profile, [across.Loaded(str(pack), files) for pack, files in opened]))
+    if sarif:
+        from ichnos.review.sarif import sarif as as_sarif
+
+        findings = [*(one for result in results for one in result.findings), *shared]
+        show.as_json(as_sarif(findings, [one for result in results for one in result.waived]))
+    elif json:
+        _print_json(packs, results, shared)
     else:
-        _print(result, loaded.shown(pack.absolute()) if loaded else str(pack))
-    if result.findings:
+        for pack, result in zip(packs, results, strict=True):
+            _print(result, loaded.shown(pack.absolute()) if loaded else str(pack))
+        if len(packs) > 1:
+            _print_shared(shared, len(packs))
+    if shared or any(result.findings for result in results):
         raise typer.Exit(1)
 
 
-def _workspace(start: Path) -> Workspace | None:
+def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Sequence[Finding]) -> None:
+    said: list[dict[str, Any]] = [
+        {
+            "pack": str(pack),
+            "passed": result.passed,
+            "keys": result.keys,
+            "sounds": result.sounds,
+            "seconds": round(result.seconds, 3),
+            "findings": [finding.as_json() for finding in result.findings],
+            "waived": [{**finding.as_json(), "waived": reason} for finding, reason in result.waived],
+        }
+        for pack, result in zip(packs, results, strict=True)
+    ]
+    together = {"packs": said, "together": [finding.as_json() for finding in shared]}
+    show.as_json(said[0] if len(said) == 1 else together)
+
+
+def _workspace(start: Path, game: str | None) -> Workspace | None:
     from ichnos.pack import workspace as workspaces
 
     try:
         folder = workspaces.find_folder(start)
     except WrongCall:
         return None
-    return workspaces.load(folder)
+    return workspaces.load(folder, game)
 
 
 def _last_built(loaded: Workspace | None) -> Path:
@@ -91,33 +127,81 @@ def _last_built(loaded: Workspace | None) -> Path:
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None) -> Context:
     from ichnos.games import profile
     from ichnos.games.harvest import harvest
-    from ichnos.review.check import Context
+    from ichnos.review.check import Context, of_workspace
 
-    known, new_keys = None, []
     if game is not None:
-        found = profile.load(profile.find(game))
+        context = Context(profile.load(profile.find(game)))
     elif loaded is not None:
-        found, known = loaded.profile, loaded.catalogue
-        new_keys = [sound.key for sound in loaded.pack_file.sound if sound.new]
+        context = of_workspace(loaded)
     else:
         raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
-        known = harvest(found, installation)
-    return Context(found, known, new_keys)
+        from dataclasses import replace
+
+        context = replace(context, catalogue=harvest(context.profile, installation))
+    return context
+
+
+def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
+    from rich.text import Text
+
+    for finding in findings:
+        style = "red" if finding.kind.grave else "yellow"
+        out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {finding.place}: {finding.reason}"))
+        out.print(Text(f"    in the game: {finding.kind.effect}", "dim"))
+        out.print(Text(f"    to do: {finding.cure}"))
 
 
 def _print(result: Checked, pack: str) -> None:
     from rich.text import Text
 
     out = show.console()
-    for finding in result.findings:
-        style = "red" if finding.kind.grave else "yellow"
-        out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {finding.place}: {finding.reason}"))
-        out.print(Text(f"    in the game: {finding.kind.effect}", "dim"))
-        out.print(Text(f"    to do: {finding.cure}"))
+    _print_findings(out, result.findings)
+    for finding, reason in result.waived:
+        out.print(Text(f"waived: {finding.kind.id}  {finding.place}: {reason}", "dim"))
     read = (
         f"{pack}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
         f" decoded {show.counted(result.sounds, 'sound')}, {result.seconds:.1f} s"
     )
     verdict = show.counted(len(result.findings), "finding") if result.findings else "no findings"
     out.print(Text.assemble(f"{read}: ", (verdict, "bold red" if not result.passed else "bold green")))
+
+
+def _print_shared(shared: Sequence[Finding], count: int) -> None:
+    from rich.text import Text
+
+    out = show.console()
+    _print_findings(out, shared)
+    verdict = show.counted(len(shared), "finding") if shared else "they leave each other alone"
+    out.print(Text.assemble(f"{count} packs in load order: ", (verdict, "bold yellow" if shared else "bold green")))
+
+
+@app.command(
+    short_help="What a finding means.", epilog="Example: ichnos explain take-format, or: ichnos explain for all of them"
+)
+def explain(
+    identity: Annotated[str | None, typer.Argument(metavar="ID", help="A finding's id.", show_default="all")] = None,
+    json: Json = False,
+) -> None:
+    """What a finding means: what happens in the game, and the cure."""
+    from rich.text import Text
+
+    from ichnos.review.findings import KINDS
+
+    if identity is not None and identity not in KINDS:
+        from ichnos.games.catalogue import nearest
+
+        raise WrongCall(
+            f'there is no finding "{identity}"', cure=f"did you mean {' or '.join(nearest(KINDS, identity))}?"
+        )
+    kinds = [KINDS[identity]] if identity is not None else list(KINDS.values())
+    if json:
+        rows = [{"id": k.id, "grave": k.grave, "effect": k.effect, "cure": k.cure} for k in kinds]
+        show.as_json(rows if identity is None else rows[0])
+        return
+    out = show.console()
+    for kind in kinds:
+        style = "bold red" if kind.grave else "bold yellow"
+        out.print(Text.assemble((kind.id, style), "" if kind.grave else "  (the pack works all the same)"))
+        out.print(Text(f"    in the game: {kind.effect}", "dim"))
+        out.print(Text(f"    to do: {kind.cure}"))

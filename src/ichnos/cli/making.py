@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app
-from ichnos.errors import WrongCall
+from ichnos.cli.app import app, report
+from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
     from ichnos.pack.build import Prepared
+    from ichnos.pack.summary import Summary
+    from ichnos.pack.workspace import Workspace
 
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
@@ -34,12 +37,16 @@ def start(
         Path | None,
         typer.Option(metavar="FOLDER", help="Where the game is installed, to check your keys against its own."),
     ] = None,
+    author: Annotated[str | None, typer.Option(help="Who makes the pack.")] = None,
+    licence: Annotated[
+        str | None, typer.Option(help="Of the pack and of your own clips, an SPDX id such as CC-BY-4.0.")
+    ] = None,
     dry_run: DryRun = False,
 ) -> None:
     """Start a workspace: a folder with a commented ichnos.toml and ids minted for your pack."""
     from ichnos.pack import assignments
 
-    content = assignments.start(folder, game, title, installation, dry_run=dry_run)
+    content = assignments.start(folder, game, title, installation, author=author, licence=licence, dry_run=dry_run)
     if dry_run:
         print(f"would write {folder / 'ichnos.toml'}:\n\n{content}")
         return
@@ -60,11 +67,16 @@ def _titles(values: list[str] | None) -> dict[str, str]:
 
 @app.command(
     short_help="Say which clips are for a sound key.",
-    epilog="Example: ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3",
+    epilog="Example: ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3,"
+    " or, by their names: ichnos assign --from clips",
 )
 def assign(
-    key: Annotated[str, typer.Argument(help="The game's sound key.", metavar="KEY")],
-    clips: Annotated[list[Path], typer.Argument(help="Your clips: each becomes a take.", metavar="CLIP")],
+    key: Annotated[str | None, typer.Argument(help="The game's sound key.", metavar="KEY")] = None,
+    clips: Annotated[list[Path] | None, typer.Argument(help="Your clips: each becomes a take.", metavar="CLIP")] = None,
+    from_: Annotated[
+        Path | None,
+        typer.Option("--from", metavar="FOLDER", help="Pair a folder's clips with keys by their names, instead."),
+    ] = None,
     add: Annotated[bool, typer.Option("--add", help="The key has takes already: these are further ones.")] = False,
     replace: Annotated[
         bool, typer.Option("--replace", help="The key has takes already: these take their place.")
@@ -84,6 +96,13 @@ def assign(
     if add and replace:
         raise WrongCall("--add and --replace exclude each other", cure="choose one")
     loaded = workspaces.load(workspaces.find_folder(workspace))
+    if from_ is not None:
+        if key is not None:
+            raise WrongCall("--from finds the keys itself", cure="leave out the key and the clips, or --from")
+        _assign_from(loaded, from_, dry_run=dry_run)
+        return
+    if key is None or not clips:
+        raise WrongCall("which clips are for which key?", cure="say: ichnos assign KEY CLIP, or --from FOLDER")
     done = assignments.assign(
         loaded,
         key,
@@ -95,6 +114,29 @@ def assign(
     )
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]
     print(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
+
+
+def _assign_from(loaded: Workspace, folder: Path, *, dry_run: bool) -> None:
+    from ichnos.pack import assignments, exports, pairing
+
+    if loaded.catalogue is None:
+        title = loaded.profile.rules.game.title
+        raise WrongCall(f"the keys of {title} are not known", cure="say where it is installed, or: ichnos keys harvest")
+    clips = [clip for clip, _ in exports.found([folder])]
+    found = pairing.pairs(clips, loaded.catalogue.keys)
+    done, standing = assignments.assign_pairs(loaded, found.clear, dry_run=dry_run)
+    for one in done:
+        print(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
+    for key in standing:
+        print(
+            f"left alone: {key} has clips already; {', '.join(clip.name for clip in found.clear[key])} might be for it"
+        )
+    for clip, nearest in found.doubtful:
+        near = ", ".join(f"{key} ({score:.0f})" for key, score in nearest)
+        print(f"doubtful: {clip} could be for {near}" if near else f"doubtful: {clip} is like no key")
+    typer.echo(
+        f"{show.counted(len(done), 'key')} assigned, {len(found.doubtful)} doubtful: nothing is guessed.", err=True
+    )
 
 
 def _print_plan(prepared: Prepared) -> None:
@@ -134,7 +176,8 @@ def _print_plan(prepared: Prepared) -> None:
 
 
 @app.command(
-    short_help="Show the plan, then build the pack.", epilog="Example: ichnos build --dry-run, then ichnos build"
+    short_help="Show the plan, then build the pack.",
+    epilog="Example: ichnos build --dry-run, then ichnos build; or ichnos build --watch while you edit",
 )
 def build(
     workspace: WorkspaceFolder = Path(),
@@ -145,16 +188,53 @@ def build(
     game: Annotated[
         str | None, typer.Option("--game", "-g", help="For another of the workspace's [games].", show_default="game")
     ] = None,
+    watch: Annotated[bool, typer.Option("--watch", help="Build again whenever something is saved.")] = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
     """Build the pack: show the plan, convert what is owed, write everything, all of it or nothing."""
+    from ichnos.pack import workspace as workspaces
+
+    folder = workspaces.find_folder(workspace)
+    if not watch:
+        _build(folder, to, game, dry_run=dry_run, json=json)
+        return
+    if dry_run or json:
+        raise WrongCall("watching goes on and on", cure="leave out --watch, or --dry-run and --json")
+    _watch(folder, to, game)
+
+
+def _watch(folder: Path, to: Path | None, game: str | None) -> None:
+    from ichnos.pack import watching
+    from ichnos.pack import workspace as workspaces
+
+    def once() -> list[Path]:
+        try:
+            _build(folder, to, game, dry_run=False, json=False)
+            return watching.made_of(workspaces.load(folder, game), folder)
+        except IchnosError as error:
+            report(error)
+        try:
+            return watching.made_of(workspaces.load(folder, game), folder)
+        except IchnosError:
+            return watching.made_of(None, folder)
+
+    try:
+        while True:
+            paths = once()
+            typer.echo("Watching; stop with Ctrl+C.", err=True)
+            names = next(watching.changed(paths, watching.seen(paths)))
+            typer.echo(f"\nChanged: {', '.join(Path(name).name for name in names[:5])}", err=True)
+    except KeyboardInterrupt:
+        typer.echo("", err=True)
+
+
+def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
     from ichnos.pack import assignments
     from ichnos.pack import build as building
     from ichnos.pack import workspace as workspaces
     from ichnos.pack.plan import as_json
 
-    folder = workspaces.find_folder(workspace)
     loaded = workspaces.load(folder, game)
     minted = [] if dry_run else assignments.mint_missing_ids(loaded)
     if minted:
@@ -183,6 +263,7 @@ def build(
             "kept": built.kept,
             "written": built.written,
             "told": list(built.notes),
+            "summary": asdict(built.summary) if built.summary else None,
         }
         show.as_json({**as_json(prepared.plan, prepared.states, prepared.why), **done})
         return
@@ -192,6 +273,56 @@ def build(
     if built.written:
         print(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")
         print(f"Wrote {shown}: {show.counted(len(prepared.plan.files), 'file')}, {show.size(built.size)}.")
+        if built.summary:
+            _print_summary(built.summary)
     else:
         print(f"Nothing has changed: {shown} stays as it is, {show.size(built.size)}.")
     print(f"SHA-256 {built.sha256}")
+
+
+def _print_summary(told: Summary) -> None:
+    limit = f" of the {told.most_megabytes:g} MB that the game takes" if told.most_megabytes else ""
+    print(f"{show.counted(told.sounds, 'sound')}, {told.seconds / 60:.1f} min, {show.size(told.total_bytes)}{limit}.")
+    if told.sounds > len(told.biggest) > 0:
+        print(f"The biggest: {', '.join(f'{path} {show.size(size)}' for path, size in told.biggest)}.")
+    if told.cheaper:
+        quality, saved = told.cheaper
+        print(f"At quality {quality:g} they would take about {show.size(saved)} less.")
+
+
+@app.command(
+    short_help="Make a release: version up, checked, archived.",
+    epilog="Example: ichnos release --minor --note 'Two more bells, and the foghorn is louder'",
+)
+def release(
+    note: Annotated[str, typer.Option(help="What is new, in a line; it goes into CHANGES.md.")],
+    major: Annotated[bool, typer.Option("--major", help="Raise the first number of the version.")] = False,
+    minor: Annotated[bool, typer.Option("--minor", help="Raise the second.")] = False,
+    patch: Annotated[bool, typer.Option("--patch", help="Raise the third.")] = False,
+    workspace: WorkspaceFolder = Path(),
+    json: Json = False,
+) -> None:
+    """Make a release in release/: raise the version, build, check, and lay the archive and its SHA-256 there.
+
+    Where the check does not pass, nothing is changed. Findings that are no slip are waived in ichnos.toml.
+    """
+    from ichnos.games.files import files_at
+    from ichnos.pack import release as releases
+    from ichnos.pack import workspace as workspaces
+    from ichnos.review import check as checking
+
+    steps = [name for name, wanted in (("major", major), ("minor", minor), ("patch", patch)) if wanted]
+    if len(steps) > 1:
+        raise WrongCall(f"--{steps[0]} and --{steps[1]} exclude each other", cure="choose one")
+
+    def check(loaded: Workspace, package: Path) -> list[str]:
+        result = checking.check(checking.of_workspace(loaded), files_at(package), lambda _: None)
+        return [f"{one.kind.id}  {one.place}: {one.reason}" for one in result.findings]
+
+    with show.progress("releasing", None) as advance:
+        done = releases.release(workspaces.find_folder(workspace), steps[0] if steps else None, note, check, advance)
+    if json:
+        show.as_json({"version": done.version, "archive": str(done.archive), "sha256": done.sha256})
+        return
+    print(f"{done.version} is released: {done.archive}")
+    print(f"SHA-256 {done.sha256}")

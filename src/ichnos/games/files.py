@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import lzma
-import shutil
 import stat
 import struct
 import tempfile
 import zipfile
 import zlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import IO, Protocol
 
@@ -28,6 +28,7 @@ _DAMAGED = (
     RuntimeError,
     ValueError,
 )
+_HARMLESS, _MOST_RATIO = 16 * 2**20, 200  # bytes, and how many times as many a file may become
 _IN_MEMORY = 32 * 2**20  # bytes
 
 
@@ -46,6 +47,12 @@ class Files(Protocol):
 
     def label(self, name: str) -> str:
         """What messages call the file."""
+
+    def size(self, name: str) -> int:
+        """The file's bytes, unpacked."""
+
+    def oddities(self) -> Iterator[tuple[str, str, str]]:
+        """What could do harm: "link" or "bomb", the file's name, and the reason."""
 
 
 class Folder:
@@ -74,6 +81,14 @@ class Folder:
     def label(self, name: str) -> str:
         return str(self.root / name)
 
+    def size(self, name: str) -> int:
+        return (self.root / name).stat().st_size
+
+    def oddities(self) -> Iterator[tuple[str, str, str]]:
+        for path in self.root.rglob("*"):
+            if path.is_symlink():
+                yield "link", path.relative_to(self.root).as_posix(), f"this is a link, to {path.readlink()}"
+
 
 class Archive:
     """The files in a zip archive."""
@@ -95,6 +110,15 @@ class Archive:
             if not info.is_dir() and not stat.S_ISLNK(info.external_attr >> 16)
         ]
 
+    def oddities(self) -> Iterator[tuple[str, str, str]]:
+        for info in self._zip.infolist():
+            if stat.S_ISLNK(info.external_attr >> 16):
+                yield "link", info.filename, "this is a link, and what it leads to could be anywhere"
+            elif _swells(info):
+                packed = max(1, info.compress_size)
+                reason = f"{info.file_size:,} bytes from {packed:,}: {info.file_size / packed:,.0f} times as many"
+                yield "bomb", info.filename, reason
+
     def read(self, name: str) -> bytes:
         if self._zip.getinfo(name).file_size > MAX_TEXT:
             raise IchnosError("this file is too large to be a definition", place=Place(self.label(name)))
@@ -103,10 +127,16 @@ class Archive:
 
     def open(self, name: str) -> IO[bytes]:
         """The file, out of the archive and proved by its checksum, in memory or a temporary file."""
+        if _swells(self._zip.getinfo(name)):
+            raise IchnosError(
+                "this file swells beyond measure when it is unpacked",
+                place=Place(self.label(name)),
+                cure="do not use it",
+            )
         whole: IO[bytes] = tempfile.SpooledTemporaryFile(_IN_MEMORY)  # noqa: SIM115 (the caller closes it)
         try:
             with self._zip.open(name) as stream:
-                shutil.copyfileobj(stream, whole, 1 << 20)
+                _copy(stream, whole, self._zip.getinfo(name).file_size)
         except _DAMAGED as error:
             whole.close()
             raise IchnosError(
@@ -119,6 +149,23 @@ class Archive:
 
     def label(self, name: str) -> str:
         return f"{self.path}/{name}"
+
+    def size(self, name: str) -> int:
+        return self._zip.getinfo(name).file_size
+
+
+def _swells(info: zipfile.ZipInfo) -> bool:
+    """Is it a bomb? No sound and no text shrinks to a two-hundredth, but for a little silence."""
+    return info.file_size > _HARMLESS and info.file_size > _MOST_RATIO * max(1, info.compress_size)
+
+
+def _copy(stream: IO[bytes], out: IO[bytes], promised: int) -> None:
+    """Never more than was promised, whatever the archive really holds."""
+    while data := stream.read(1 << 20):
+        promised -= len(data)
+        if promised < 0:
+            raise zipfile.BadZipFile("it is longer than the archive says")
+        out.write(data)
 
 
 class Inside:
@@ -141,6 +188,12 @@ class Inside:
 
     def label(self, name: str) -> str:
         return self.files.label(self.prefix + name)
+
+    def size(self, name: str) -> int:
+        return self.files.size(self.prefix + name)
+
+    def oddities(self) -> Iterator[tuple[str, str, str]]:
+        return self.files.oddities()
 
 
 def files_at(path: Path) -> Files:

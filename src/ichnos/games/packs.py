@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
@@ -50,6 +50,9 @@ class PackRead:
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
+    titled: dict[str, dict[str, Place]] = field(
+        default_factory=dict
+    )  # of each key, where its title stands, by language
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
 
     def categories(self) -> dict[str, str]:
@@ -89,6 +92,8 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
             _take_in(result, name, reading, separator)
+            if "title" in exemplar.scopes and rules.mode != "merge":
+                _titles(result, reading, in_path, separator)
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
     return result
@@ -111,6 +116,15 @@ def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> N
             for hole in ("trigger.key", "carrier.key", "slot.key")
             if hole in found.nodes
         ]
+
+
+def _titles(result: PackRead, reading: Reading, in_path: Mapping[str, Value], separator: str) -> None:
+    """Which titles stand in which language: the file's, or the entry's own."""
+    for key, found, _ in _entries(reading.pack, {}, separator):
+        language = found.values.get("language") or reading.pack.values.get("language") or in_path.get("language")
+        node = found.nodes.get("title")
+        if language and node:
+            result.titled.setdefault(key, {})[str(language)] = _place(reading, node)
 
 
 def _every(found: Found) -> Iterator[Found]:

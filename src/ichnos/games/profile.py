@@ -196,7 +196,8 @@ class _Loader:
         scopes = {hole.word.scope for hole in pattern.holes}
         document_format = self.format_of(name, rules)
         suffix = PurePosixPath(name).suffix.lower()
-        if suffix in SOUND_SUFFIXES and pattern.holes:
+        closed = self.rules.closed
+        if pattern.holes and (suffix in SOUND_SUFFIXES or (closed is not None and suffix == closed.ending)):
             (self.parts if PART in scopes else self.sounds).append(pattern)
         elif suffix in PICTURE_SUFFIXES and CARRIER in scopes:
             self.pictures.append(pattern)
@@ -224,6 +225,8 @@ class _Loader:
                         cure="put @key@ into it",
                     )
         for container in filter(None, wanted):
+            if self.rules.closed is not None and self.sounds:
+                continue
             if not any(fits(pattern, container) for pattern in self.sounds):
                 raise IchnosError(
                     f"tree/ has no sound file with holes in its name for {container}",

@@ -153,6 +153,10 @@ class IconRules(Table):
     size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
 
 
+class ClosedRules(Table):
+    ending: str = Field(pattern=r"^\.[a-z0-9]+$", description="of the files that the game's own encoder writes")
+
+
 class Limits(Table):
     seconds: float | None = Field(default=None, gt=0, description="the longest that a sound may be")
     megabytes: float | None = Field(default=None, gt=0, description="the largest that a whole pack may be")
@@ -203,6 +207,10 @@ class LoadList(Table):
 
 class Install(Table):
     folder: InsidePath = Field(default="", description="where a pack goes, below the game's folder")
+    wins: Literal["last", "first"] = Field(
+        default="last",
+        description="of two packs that both have a key or a file: which one the game takes, by load order",
+    )
     lists: tuple[LoadList, ...] = Field(default=(), description="lists of what the game loads: [[install.lists]]")
     caches: tuple[InsidePath, ...] = Field(default=(), description="stale caches that are to be deleted")
 
@@ -221,6 +229,10 @@ class Rules(Table):
     limits: Limits = Limits()
     catalogue: CatalogueRules = CatalogueRules()
     credits: CreditRules = CreditRules()
+    closed: ClosedRules | None = Field(
+        default=None,
+        description="the game reads only what its own encoder writes; [audio] is then what that encoder wants",
+    )
     icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
     packaging: Packaging
     install: Install = Install()

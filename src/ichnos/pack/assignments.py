@@ -47,7 +47,14 @@ version = "0.1.0"
 game-version = {{ game_version }}  # the version of the game that the pack is for
 language = "en"  # of titles that do not say theirs
 # summary = "What the pack is, in a sentence."
+{% if author %}
+author = {{ author }}
+{% else %}
 # author = "Your name"
+{% endif %}
+{% if licence %}
+licence = {{ licence }}  # the pack's own
+{% endif %}
 # icon = "picture.png"  # any picture; without one, where the game shows one, it is drawn from the title
 
 # Minted once for this pack, and never shared with another.
@@ -55,6 +62,22 @@ language = "en"  # of titles that do not say theirs
 {% for name, value in ids %}
 {{ name }} = {{ value }}
 {% endfor %}
+
+# Where clips are from, and under which licence: the first that names a clip counts.
+{% if licence %}
+[[credit]]
+clips = ["*"]  # your own; put those of others above
+{% if author %}
+author = {{ author }}
+{% endif %}
+licence = {{ licence }}
+{% else %}
+#
+# [[credit]]
+# clips = ["clips/*"]
+# author = "Who made them"
+# licence = "CC-BY-4.0"  # an SPDX id
+{% endif %}
 
 # One [[sound]] for each key. Several takes are picked at random, by weight.
 #
@@ -78,8 +101,20 @@ def _quoted(value: str) -> str:
     return tomlkit.string(value).as_string()
 
 
-def start(folder: Path, game: str, title: str | None, installation: Path | None, *, dry_run: bool) -> str:
+def start(
+    folder: Path,
+    game: str,
+    title: str | None,
+    installation: Path | None,
+    *,
+    author: str | None = None,
+    licence: str | None = None,
+    dry_run: bool,
+) -> str:
     """Make a workspace, and return the text of its file.
+
+    Args:
+        licence: of the pack and of the author's own clips, an SPDX expression.
 
     Raises:
         WrongCall: there is a workspace already, or no such game.
@@ -101,6 +136,8 @@ def start(folder: Path, game: str, title: str | None, installation: Path | None,
             installation=_quoted(_relative(installation, folder)) if installation else "",
             title=_quoted(title),
             name=_quoted(workspaces.short_name(title)),
+            author=_quoted(author) if author else "",
+            licence=_quoted(licence) if licence else "",
             game_version=_quoted(found.rules.game.versions[0]),
             ids=[(name, _quoted(str(uuid.uuid4()))) for name in found.id_names],
         )
@@ -133,7 +170,7 @@ def mint_missing_ids(loaded: Workspace) -> list[str]:
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())
-        write_whole(loaded.folder / FILE_NAME, _bytes(loaded, document))
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
     return missing
 
 
@@ -144,7 +181,7 @@ def _document(loaded: Workspace) -> tomlkit.TOMLDocument:
         raise IchnosError(str(error), place=Place(FILE_NAME), cure="correct the file in your editor") from None
 
 
-def _bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
+def as_bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
     """The document as the file was spelled: its encoding and its line ends."""
     content = tomlkit.dumps(document)
     if "\r\n" in loaded.file.text.content:
@@ -199,8 +236,32 @@ def assign(
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
     if not dry_run:
-        write_whole(loaded.folder / FILE_NAME, _bytes(loaded, document))
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
     return Assignment(key, tuple(takes), how)
+
+
+def assign_pairs(
+    loaded: Workspace, pairs: dict[str, list[Path]], *, dry_run: bool
+) -> tuple[list[Assignment], list[str]]:
+    """Write takes for several keys at once; the keys that have something already are left alone, and returned."""
+    known = {sound.key for sound in loaded.pack_file.sound}
+    standing = [key for key in pairs if key in known]
+    document = _document(loaded)
+    sounds: Any = document.get("sound")
+    if sounds is None:
+        sounds = tomlkit.aot()
+        document["sound"] = sounds
+    done = []
+    for key, clips in pairs.items():
+        if key in known:
+            continue
+        raise_all(list(workspaces.too_many_takes(loaded.profile, key, len(clips), None)))
+        takes = [str(_clip_name(loaded.folder, clip)) for clip in clips]
+        _append(sounds, key, takes, new=False)
+        done.append(Assignment(key, tuple(takes), "new"))
+    if done and not dry_run:
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+    return done, standing
 
 
 def _refuse_in_table(loaded: Workspace, key: str) -> None:

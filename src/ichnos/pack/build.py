@@ -17,10 +17,11 @@ from ichnos.audio import clips as audio_clips
 from ichnos.audio.conversion import Converted, convert
 from ichnos.audio.forms import SUFFIXES
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.pack import record
+from ichnos.pack import outbox, record
 from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder
 from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
 from ichnos.pack.seen_clips import SeenClips
+from ichnos.pack.summary import Summary, summary
 from ichnos.pack.workspace import Workspace
 from ichnos.pack.writing import fresh, fresh_folder, understood
 
@@ -40,6 +41,7 @@ class Prepared:
     last: record.Record
     why: dict[str, str]  # of files that changed: what of them did
     seen: SeenClips
+    errands: tuple[outbox.Errand, ...] = ()  # for the game's own encoder
 
     @property
     def unchanged(self) -> bool:
@@ -57,6 +59,7 @@ class Built:
     kept: int
     written: bool
     notes: tuple[str, ...] = ()
+    summary: Summary | None = None
 
 
 def look_at(workspace: Workspace, clip: str, place: Place, known: SeenClips) -> Clip:
@@ -129,11 +132,16 @@ def prepare(workspace: Workspace, output: Path) -> Prepared:
             errors.append(IchnosError(what, place=place, cure="correct the name"))
     raise_all(errors)
     plan = make(workspace, clips, workspace.originals())
+    errands: list[outbox.Errand] = []
+    if workspace.profile.rules.closed is not None:
+        errands = outbox.errands(workspace.folder, plan)
+        if not any(errand.owed for errand in errands):
+            plan = outbox.taken_in(plan, errands)
     package = output / plan.package
     last = record.load(workspace.folder, workspace.game)
     owed = tuple(one for one in plan.conversions if not kept_path(workspace, one).is_file())
     states, why = last.states(plan, package), last.why(plan, package)
-    return Prepared(plan, package, states, last.gone(plan, package), owed, last, why, known)
+    return Prepared(plan, package, states, last.gone(plan, package), owed, last, why, known, tuple(errands))
 
 
 def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
@@ -161,8 +169,13 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
         return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
     _try_place(package)
     notes = _convert_all(workspace, prepared.owed, advance)
+    if any(errand.owed for errand in prepared.errands):
+        kept_files = {conversion.identity: kept_path(workspace, conversion) for conversion in plan.conversions}
+        outbox.lay_out(workspace.folder, prepared.errands, kept_files)
+        outbox.refuse_owed(prepared.errands)
     members = [(file.path, _content(workspace, file)) for file in plan.files]
-    _refuse_too_large(workspace, members)
+    sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
+    _refuse_too_large(workspace, sizes)
     if plan.archive:
         with fresh(package) as beside:
             write_archive(beside, members)
@@ -174,7 +187,8 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
             sha256, size = sha256_of_folder(beside)
     record.save(workspace.folder, workspace.game, plan, package, sha256, size)
     _forget_others(workspace)
-    return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes)
+    told = summary(plan, sizes, workspace.profile.rules.limits.megabytes)
+    return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes, summary=told)
 
 
 def _refuse_links(workspace: Workspace) -> None:
@@ -193,9 +207,8 @@ def _try_place(package: Path) -> None:
         probe.unlink()
 
 
-def _refuse_too_large(workspace: Workspace, members: list[tuple[str, bytes | Path]]) -> None:
+def _refuse_too_large(workspace: Workspace, sizes: dict[str, int]) -> None:
     most = workspace.profile.rules.limits.megabytes
-    sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
     total = sum(sizes.values()) / 1e6
     if most is not None and total > most:
         largest = max(sizes, key=lambda name: sizes[name])

@@ -285,7 +285,7 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
 
 
-def _is_reserved(name: str) -> bool:
+def windows_refuses(name: str) -> bool:
     """Is it a name of a device, or one with a dot or a space at its end, that Windows would cut?"""
     return name not in ("", ".", "..") and _RESERVED.fullmatch(name) is not None
 
@@ -313,7 +313,7 @@ def _refuse_bad_paths(files: list[Written]) -> None:
     seen: dict[str, str] = {}
     for file in files:
         pieces = file.path.split("/")
-        reserved = next((piece for piece in pieces if _is_reserved(piece)), None)
+        reserved = next((piece for piece in pieces if windows_refuses(piece)), None)
         if reserved is not None:
             errors.append(
                 IchnosError(

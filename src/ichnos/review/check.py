@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import fnmatch
 import os
+import re
 import uuid
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator
@@ -10,17 +12,29 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from rapidfuzz import process
+from rapidfuzz.distance import DamerauLevenshtein
+
 from ichnos.audio import clips, loops
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Target
+from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
-from ichnos.games.catalogue import Catalogue
+from ichnos.games.catalogue import Catalogue, nearest
 from ichnos.games.files import Files
 from ichnos.games.packs import PackRead, SoundFiles, read_pack
 from ichnos.games.profile import SOUND_SUFFIXES, Profile
 from ichnos.games.vocabulary import ID_PREFIX
+from ichnos.pack import credit
+from ichnos.pack.pack_file import PackFile, Waiver
 from ichnos.pack.targets import target
+from ichnos.pack.workspace import Workspace
+from ichnos.review import naming
 from ichnos.review.findings import Finding, finding
+
+_SILENT = 1e-3  # of full scale
+_SLIP = 0.8  # of likeness: a text nearer to a key than this, and not the same, is a slip
+_SCRIPTS = (".lua",)
 
 
 @dataclass(frozen=True)
@@ -28,6 +42,7 @@ class Checked:
     """What was read, and what was found. ``seconds`` of sound were decoded, in all."""
 
     findings: tuple[Finding, ...]
+    waived: tuple[tuple[Finding, str], ...]  # each with the reason that the pack file gives
     documents: int
     keys: int
     sounds: int
@@ -45,6 +60,9 @@ class Context:
     profile: Profile
     catalogue: Catalogue | None = None
     new_keys: Collection[str] = ()
+    silent_keys: Collection[str] = ()
+    pack_file: PackFile | None = None
+    place: Callable[..., Place] | None = None  # of a field of the pack file
 
 
 def sound_names(files: Files) -> list[str]:
@@ -63,8 +81,22 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     sounds = sound_names(files)
     known = SoundFiles(sounds)
     found = [*_names(files, names, pack), *_documents(files, pack), *_ids(pack), *_keys(context, pack)]
+    found += naming.findings(context.profile, context.catalogue, files, names, sounds)
     found += _references(context, pack, known)
+    found += [
+        *_played(context, pack),
+        *_scripts(context, files, names, pack),
+        *_titles(pack),
+        *_versions(context, pack),
+    ]
+    found += licences(context)
     wanted = _targets(context, pack, known)
+    on_purpose = {
+        known.resolve(take.reference)
+        for sound in pack.defined()
+        if sound.key in context.silent_keys
+        for take in sound.takes
+    }
     found += [
         finding("file-unused", Place(files.label(name)), "no definition names this sound")
         for name in sounds
@@ -72,7 +104,8 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     ]
 
     def one(name: str) -> tuple[list[Finding], float]:
-        result = _sound(wanted.get(name) or target(context.profile), files, name)
+        want = wanted.get(name) or target(context.profile)
+        result = _sound(context.profile, want, files, name, silent=name in on_purpose)
         advance(name)
         return result
 
@@ -80,7 +113,10 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
         decoded = list(pool.map(one, sounds))
     found += [each for findings, _ in decoded for each in findings]
     keys = len({sound.key for sound in pack.defined()})
-    return Checked(tuple(found), len(pack.documents), keys, len(sounds), sum(seconds for _, seconds in decoded))
+    left, waived = _waived(context, found)
+    return Checked(
+        tuple(left), tuple(waived), len(pack.documents), keys, len(sounds), sum(seconds for _, seconds in decoded)
+    )
 
 
 def _targets(context: Context, pack: PackRead, known: SoundFiles) -> dict[str, Target]:
@@ -172,7 +208,102 @@ def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator
                     yield finding("take-missing", take.place, reason)
 
 
-def _sound(target: Target, files: Files, name: str) -> tuple[list[Finding], float]:
+def _played(context: Context, pack: PackRead) -> Iterator[Finding]:
+    """Keys that triggers, carriers and rotations play, and nothing has."""
+    defined = {sound.key for sound in pack.defined()}
+    for key, place in pack.played:
+        known = context.catalogue
+        if key in defined or (known is None and not defined) or (known is not None and key in known):
+            continue
+        near = " or ".join(nearest([*defined, *(known.keys if known else ())], key, 2))
+        if known is not None or _alike(key, defined):
+            yield finding("play-unknown", place, f'nothing has the key "{key}"', f"did you mean {near}?")
+
+
+def _alike(text: str, keys: Collection[str]) -> str | None:
+    """The key that a text most likely means, where it is not spelled as that."""
+    best = process.extractOne(text, list(keys), scorer=DamerauLevenshtein.normalized_similarity, score_cutoff=_SLIP)
+    return best[0] if best and best[0] != text else None
+
+
+_QUOTED = re.compile(r"""(["'])((?:(?!\1)[^\\\n])*)\1""")
+
+
+def _scripts(context: Context, files: Files, names: list[str], pack: PackRead) -> Iterator[Finding]:
+    """Texts in scripts that are nearly a key of the pack: a slip that no game tells."""
+    defined = {sound.key for sound in pack.defined()}
+    scripts = {script.path for script in context.profile.scripts}
+    for name in names:
+        if name not in scripts and not name.endswith(_SCRIPTS):
+            continue
+        try:
+            text = from_bytes(files.read(name), files.label(name))
+        except IchnosError:
+            continue
+        for match in _QUOTED.finditer(text.content):
+            said = match[2]
+            known = said in defined or (context.catalogue is not None and said in context.catalogue)
+            if not known and (meant := _alike(said, defined)):
+                place = text.place(match.start(2))
+                yield finding("script-key", place, f'"{said}" is no key, and {meant} is', f"did you mean {meant}?")
+
+
+def _titles(pack: PackRead) -> Iterator[Finding]:
+    languages = {language for titles in pack.titled.values() for language in titles}
+    for key, titles in pack.titled.items():
+        for language in sorted(languages - set(titles)):
+            place = next(iter(titles.values()))
+            yield finding("title-missing", place, f'"{key}" has no title in {language}')
+
+
+def _versions(context: Context, pack: PackRead) -> Iterator[Finding]:
+    known = context.profile.rules.game.versions
+    for name, value, place in pack.values:
+        if name == "game.version" and str(value) not in known:
+            title = context.profile.rules.game.title
+            yield finding("version-other", place, f"it is for {title} {value}; known are {', '.join(known)}")
+
+
+_OF_DOUBT = {
+    "missing": "licence-missing",
+    "unknown": "licence-unknown",
+    "no-derivatives": "licence-forbids",
+    "no-commerce": "licence-forbids",
+    "no-words": "licence-words",
+}
+
+
+def licences(context: Context) -> Iterator[Finding]:
+    """What is to be said of the licences of the workspace's clips."""
+    if context.pack_file is None or context.place is None:
+        return
+    for doubt in credit.doubts(context.pack_file):
+        place = context.place("pack") if doubt.credit is None else context.place("credit", doubt.credit)
+        yield finding(_OF_DOUBT[doubt.kind], place, doubt.reason)
+
+
+def _waived(context: Context, found: list[Finding]) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+    left, waived = [], []
+    for one in found:
+        waiver = next((waiver for waiver in _waivers(context) if _covers(waiver, one)), None)
+        if waiver is None:
+            left.append(one)
+        else:
+            waived.append((one, waiver.reason))
+    return left, waived
+
+
+def _waivers(context: Context) -> tuple[Waiver, ...]:
+    return context.pack_file.waive if context.pack_file else ()
+
+
+def _covers(waiver: Waiver, one: Finding) -> bool:
+    if waiver.id != one.kind.id:
+        return False
+    return any(fnmatch.fnmatchcase(text, f"*{waiver.where}*") for text in (one.place.path, one.reason))
+
+
+def _sound(profile: Profile, target: Target, files: Files, name: str, *, silent: bool) -> tuple[list[Finding], float]:
     place = Place(files.label(name))
     try:
         opened = files.open(name)
@@ -181,11 +312,19 @@ def _sound(target: Target, files: Files, name: str) -> tuple[list[Finding], floa
     try:
         with opened as stream:
             facts = clips.facts(stream, Path(name))
-            frames = sum(len(block) for block in clips.blocks(stream, facts, place))
+            frames, peak = 0, 0.0
+            for block in clips.blocks(stream, facts, place):
+                frames += len(block)
+                peak = max(peak, float(block.max()), -float(block.min()))
             looped = not target.loop or loops.read(stream, target.loop) is not None
     except IchnosError as error:
-        return [finding("take-damaged", place, error.what)], 0.0
+        return [finding("take-damaged", error.place or place, error.what)], 0.0
     found = list(_format(target, facts, place))
+    if peak < _SILENT and not silent:
+        found.append(finding("take-silent", place, "it is silent from beginning to end"))
+    longest = profile.rules.limits.seconds
+    if longest is not None and frames / facts.rate > longest:
+        found.append(finding("take-long", place, f"it lasts {frames / facts.rate:.1f} s, {longest:g} s are allowed"))
     if not looped:
         found.append(finding("loop-missing", place, "its definition says that it loops, and no marker in it does"))
     return found, frames / facts.rate
@@ -198,3 +337,16 @@ def _format(target: Target, facts: Facts, place: Place) -> Iterator[Finding]:
     wrong = target.differs(facts)
     if wrong:
         yield finding("take-format", place, "; ".join(wrong))
+
+
+def of_workspace(workspace: Workspace) -> Context:
+    """What the pack of a workspace is checked against."""
+    pack_file = workspace.pack_file
+    return Context(
+        workspace.profile,
+        workspace.catalogue,
+        [sound.key for sound in pack_file.sound if sound.new],
+        [sound.key for sound in pack_file.sound if sound.silent],
+        pack_file,
+        workspace.file.place,
+    )

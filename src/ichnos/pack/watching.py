@@ -1,0 +1,53 @@
+"""Waiting until something that a pack is made of is saved."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from ichnos.pack.workspace import FILE_NAME, TABLE_NAME, Workspace
+
+_PAUSE = 0.4  # seconds between two looks
+Seen = dict[str, tuple[int, int]]
+
+
+def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
+    """The files that a workspace's pack is made of; where it cannot be read, its own files."""
+    paths = [folder / FILE_NAME, folder / TABLE_NAME]
+    if workspace is None:
+        return paths
+    pack_file = workspace.pack_file
+    paths += [folder / name for name in workspace.files]
+    paths += [workspace.clip_path(clip) for sound in pack_file.sound for clip, _ in sound.clips()]
+    paths += [folder / one.picture for one in pack_file.carrier if one.picture]
+    paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
+    for inner in (workspace.profile.folder, folder / "own", folder / "inbox"):
+        paths += [path for path in inner.rglob("*") if path.is_file()]
+    return paths
+
+
+def seen(paths: list[Path]) -> Seen:
+    """The size and time of each file that is there."""
+    found: Seen = {}
+    for path in paths:
+        try:
+            stat = path.stat()
+        except OSError:
+            continue
+        found[str(path)] = (stat.st_size, stat.st_mtime_ns)
+    return found
+
+
+def changed(paths: list[Path], before: Seen) -> Iterator[list[str]]:
+    """Wait, and give the files that changed each time that some did and then stood still for a moment."""
+    while True:
+        now = seen(paths)
+        if now == before:
+            time.sleep(_PAUSE)
+            continue
+        time.sleep(_PAUSE)
+        if seen(paths) != now:
+            continue  # still being written
+        yield sorted(path for path in now.keys() | before.keys() if now.get(path) != before.get(path))
+        before = now
