@@ -27,6 +27,7 @@ bench: $(READY)
 	$(BIN)/python benchmarks/startup.py
 	$(BIN)/python benchmarks/definitions.py
 	$(BIN)/python benchmarks/conversion.py
+	$(BIN)/python benchmarks/workspace.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)

@@ -82,7 +82,7 @@ def test_a_key_with_takes_needs_to_know_what_to_do(workspace: Path) -> None:
         (["tower.bell.near", "clips/gul.ogg", "--add"], 1, "did you mean clips/gull.ogg?"),
         (["tower.whistle.near", "clips/gull.ogg", "--new"], 1, "is not new"),
         (["tower.bell.near", "clips/gull.ogg", "--add", "--replace"], 2, "exclude each other"),
-        (["tower.bell.near"], 2, "Missing argument"),
+        (["tower.bell.near"], 2, "which clips are for which key"),
     ],
 )
 def test_wrong_assignments_change_nothing(workspace: Path, words: list[str], code: int, message: str) -> None:

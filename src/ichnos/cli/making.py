@@ -193,11 +193,18 @@ def build(
     json: Json = False,
 ) -> None:
     """Build the pack: show the plan, convert what is owed, write everything, all of it or nothing."""
-    from ichnos.pack import workspace as workspaces
+    from ichnos.pack import stamp
 
-    folder = workspaces.find_folder(workspace)
+    folder = stamp.find_folder(workspace)
+    output = to.absolute() if to else None
     if not watch:
-        _build(folder, to, game, dry_run=dry_run, json=json)
+        last = None if dry_run or json else stamp.load(folder, game, output)
+        if last is None:
+            _build(folder, to, game, dry_run=dry_run, json=json)
+        else:
+            shown = last.package.relative_to(folder) if last.package.is_relative_to(folder) else last.package
+            print(f"Nothing has changed: {shown.as_posix()} stays as it is, {show.size(last.size)}.")
+            print(f"SHA-256 {last.sha256}")
         return
     if dry_run or json:
         raise WrongCall("watching goes on and on", cure="leave out --watch, or --dry-run and --json")
@@ -230,7 +237,7 @@ def _watch(folder: Path, to: Path | None, game: str | None) -> None:
 
 
 def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
-    from ichnos.pack import assignments
+    from ichnos.pack import assignments, stamp, watching
     from ichnos.pack import build as building
     from ichnos.pack import workspace as workspaces
     from ichnos.pack.plan import as_json
@@ -254,6 +261,9 @@ def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, js
         return
     with show.progress("converting", sum(one.facts.seconds for one in prepared.owed)) as advance:
         built = building.build(loaded, prepared, advance)
+    inputs = [*watching.made_of(loaded, folder), *watching.outside(loaded)]
+    written = stamp.Stamp(built.package, built.sha256, built.size)
+    stamp.save(folder, game, to.absolute() if to else None, inputs, written)
     if json:
         done = {
             "path": str(built.package),

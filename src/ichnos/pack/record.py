@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
 from ichnos.pack.plan import Plan, Written
@@ -28,7 +29,11 @@ class Record:
 
     def is_of(self, package: Path) -> bool:
         """Is the package on disk still the one that was recorded?"""
-        return package == self.package and package.exists() and _seen(package) == self.seen
+        return package == self.package and self._stands
+
+    @cached_property
+    def _stands(self) -> bool:
+        return self.package is not None and self.package.exists() and _seen(self.package) == self.seen
 
     def states(self, plan: Plan, package: Path) -> dict[str, str]:
         """Each planned file against the last build: new, changed or same."""
@@ -45,9 +50,11 @@ class Record:
 
     def why(self, plan: Plan, package: Path) -> dict[str, str]:
         """Of each planned file that changed, what of it did, in plain words."""
-        why = {}
+        why: dict[str, str] = {}
+        if not self.is_of(package):
+            return why
         for file in plan.files:
-            if not self.is_of(package) or file.path not in self.files:
+            if file.path not in self.files:
                 continue
             was, now = self.files[file.path], made_from(file)
             if was.get("content") == now["content"]:

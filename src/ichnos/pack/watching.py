@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+from ichnos.games import kept
 from ichnos.pack.workspace import FILE_NAME, TABLE_NAME, Workspace
 
 _PAUSE = 0.4  # seconds between two looks
@@ -13,7 +14,7 @@ Seen = dict[str, tuple[int, int]]
 
 
 def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
-    """The files that a workspace's pack is made of; where it cannot be read, its own files."""
+    """The files and folders that a workspace's pack is made of; where it cannot be read, its own files."""
     paths = [folder / FILE_NAME, folder / TABLE_NAME]
     if workspace is None:
         return paths
@@ -23,7 +24,17 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     paths += [folder / one.picture for one in pack_file.carrier if one.picture]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
     for inner in (workspace.profile.folder, folder / "own", folder / "inbox"):
-        paths += [path for path in inner.rglob("*") if path.is_file()]
+        paths += [inner, *inner.rglob("*")]
+    return paths
+
+
+def outside(workspace: Workspace) -> list[Path]:
+    """The game's own files that it is made of: those of the installation, and the catalogue that is kept."""
+    paths = [kept.path_of(workspace.profile.rules.game.name)]
+    installation = workspace.pack_file.installation
+    if installation:
+        read = [Path(path) for path in workspace.catalogue.seen] if workspace.catalogue else []
+        paths += [workspace.folder / installation, *read, *{path.parent for path in read}]
     return paths
 
 
@@ -35,7 +46,8 @@ def seen(paths: list[Path]) -> Seen:
             stat = path.stat()
         except OSError:
             continue
-        found[str(path)] = (stat.st_size, stat.st_mtime_ns)
+        if path.is_file():
+            found[str(path)] = (stat.st_size, stat.st_mtime_ns)
     return found
 
 

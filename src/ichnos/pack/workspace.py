@@ -19,8 +19,10 @@ from ichnos.games.harvest import harvest
 from ichnos.games.originals import Originals
 from ichnos.pack import sounds
 from ichnos.pack.pack_file import SILENCE, PackFile, Sound
+from ichnos.pack.stamp import FILE_NAME, find_folder
 
-FILE_NAME = "ichnos.toml"
+__all__ = ["FILE_NAME", "TABLE_NAME", "Workspace", "find_folder", "key_slips", "load", "short_name", "too_many_takes"]
+
 TABLE_NAME = "sounds.csv"
 _SILENCE = Path(__file__).parent / "silence.wav"  # a tenth of a second of it
 
@@ -70,21 +72,6 @@ class Workspace:
     def shown(self, path: Path) -> str:
         """A path as messages call it: relative to the workspace where it lies inside."""
         return path.relative_to(self.folder).as_posix() if path.is_relative_to(self.folder) else str(path)
-
-
-def find_folder(start: Path) -> Path:
-    """The workspace that ``start`` is, or lies in.
-
-    Raises:
-        WrongCall: there is none.
-    """
-    for folder in (start.absolute(), *start.absolute().parents):
-        if (folder / FILE_NAME).is_file():
-            return folder
-    raise WrongCall(
-        f"{start.absolute()} is not in a workspace: there is no {FILE_NAME} here or above",
-        cure="go into a workspace, or make one: ichnos start FOLDER --game GAME",
-    )
 
 
 def load(folder: Path, game: str | None = None) -> Workspace:

@@ -1,0 +1,101 @@
+"""A workspace of 2,000 sounds: a build with nothing changed, one clip changed, and a check against bare decoding."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+COUNT, ROUNDS = 2000, 5
+MOST_SECONDS, MOST_RATIO = 1.0, 1.3
+
+
+def _ichnos(folder: Path, *words: str) -> float:
+    start = time.perf_counter()
+    done = subprocess.run([sys.executable, "-m", "ichnos", *words], cwd=folder, capture_output=True, text=True)
+    if done.returncode:
+        raise SystemExit(done.stdout[-2000:] + done.stderr[-2000:])
+    return time.perf_counter() - start
+
+
+def _make(folder: Path) -> None:
+    """Each sound a second or four of noise that comes and goes."""
+    random = np.random.default_rng(1)
+    _ichnos(folder.parent, "start", folder.name, "--game", "open-pack", "--licence", "CC0-1.0")
+    (folder / "clips").mkdir()
+    rows = ["key,clip,new,title"]
+    for number in range(COUNT):
+        seconds = 1 + number % 4
+        sound = 0.2 * random.normal(size=seconds * 22050) * np.hanning(seconds * 22050)
+        soundfile.write(folder / "clips" / f"{number}.wav", sound, 22050, subtype="PCM_16")
+        rows.append(f"bench.sound.n{number},clips/{number}.wav,yes,Number {number}")
+    (folder / "sounds.csv").write_text("\n".join(rows) + "\n")
+
+
+def _decode(package: Path) -> float:
+    """Bare decoding of every sound, in two threads."""
+
+    def one(path: Path) -> None:
+        with soundfile.SoundFile(path) as sound:
+            while len(sound.read(65536, dtype="float32", always_2d=True)):
+                pass
+
+    start = time.perf_counter()
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(one, sorted(package.rglob("*.ogg"))))
+    return time.perf_counter() - start
+
+
+_CHECK = """
+import sys, time
+from pathlib import Path
+from ichnos.games import profile
+from ichnos.games.files import files_at
+from ichnos.review.check import Context, check
+import numpy, soundfile
+context = Context(profile.load(profile.find("open-pack")))
+start = time.perf_counter()
+result = check(context, files_at(Path(sys.argv[1])), lambda _: None)
+assert not result.findings, result.findings[:3]
+print(time.perf_counter() - start)
+"""
+
+
+def _check(package: Path) -> float:
+    done = subprocess.run([sys.executable, "-c", _CHECK, package], capture_output=True, text=True)
+    if done.returncode:
+        raise SystemExit(done.stderr)
+    return float(done.stdout)
+
+
+def main() -> int:
+    failed = False
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "many"
+        _make(folder)
+        print(f"{COUNT} sounds, the first build: {_ichnos(folder, 'build'):.1f} s")
+        time.sleep(2.5)
+        _ichnos(folder, "build")
+        nothing = min(_ichnos(folder, "build") for _ in range(ROUNDS))
+        print(f"  nothing changed, whole process: {nothing:.2f} s (limit {MOST_SECONDS:g})")
+        failed |= nothing > MOST_SECONDS
+        shutil.copyfile(folder / "clips" / "7.wav", folder / "clips" / "3.wav")
+        print(f"  one clip changed: {_ichnos(folder, 'build'):.2f} s")
+        package = next(path for path in (folder / "build").iterdir() if path.is_dir())
+        rounds = [(_decode(package), _check(package)) for _ in range(ROUNDS)]
+        bare, whole = (min(column) for column in zip(*rounds, strict=True))
+        print(f"  bare decoding in two threads {bare:.2f} s, check {whole:.2f} s")
+        print(f"  ratio {whole / bare:.2f} (limit {MOST_RATIO:g})")
+        failed |= whole / bare > MOST_RATIO
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
