@@ -86,6 +86,33 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     Raises:
         IchnosError: empty, not audio, damaged, or cut short.
     """
+    found = told(stream, path, _whole(stream, path))
+    if not found.frames and not found.from_video:
+        raise IchnosError(
+            f"this {found.container} file holds no sound (0 frames)",
+            place=Place(str(path)),
+            cure="export or download it again",
+        )
+    return found
+
+
+def decoded(stream: IO[bytes], path: Path) -> tuple[Facts, Iterator[Block]]:
+    """What a sound file is, and its blocks, opened once: with a file of a second, opening is half the work.
+
+    Raises:
+        IchnosError: as ``facts`` does, and the blocks as ``blocks`` do.
+    """
+    container = _whole(stream, path)
+    if container not in containers.KNOWN:
+        found = told(stream, path, container)
+        return found, blocks(stream, found, Place(str(path)))
+    sound = opened(stream, Place(str(path)), container)
+    found = _told(sound, container, path)
+    return found, _blocks(sound, found, Place(str(path)))
+
+
+def _whole(stream: IO[bytes], path: Path) -> str:
+    """The container of a file that is whole as far as its own headers and checksums tell."""
     place = Place(str(path))
     again = "export or download it again"
     if not stream.read(1):
@@ -100,10 +127,7 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     fault = containers.fault(stream, container)
     if fault:
         raise IchnosError(f"this {container} file is {fault}", place=place, cure=again)
-    found = told(stream, path, container)
-    if not found.frames and not found.from_video:
-        raise IchnosError(f"this {container} file holds no sound (0 frames)", place=place, cure=again)
-    return found
+    return container
 
 
 def told(stream: IO[bytes], path: Path, container: str) -> Facts:
@@ -119,14 +143,18 @@ def told(stream: IO[bytes], path: Path, container: str) -> Facts:
         stream.seek(0)
         return Facts(container, containers.claimed(path), *video.facts(stream, place))
     with opened(stream, place, container) as sound:
-        return Facts(
-            container,
-            containers.claimed(path),
-            _CODECS.get(sound.subtype, sound.subtype),
-            sound.samplerate,
-            sound.channels,
-            sound.frames,
-        )
+        return _told(sound, container, path)
+
+
+def _told(sound: Any, container: str, path: Path) -> Facts:
+    return Facts(
+        container,
+        containers.claimed(path),
+        _CODECS.get(sound.subtype, sound.subtype),
+        sound.samplerate,
+        sound.channels,
+        sound.frames,
+    )
 
 
 def _other(stream: IO[bytes]) -> str | None:
@@ -170,16 +198,20 @@ def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
     Raises:
         IchnosError: the file ends, or cannot be decoded, before the frames that its header promises.
     """
-    import soundfile
-
     if expected.from_video:
         from ichnos.audio import video
 
         stream.seek(0)
         yield from video.blocks(stream, expected.rate, expected.channels, expected.frames, place)
         return
+    yield from _blocks(opened(stream, place, expected.container), expected, place)
+
+
+def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
+    import soundfile
+
     done = 0
-    with opened(stream, place, expected.container) as sound:
+    with sound:
         while True:
             try:
                 block = sound.read(BLOCK_FRAMES, dtype="float32", always_2d=True)

@@ -349,9 +349,9 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
     frames, squares = 0, 0.0
     with path.open("rb") as stream:
-        found = clips.told(stream, path, target.container)
+        found, blocks = clips.decoded(stream, path)
         wrong = target.differs(found)
-        for block in clips.blocks(stream, found, place):
+        for block in blocks:
             frames += len(block)
             flat = block.ravel()
             squares += float(np.dot(flat, flat))

@@ -226,11 +226,14 @@ def _watch(folder: Path, to: Path | None, game: str | None) -> None:
         except IchnosError:
             return watching.made_of(None, folder)
 
+    before = watching.seen(watching.made_of(None, folder))
     try:
         while True:
             paths = once()
             typer.echo("Watching; stop with Ctrl+C.", err=True)
-            names = next(watching.changed(paths, watching.seen(paths)))
+            # What was saved while it was building counts as well.
+            before = {**watching.seen(paths), **before}
+            names, before = next(watching.changed(paths, before))
             typer.echo(f"\nChanged: {', '.join(Path(name).name for name in names[:5])}", err=True)
     except KeyboardInterrupt:
         typer.echo("", err=True)

@@ -58,6 +58,9 @@ class Lines:
                 self._statement(found, inside)
             else:
                 start, end = found.span("other")
+                if self.headings and found["other"].startswith("["):
+                    cure = "write it in a line of its own, as [heading]"
+                    raise IchnosError("this heading lacks its closing ]", place=text.place(start), cure=cure)
                 inside.children.append(Node(WORD, start, end, start, end, found["other"]))
             inside.end = inside.body_end = max(inside.end, inside.children[-1].end if inside.children else inside.end)
             root.end = root.body_end = max(root.end, inside.end)

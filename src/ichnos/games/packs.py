@@ -47,6 +47,7 @@ class PackRead:
     played: list[tuple[str, Place]] = field(default_factory=list)  # keys that triggers and the like name
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
+    differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
@@ -92,6 +93,10 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
             _take_in(result, name, reading, separator)
+            for hole, node, value in reading.differing:
+                if hole in in_path and profile.rules.names.spelled(str(value)) != str(in_path[hole]):
+                    what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
+                    result.differing.append((_place(reading, node), what))
             if "title" in exemplar.scopes and rules.mode != "merge":
                 _titles(result, reading, in_path, separator)
         if not matched and not exemplar.file_scopes and rules.mode == "whole":

@@ -44,6 +44,7 @@ class Reading:
     document: Document
     pack: Found
     strays: list[Node]
+    differing: list[tuple[str, Node, Value]]  # holes that have another value there than before
 
 
 def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> Reading | None:
@@ -60,7 +61,7 @@ def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | Non
     with many_nodes():
         if not reader.match(exemplar.document.root, document.root, pack):
             return None
-    return Reading(document, pack, reader.strays)
+    return Reading(document, pack, reader.strays, reader.differing)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +78,7 @@ class _Reader:
     def __init__(self, exemplar: Exemplar) -> None:
         self.exemplar = exemplar
         self.strays: list[Node] = []
+        self.differing: list[tuple[str, Node, Value]] = []
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
     def match(self, pattern: Node, real: Node, found: Found) -> bool:
@@ -114,6 +116,8 @@ class _Reader:
             if name not in found.values:
                 found.values[name] = value
                 found.nodes[name] = real
+            elif str(found.values[name]) != str(value):
+                self.differing.append((name, real, value))
         return True
 
     def members(self, pattern: Node, scope: str) -> tuple[list[_Member], dict[str, list[Node]]]:

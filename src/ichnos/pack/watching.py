@@ -51,8 +51,8 @@ def seen(paths: list[Path]) -> Seen:
     return found
 
 
-def changed(paths: list[Path], before: Seen) -> Iterator[list[str]]:
-    """Wait, and give the files that changed each time that some did and then stood still for a moment."""
+def changed(paths: list[Path], before: Seen) -> Iterator[tuple[list[str], Seen]]:
+    """Wait, and give the files that changed, and how all are now, each time that they stand still again."""
     while True:
         now = seen(paths)
         if now == before:
@@ -61,5 +61,5 @@ def changed(paths: list[Path], before: Seen) -> Iterator[list[str]]:
         time.sleep(_PAUSE)
         if seen(paths) != now:
             continue  # still being written
-        yield sorted(path for path in now.keys() | before.keys() if now.get(path) != before.get(path))
+        yield sorted(path for path in now.keys() | before.keys() if now.get(path) != before.get(path)), now
         before = now

@@ -157,6 +157,8 @@ def _documents(files: Files, pack: PackRead) -> Iterator[Finding]:
         yield finding(kind, error.place or Place(files.place), error.what, error.cure)
     for place, excerpt in pack.strange:
         yield finding("entry-strange", place, f"this is not like any entry of this game: {excerpt}")
+    for place, what in pack.differing:
+        yield finding("name-differs", place, what)
 
 
 def _ids(pack: PackRead) -> Iterator[Finding]:
@@ -311,9 +313,9 @@ def _sound(profile: Profile, target: Target, files: Files, name: str, *, silent:
         return [finding("archive-damaged", place, getattr(error, "what", str(error)))], 0.0
     try:
         with opened as stream:
-            facts = clips.facts(stream, Path(name))
+            facts, blocks = clips.decoded(stream, Path(name))
             frames, peak = 0, 0.0
-            for block in clips.blocks(stream, facts, place):
+            for block in blocks:
                 frames += len(block)
                 peak = max(peak, float(block.max()), -float(block.min()))
             looped = not target.loop or loops.read(stream, target.loop) is not None

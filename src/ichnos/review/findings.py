@@ -28,6 +28,7 @@ KINDS = {
         Kind("document-missing", "the game does not recognise the pack, or finds no sounds", "build it again"),
         Kind("document-broken", "the whole file is ignored", "correct it at the place given"),
         Kind("entry-strange", "the game may ignore this entry", "compare it with an entry that works"),
+        Kind("name-differs", "silence: the file is not looked for under this name", "make both the same"),
         Kind("key-unknown", "silence: the game never asks for this key", "correct the key, or say that it is new"),
         Kind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
         Kind("take-missing", "silence", "put the file there, or correct the name in the definition"),

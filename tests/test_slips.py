@@ -1,0 +1,252 @@
+"""Every slip of a modder's that files can show, made by hand in three games, and the finding that names it."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import shutil
+import signal
+import stat
+import subprocess
+import sys
+import time
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from conftest import PACKAGE, run
+from ichnos.games import made_up, profile
+from ichnos.review.findings import KINDS
+
+GAMES = {
+    "tarnlight": ("shore.foghorn.distant", "tower.bell.near"),
+    "ombervale": ("block/bell/one", "lever/down/three"),
+    "vesper-yard": ("", ""),
+}
+TRIGGER = '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "{}"\nwhere = "quay"\n'
+
+
+@pytest.fixture(scope="session")
+def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    """A good pack for each of three games, unpacked, beside the game."""
+    built = {}
+    for game in GAMES:
+        folder = tmp_path_factory.mktemp(game)
+        sample = made_up.sample_of(profile.BUNDLED / game)
+        clips = made_up.sample_of(profile.BUNDLED / "tarnlight")
+        assert sample
+        assert clips
+        made_up.lay_installation(sample, folder / "game")
+        keys = json.loads(run("keys", "harvest", folder / "game", "--game", game, "--json").out)
+        assert keys
+        words = ("--game", game, "--title", "Two", "--licence", "MIT", "--installation", folder / "game")
+        run("start", folder / "own", *words)
+        made_up.lay_clips(clips, folder / "own")
+        known = json.loads(run("keys", "a", "--game", game, "--json", "--most", "40").out)
+        names = sorted({one["key"] for one in (known["keys"] if isinstance(known, dict) else known)})[:2]
+        for key, clip in zip(names, ("gull.ogg", "bell-take3.wav"), strict=True):
+            titles = () if game == "ombervale" else ("--title", f"T {clip[:2]}", "--title", f"de=D {clip[:2]}")
+            done = run("assign", key, f"clips/{clip}", *titles, cwd=folder / "own")
+            assert done.code == 0, done.err
+        if game != "tarnlight":
+            with (folder / "own/ichnos.toml").open("a") as file:
+                file.write(TRIGGER.format(names[0]))
+        done = run("build", "--json", cwd=folder / "own")
+        assert done.code == 0, done.err
+        package = Path(json.loads(done.out)["path"])
+        if package.is_file():
+            with zipfile.ZipFile(package) as archive:
+                archive.extractall(folder / "pack")
+        else:
+            shutil.copytree(package, folder / "pack")
+        (folder / "keys.json").write_text(json.dumps(names))
+        built[game] = folder
+    return built
+
+
+def _sound(pack: Path) -> Path:
+    return sorted(path for path in pack.rglob("*") if path.suffix in (".ogg", ".wav"))[0]
+
+
+def _write(path: Path, rate: int, channels: int, container: str, subtype: str) -> None:
+    noise = np.random.default_rng(1).normal(scale=0.1, size=(rate, channels))
+    soundfile.write(path, noise, rate, format=container, subtype=subtype)
+
+
+def _texts(pack: Path) -> list[Path]:
+    return sorted(path for path in pack.rglob("*") if path.suffix in (".json", ".xml", ".card", ".lua", ".tsv", ".txt"))
+
+
+def _swap(old: str, new: str, count: int = 1) -> Callable[[Path, list[str]], None]:
+    """Change a text in the first document that has it; {0} and {1} are the keys."""
+
+    def change(pack: Path, keys: list[str]) -> None:
+        was, now = old.format(*keys), new.format(*keys)
+        for path in _texts(pack):
+            data = path.read_bytes()
+            encoding = "utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8"
+            text = data.decode(encoding)
+            if was in text and path.name != "CREDITS.txt":
+                path.write_bytes(text.replace(was, now, count).encode(encoding))
+                return
+        raise AssertionError(f"{was} is nowhere")
+
+    return change
+
+
+def _rename(pack: Path, keys: list[str]) -> None:
+    path = _sound(pack)
+    path.rename(path.with_stem("elsewhere"))
+
+
+def _wrap(pack: Path, keys: list[str]) -> None:
+    inner = pack.parent / "inner"
+    pack.rename(inner)
+    pack.mkdir()
+    inner.rename(pack / "wrapped")
+
+
+Slip = Callable[[Path, list[str]], None]
+# id, what is done, in which games it can be done so
+SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
+    ("take-disguised", lambda pack, keys: _write(_sound(pack), 44100, 1, "MP3", "MPEG_LAYER_III"), tuple(GAMES)),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 2, *("WAV", "PCM_16") if _sound(pack).suffix == ".wav" else ("OGG", "VORBIS")), tuple(GAMES)),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 1, "WAV", "PCM_24"), ("ombervale",)),
+    ("take-damaged", lambda pack, keys: _sound(pack).write_bytes(_sound(pack).read_bytes()[:3000]), tuple(GAMES)),
+    ("take-missing", _rename, tuple(GAMES)),
+    ("document-broken", _swap('"{0}",', '"{0}"'), ("tarnlight",)),
+    ("document-broken", _swap("</tone>", "<tone>"), ("ombervale",)),
+    ("document-broken", _swap("[sound]", "[sound"), ("vesper-yard",)),
+    ("key-unknown", _swap("{0}", "{0}x"), ("tarnlight",)),
+    ("name-differs", _swap("{0}", "{0}x"), ("vesper-yard",)),
+    ("key-unknown", lambda pack, keys: (pack / f"desk/{keys[0]}.card").rename(pack / f"desk/{keys[0]}x.card"), ("vesper-yard",)),
+    ("key-unknown", _swap('name="{0}"', 'name="{0}x"'), ("ombervale",)),
+    ("script-key", _swap('ring("{0}', 'ring("{0}x'), ("ombervale",)),
+    ("play-unknown", lambda pack, keys: (pack / "triggers.tsv").write_bytes((pack / "triggers.tsv").read_bytes().replace(keys[0].encode(), keys[0].encode() + b"x")), ("vesper-yard",)),
+    ("title-missing", lambda pack, keys: _one_title(pack), ("tarnlight", "vesper-yard")),
+    ("version-other", _swap("2, 3, 0", "9, 9, 9"), ("tarnlight",)),
+    ("version-other", _swap('for="1.8"', 'for="9.9"'), ("ombervale",)),
+    ("version-other", _swap("for = 3.1.0", "for = 9.9"), ("vesper-yard",)),
+    ("name-windows", lambda pack, keys: (pack / "nul.txt").write_text("x") and None, tuple(GAMES)),
+    ("name-case", lambda pack, keys: _twice(pack), tuple(GAMES)),
+    ("link-inside", lambda pack, keys: (pack / "up.txt").symlink_to("/etc/hostname"), tuple(GAMES)),
+    ("wrapped-folder", _wrap, tuple(GAMES)),
+    ("take-silent", lambda pack, keys: soundfile.write(_sound(pack), np.zeros(44100), 44100, **({"subtype": "PCM_16"} if _sound(pack).suffix == ".wav" else {"format": "OGG", "subtype": "VORBIS"})), tuple(GAMES)),
+]  # fmt: skip
+
+
+def _one_title(pack: Path) -> None:
+    """The last title of one language goes."""
+    path = next(path for path in _texts(pack) if path.stem == "de")
+    data = path.read_bytes()
+    if path.suffix == ".json":
+        values = json.loads(data)
+        values["captions"].pop()
+        path.write_text(json.dumps(values))
+        return
+    text = data.decode("utf-16")
+    lines = text.rstrip("\r\n").split("\r\n")
+    path.write_bytes("\r\n".join([*lines[:-1], ""]).encode("utf-16"))
+
+
+def _twice(pack: Path) -> None:
+    path = _sound(pack)
+    shutil.copy(path, path.with_name(path.name.upper()))
+
+
+CASES = [(game, identity, slip) for identity, slip, games in SLIPS for game in games]
+
+
+@pytest.mark.parametrize(("game", "identity", "slip"), CASES, ids=[f"{game}-{one}" for game, one, _ in CASES])
+def test_the_slip_is_named(packs: dict[str, Path], tmp_path: Path, game: str, identity: str, slip: Slip) -> None:
+    folder = packs[game]
+    pack = tmp_path / "pack"
+    shutil.copytree(folder / "pack", pack)
+    words = ("check", pack, "--game", game, "--installation", folder / "game", "--json")
+    good = run(*words)
+    assert (good.code, json.loads(good.out)["findings"]) == (0, [])
+    slip(pack, json.loads((folder / "keys.json").read_text()))
+    found = json.loads(run(*words).out)["findings"]
+    named = [one for one in found if one["id"] == identity]
+    assert named, found
+    assert all(one["cure"] and one["effect"] and one["file"] for one in named)
+
+
+def test_hostile_archives_are_findings_and_do_no_harm(workspace: Path, tmp_path: Path) -> None:
+    members = zipfile.ZipFile(workspace / PACKAGE)
+    bad = tmp_path / "bad.lampbox"
+    with zipfile.ZipFile(bad, "w", zipfile.ZIP_DEFLATED) as out:
+        for name in members.namelist():
+            out.writestr(name, members.read(name))
+        out.writestr("../../climbed.txt", "x")
+        out.writestr("/rooted.txt", "x")
+        out.writestr("con.ogg", "x")
+        out.writestr("lore/audio/bomb.ogg", bytes(64 << 20))
+        link = zipfile.ZipInfo("lore/link.json")
+        link.create_system, link.external_attr = 3, (stat.S_IFLNK | 0o777) << 16
+        out.writestr(link, "/etc/passwd")
+    before = sorted(path for path in tmp_path.parent.rglob("*"))
+    found = {one["id"] for one in json.loads(run("check", bad, "--game", "tarnlight", "--json").out)["findings"]}
+    assert {"name-unsafe", "name-windows", "archive-bomb", "link-inside"} <= found
+    assert sorted(path for path in tmp_path.parent.rglob("*")) == before
+
+
+def test_sarif_and_explain(workspace: Path, tmp_path: Path) -> None:
+    shutil.unpack_archive(workspace / PACKAGE, tmp_path / "pack", "zip")
+    (tmp_path / "pack/nul.txt").write_text("x")
+    voices = tmp_path / "pack/lore/voices.json"
+    voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bell.neer", 1), "utf-8")
+    words = ("check", tmp_path / "pack", "--game", "tarnlight", "--installation", workspace.parent / "Tarnlight")
+    log = json.loads(run(*words, "--sarif").out)
+    found = json.loads(run(*words, "--json").out)["findings"]
+    assert log["version"] == "2.1.0"
+    (one,) = log["runs"]
+    rules = [rule["id"] for rule in one["tool"]["driver"]["rules"]]
+    assert len(set(rules)) == len(rules)
+    assert [result["ruleId"] for result in one["results"]] == [each["id"] for each in found]
+    for result in one["results"]:
+        assert rules[result["ruleIndex"]] == result["ruleId"]
+        place = result["locations"][0]["physicalLocation"]
+        assert place["artifactLocation"]["uri"].startswith("file:///")
+    unknown = next(result for result in one["results"] if result["ruleId"] == "key-unknown")
+    assert unknown["locations"][0]["physicalLocation"]["region"]["startLine"] > 1
+    for identity in KINDS:
+        assert KINDS[identity].cure in run("explain", identity).out
+    assert "did you mean take-format" in run("explain", "take-fromat").err
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="kill -9 is of other systems")
+def test_fifty_kills_leave_nothing_that_matters(workspace: Path) -> None:
+    """However often a build is killed, the next one gives the bytes of an undisturbed one."""
+    for part in ("build", ".ichnos"):
+        shutil.rmtree(workspace / part)
+    assert run("build", cwd=workspace).code == 0
+    whole = (workspace / PACKAGE).read_bytes()
+    moments = random.Random(5)
+    started = time.monotonic()
+    process = subprocess.run([sys.executable, "-m", "ichnos", "build"], cwd=workspace, capture_output=True, check=True)
+    usual = time.monotonic() - started
+    for number in range(50):
+        if number % 5 == 0:
+            shutil.rmtree(workspace / ".ichnos", ignore_errors=True)
+        clip = workspace / "clips/draught.wav"
+        os.utime(clip, ns=(clip.stat().st_atime_ns, clip.stat().st_mtime_ns + 1))
+        process = subprocess.Popen(
+            [sys.executable, "-m", "ichnos", "build"],
+            cwd=workspace,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        time.sleep(moments.uniform(0.2, 1.2) * max(usual, 0.5))
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        assert (workspace / PACKAGE).read_bytes() == whole
+    assert run("build", cwd=workspace).code == 0
+    assert (workspace / PACKAGE).read_bytes() == whole
+    assert run("check", cwd=workspace).code == 0
+    assert not [path for path in workspace.rglob("*.partial") if path.parent.name == "build"]

@@ -1,0 +1,342 @@
+"""The whole workspace: table, defaults, several games, credits, silence, release, closed codecs, watching."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from conftest import PACKAGE, edit, run
+
+ROOT = Path(__file__).parent
+
+
+def _own(tmp_path: Path, *more: str) -> Path:
+    """A workspace for the open pack, with three clips."""
+    folder = tmp_path / "own"
+    run("start", folder, "--game", "open-pack", "--title", "Own", "--licence", "MIT", *more)
+    (folder / "clips").mkdir()
+    for number, name in enumerate(("a", "b", "c")):
+        sound = 0.2 * np.sin(2 * np.pi * (300 + 200 * number) * np.arange(22050) / 44100)
+        soundfile.write(folder / "clips" / f"{name}.wav", sound, 44100)
+    return folder
+
+
+def _definitions(folder: Path) -> dict[str, dict]:
+    values = json.loads((folder / "build" / "own" / "open-pack.json").read_text("utf-8"))
+    return dict(values["sounds"])
+
+
+@pytest.mark.parametrize("delimiter", [",", ";", "\t"])
+def test_a_table_of_sounds(tmp_path: Path, delimiter: str) -> None:
+    folder = _own(tmp_path)
+    rows = [
+        "key,clip,weight,new,title,title.de,volume,loop,note",
+        "pier.bell,clips/a.wav,3,yes,Pier bell,Glocke,0.5,,x",
+        "pier.bell,clips/b.wav,1,,,,,,",
+        '"pier.""wave""",clips/c.wav,,yes,,,,yes,',
+    ]
+    text = "\n".join(rows).replace(",", delimiter) + "\n"
+    (folder / "sounds.csv").write_bytes(b"\xef\xbb\xbf" + text.replace("\n", "\r\n").encode())
+    built = run("build", cwd=folder)
+    if delimiter == ",":  # a quotation mark cannot be in a file's name
+        assert built.code == 1
+        assert '"pier."wave"' in built.err.replace("'", "") or "cannot be" in built.err
+    (folder / "sounds.csv").write_text(text.replace('"pier.""wave"""', "pier.wave"))
+    assert run("build", cwd=folder).code == 0
+    sounds = _definitions(folder)
+    assert set(sounds) == {"pier.bell", "pier.wave"}
+    assert [take.get("weight") for take in sounds["pier.bell"]["files"]] == [3, 1]
+    assert run("check", cwd=folder).out.endswith("no findings\n") or "title" in run("check", cwd=folder).out
+
+
+@pytest.mark.parametrize(
+    ("text", "messages"),
+    [
+        ("key,clip\n,clips/a.wav\n", ['sounds.csv:2: column "key"']),
+        ("key,clp\n", ['there is no column "clp"', "did you mean clip?"]),
+        ("clip\nx\n", ['there is no column "key"']),
+        ("key,clip,weight,new\nx.y,clips/a.wav,often,yes\n", ["sounds.csv:2: column \"weight\": 'often' is no number"]),
+        ("key;clip;volume;new\nx.y;clips/a.wav;0,5;yes\n", ["write 0.5"]),
+        ("key,clip,volume,new\nx.y,clips/a.wav,1,yes\nx.y,clips/b.wav,2,yes\n", ['sounds.csv:3: column "volume"']),
+        ("key,clip,new\nx.y,clips/z.wav,yes\n", ["sounds.csv:2", "clips/z.wav"]),
+        ("key,clip,new\nx.y,clips/a.wav,maybe\n", ["'maybe' is neither yes nor no"]),
+        ("key,clip,new\nx.y,,yes\nq.r,clips/a.wav,yes,1,2\n", ["sounds.csv:3: this row has 5 cells"]),
+        ("key,clip,new\nx.y,,yes\n", ["sounds.csv:2: column"]),
+        ('key,clip,new\n"x.y,clips/a.wav,yes\n', ["sounds.csv:2", "not understood"]),
+        ("key,clip,new\nx.y,clips/a.wav,yes\nX.Y,clips/b.wav,yes\n", ["would be the same file"]),
+    ],
+)
+def test_a_wrong_row_is_named(tmp_path: Path, text: str, messages: list[str]) -> None:
+    folder = _own(tmp_path)
+    (folder / "sounds.csv").write_text(text)
+    result = run("build", cwd=folder)
+    assert result.code == 1
+    assert all(message in result.err for message in messages), result.err
+
+
+def test_defaults_fill_what_is_not_said(tmp_path: Path) -> None:
+    folder = _own(tmp_path)
+    with (folder / "ichnos.toml").open("a") as file:
+        file.write(
+            '[[defaults]]\nkeys = ["pier.*"]\nvolume = 0.25\n\n[[defaults]]\ncategories = ["sea"]\nvolume = 0.75\nfar = 90\n\n'
+            "[[defaults]]\npriority = 3\n\n"
+            '[[sound]]\nkey = "pier.bell"\ntakes = ["clips/a.wav"]\nnew = true\ncategory = "sea"\n\n'
+            '[[sound]]\nkey = "deep.wave"\ntakes = ["clips/b.wav"]\nnew = true\ncategory = "sea"\nvolume = 1.5\n'
+        )
+    plan = json.loads(run("build", "--json", cwd=folder).out)
+    sounds = _definitions(folder)
+    assert [sounds[key].get("volume") for key in ("pier.bell", "deep.wave")] == [0.25, 1.5]
+    assert sounds["pier.bell"].get("far", 90) == 90
+    assert plan["written"]
+
+
+def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> None:
+    assert run("build", "--game", "quillmarsh", cwd=workspace).code == 2
+    from ichnos.games import made_up, profile
+
+    sample = made_up.sample_of(profile.BUNDLED / "quillmarsh")
+    assert sample
+    made_up.lay_installation(sample, tmp_path / "marsh")
+    edit(
+        workspace, "[pack]", f'[games.quillmarsh]\ninstallation = "{tmp_path}/marsh"\ngame-version = "0.9.4"\n\n[pack]'
+    )
+    edit(
+        workspace,
+        'key = "shore.gull.calling"',
+        'key = "shore.gull.calling"\ngames = {quillmarsh = {key = "heron_calls_dawn"}}',
+    )
+    first = (workspace / PACKAGE).read_bytes()
+    built = run("build", "--game", "quillmarsh", cwd=workspace)
+    assert built.code == 0, built.err
+    assert "4 of the sounds say nothing of quillmarsh" in built.err
+    package = workspace / "build" / "quillmarsh" / "storm-watch"
+    (sound,) = package.rglob("*.wav")
+    assert soundfile.info(sound).samplerate == 22050
+    calls = (package / "marsh/calls.bog").read_text()
+    assert "call heron_calls_dawn" in calls
+    assert sound.stem in calls
+    assert run("check", "--game", "quillmarsh", package, cwd=workspace).code in (0, 1)
+    assert run("build", cwd=workspace).out.count("converted") == 0 or (workspace / PACKAGE).read_bytes() == first
+    kept = list((workspace / ".ichnos" / "conversions").iterdir())
+    assert {path.suffix for path in kept} == {".ogg", ".wav"}  # neither game's are forgotten
+
+
+def test_a_silent_key_and_a_shared_clip(workspace: Path, tmp_path: Path) -> None:
+    with (workspace / "ichnos.toml").open("a", encoding="utf-8") as file:
+        file.write('\n[[sound]]\nkey = "roof.wind.wild"\nsilent = true\n')
+        file.write('\n[[sound]]\nkey = "shore.wave.breaking"\ntakes = ["clips/gull.ogg"]\nnew = true\n')
+    built = run("build", cwd=workspace)
+    assert built.code == 0, built.err
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        voices = json.loads(archive.read("lore/voices.json"))
+        named = {voice["id"]: voice for voice in voices["voices"]}
+        sounds = [name for name in archive.namelist() if name.endswith(".ogg")]
+        archive.extractall(tmp_path / "out")
+    assert named["shore.wave.breaking"]["takes"] == named["shore.gull.calling"]["takes"]
+    assert len(sounds) == 7  # six clips, and the silence; the gull is stored once
+    (silence,) = (tmp_path / "out").rglob("roof.wind.wild*.ogg")
+    assert np.abs(soundfile.read(silence)[0]).max() < 1e-4
+    assert run("check", cwd=workspace).code == 0
+    edit(workspace, "silent = true", 'silent = true\ntakes = ["clips/gull.ogg"]')
+    assert "a silent sound has no takes" in run("build", cwd=workspace).err
+
+
+def test_credits_and_licences(workspace: Path) -> None:
+    credit = '[[credit]]\nclips = ["clips/gull.ogg"]\nauthor = "A. Tern"\nlicence = "{}"\nlink = "https://example.org/gull"\n\n[[credit]]'
+    for licence, ids in (
+        ("CC-BY-4.0", set()),
+        ("CC-BY-ND-4.0", {"licence-forbids"}),
+        ("CC-BY-ND-4.0 OR CC0-1.0", set()),
+        ("CC-BY-NC-4.0", {"licence-forbids"}),
+        ("CC-BY-9.0", {"licence-unknown"}),
+        ("LicenseRef-bought", set()),
+    ):
+        text = (workspace / "ichnos.toml").read_text("utf-8")
+        edit(workspace, "[[credit]]", credit.format(licence))
+        edit(workspace, "[pack]\n", "[pack]\ncommercial = true\n")
+        assert run("build", cwd=workspace).code == 0
+        found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]
+        assert {one["id"] for one in found} == ids, licence
+        assert all(one["file"] == "ichnos.toml" and one["line"] for one in found)
+        with zipfile.ZipFile(workspace / PACKAGE) as archive:
+            text_of_credits = archive.read("CREDITS.txt").decode()
+        assert "A. Tern" in text_of_credits
+        assert "https://example.org/gull" in text_of_credits
+        (workspace / "ichnos.toml").write_text(text, "utf-8")
+    edit(workspace, 'clips = ["*"]', 'clips = ["clips/d*"]')
+    run("build", cwd=workspace)
+    found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]
+    assert [one["id"] for one in found].count("licence-missing") == 5
+    edit(workspace, "[pack]\n", '[[waive]]\nid = "licence-missing"\nreason = "all my own"\n\n[pack]\n')
+    result = json.loads(run("check", "--json", cwd=workspace).out)
+    assert (result["findings"], len(result["waived"])) == ([], 5)
+
+
+def test_why_something_is_built_again(workspace: Path, tmp_path: Path) -> None:
+    edit(workspace, 'key = "tower.bell.near"', 'key = "tower.bell.near"\ntreatment = "far-off"')
+    shutil.copy(workspace / "clips/iron-step-1.flac", workspace / "clips/iron-step-2.flac")
+    plan = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
+    why = {file["path"].rpartition("/")[2]: file["why"] for file in plan["files"] if "why" in file}
+    assert why == {"tower.bell.near-1.ogg": "treatment changed", "stair.step.iron-2.ogg": "clip changed"}
+    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/tarnlight", tmp_path / "demo" / "mine")
+    edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
+    assert run("build", cwd=workspace).code == 0
+    badge = tmp_path / "demo/mine/tree/badge.json"
+    badge.write_text(badge.read_text().replace("{", '{"made": "by hand",', 1))
+    plan = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
+    assert [file["why"] for file in plan["files"] if "why" in file] == ["profile changed"]
+
+
+def test_a_copied_workspace_gets_ids_of_its_own(workspace: Path, tmp_path: Path) -> None:
+    copy = tmp_path / "demo" / "copy"
+    shutil.copytree(workspace, copy)
+    edit(copy, 'name = "storm-watch"', 'name = "calm-watch"')
+    built = run("build", cwd=copy)
+    assert "New ids are minted" in built.err
+    other = copy / "build" / "calm-watch-0.1.0.lampbox"
+    together = run("check", workspace / PACKAGE, other, "--game", "tarnlight", "--json")
+    found = {one["id"] for one in json.loads(together.out)["together"]}
+    assert found == {"key-shared"}
+    shutil.copy(workspace / PACKAGE, tmp_path / "again.lampbox")
+    result = run("check", workspace / PACKAGE, tmp_path / "again.lampbox", "--game", "tarnlight")
+    assert result.code == 1
+    assert "id-of-another" in result.out
+    assert "file-shadowed" in result.out
+    assert "again.lampbox is heard" in result.out
+
+
+def test_pairs_by_name(workspace: Path) -> None:
+    folder = workspace / "more"
+    folder.mkdir()
+    for name in ("Roof wind wild 2.wav", "roof-wind-wild_1.wav", "lampp.wik.trim.wav", "thunder.wav"):
+        shutil.copy(workspace / "clips/draught.wav", folder / name)
+    before = (workspace / "ichnos.toml").read_text("utf-8")
+    dry = run("assign", "--from", "more", "--dry-run", cwd=workspace)
+    assert (workspace / "ichnos.toml").read_text("utf-8") == before
+    assert "roof.wind.wild gets more/roof-wind-wild_1.wav, more/Roof wind wild 2.wav" in dry.out
+    result = run("assign", "--from", "more", cwd=workspace)
+    assert result.code == 0
+    doubtful = [line for line in result.out.splitlines() if line.startswith("doubtful")]
+    assert any("thunder.wav" in line for line in doubtful)
+    assert (workspace / "ichnos.toml").read_text("utf-8").startswith(before.rstrip("\n"))
+    assert "left alone: roof.wind.wild" in run("assign", "--from", "more", cwd=workspace).out
+
+
+def test_a_release(workspace: Path) -> None:
+    done = run("release", "--minor", "--note", "Two bells", cwd=workspace)
+    assert done.code == 0, done.err
+    archive = workspace / "release" / "storm-watch-0.2.0.lampbox"
+    digest = archive.with_name(f"{archive.name}.sha256").read_text().split()
+    assert digest[1] == archive.name
+    import hashlib
+
+    assert digest[0] == hashlib.sha256(archive.read_bytes()).hexdigest()
+    assert 'version = "0.2.0"' in (workspace / "ichnos.toml").read_text("utf-8")
+    assert "- Two bells" in (workspace / "CHANGES.md").read_text()
+    again = run("release", "--note", "the same", cwd=workspace)
+    assert again.code == 2
+    assert "was released already" in again.err
+    before = {path: path.read_bytes() for path in (workspace / "ichnos.toml", workspace / "CHANGES.md")}
+    edit(workspace, 'title = {en = "The tower bell", de = "Die Turmglocke"}', 'title = "The tower bell"')
+    before[workspace / "ichnos.toml"] = (workspace / "ichnos.toml").read_bytes()
+    failed = run("release", "--patch", "--note", "x", cwd=workspace)
+    assert failed.code == 1
+    assert "title-missing" in failed.err
+    assert {path: path.read_bytes() for path in before} == before
+    assert run("release", "--patch", "--major", "--note", "x", cwd=workspace).code == 2
+
+
+def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
+    game = tmp_path / "knot"
+    (game / "tree/audio").mkdir(parents=True)
+    (game / "game.toml").write_text(
+        'format = 1\n[game]\nname = "knot"\ntitle = "Knot"\nsummary = "x"\nversions = ["1"]\n'
+        '[audio]\ncontainer = "WAV"\ncodec = "PCM 16"\nrate = 32000\nchannels = 1\n'
+        '[closed]\nending = ".knt"\n[packaging]\nkind = "folder"\nname = "@pack.name@"\n'
+    )
+    (game / "tree/list.json").write_text('{"all": [{"key": "@key@", "takes": ["@file@"]}]}')
+    (game / "tree/audio/@key@-@take.number@.knt").touch()
+    folder = tmp_path / "own"
+    run("start", folder, "--game", game, "--title", "Own", "--licence", "MIT")
+    for name in "ab":
+        soundfile.write(folder / f"{name}.wav", 0.2 * np.ones(4410) * (1 + ord(name) % 2), 44100)
+        run("assign", f"rope.{name}", folder / f"{name}.wav", "--new", cwd=folder)
+    owed = run("build", cwd=folder)
+    assert owed.code == 1
+    assert "2 of 2 sounds are to be written by the game's own encoder" in owed.err
+    assert soundfile.info(folder / "outbox/audio/rope.a-1.wav").samplerate == 32000
+    assert "becomes  inbox/audio/rope.b-1.knt" in (folder / "outbox/OWED.txt").read_text()
+    (folder / "inbox/audio").mkdir(parents=True)
+    for name in "ab":
+        (folder / f"inbox/audio/rope.{name}-1.knt").write_bytes(f"KNT{name}".encode())
+    assert run("build", cwd=folder).code == 0
+    assert (folder / "build/own/audio/rope.b-1.knt").read_bytes() == b"KNTb"
+    assert run("build", cwd=folder).code == 0
+    time.sleep(0.02)
+    soundfile.write(folder / "b.wav", 0.1 * np.ones(8820), 44100)
+    again = run("build", cwd=folder)
+    assert "1 of 2 sounds are to be written" in again.err  # it changed since
+    (folder / "inbox/audio/rope.b-1.knt").write_bytes(b"KNTnew")
+    assert run("build", cwd=folder).code == 0
+    assert (folder / "build/own/audio/rope.b-1.knt").read_bytes() == b"KNTnew"
+
+
+def test_watching_builds_again(workspace: Path) -> None:
+    log = workspace / "log.txt"
+    with log.open("w") as out:
+        words = [sys.executable, "-u", "-m", "ichnos", "build", "--watch"]
+        process = subprocess.Popen(words, cwd=workspace, stdout=out, stderr=subprocess.STDOUT, env={**os.environ})
+        try:
+            _until(lambda: "Watching" in log.read_text())
+            edit(workspace, "Foghorn across", "Horn across")
+            _until(lambda: log.read_text().count("Watching") == 2)
+            edit(workspace, "[pack]", "[pak]")
+            _until(lambda: "error: " in log.read_text())
+            edit(workspace, "[pak]", "[pack]")
+            _until(lambda: log.read_text().count("Watching") == 4)
+        finally:
+            process.send_signal(signal.SIGINT)
+            assert process.wait(20) == 0
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        assert b"Horn across" in archive.read("lore/words/en.json")
+
+
+def _until(true: object, seconds: float = 30) -> None:
+    deadline = time.monotonic() + seconds
+    while not true():  # type: ignore[operator]
+        assert time.monotonic() < deadline, "it never happened"
+        time.sleep(0.05)
+
+
+def test_names_that_cannot_be(workspace: Path) -> None:
+    edit(workspace, 'name = "storm-watch"', 'name = "aux"')
+    assert "Windows has no file called aux" in run("build", cwd=workspace).err
+    edit(workspace, 'key = "shore.gull.calling"', 'key = "shore.gull.calling"\nfields = {mood = "calm"}')
+    edit(workspace, 'name = "aux"', 'name = "storm-watch"')
+    assert "Tarnlight has no field mood; it asks for none" in run("build", cwd=workspace).err
+
+
+def test_a_field_of_the_profiles_own(workspace: Path, tmp_path: Path) -> None:
+    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/tarnlight", tmp_path / "demo" / "mine")
+    voices = tmp_path / "demo/mine/tree/lore/voices.json"
+    text = voices.read_text()
+    voices.write_text(text.replace('"@key@",', '"@key@", "mood": "@field.mood@",', 1))
+    edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
+    edit(workspace, 'key = "shore.gull.calling"', 'key = "shore.gull.calling"\nfields = {mood = "calm"}')
+    built = run("build", cwd=workspace)
+    assert built.code == 0, built.err
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        found = {voice["id"]: voice.get("mood") for voice in json.loads(archive.read("lore/voices.json"))["voices"]}
+    assert found["shore.gull.calling"] == "calm"
+    assert found["tower.bell.near"] is None
