@@ -60,6 +60,22 @@ def test_a_table_of_sounds(tmp_path: Path, delimiter: str) -> None:
     assert run("check", cwd=folder).out.endswith("no findings\n") or "title" in run("check", cwd=folder).out
 
 
+def test_only_changed_files_are_rewritten(tmp_path: Path) -> None:
+    folder = _own(tmp_path)
+    for name in "abc":
+        run("assign", f"pier.{name}", f"clips/{name}.wav", "--new", cwd=folder)
+    run("build", cwd=folder)
+    package = folder / "build" / "own"
+    before = {path: path.stat().st_mtime_ns for path in package.rglob("*.ogg")}
+    time.sleep(0.02)
+    shutil.copyfile(folder / "clips/a.wav", folder / "clips/b.wav")
+    assert run("build", cwd=folder).code == 0
+    changed = {path.name for path in before if path.stat().st_mtime_ns != before[path]}
+    assert changed == {"pier.b-1.ogg"}
+    assert {path.stat().st_nlink for path in before} == {1}
+    assert run("check", cwd=folder).code == 0
+
+
 @pytest.mark.parametrize(
     ("text", "messages"),
     [

@@ -10,8 +10,9 @@ import hashlib
 import os
 import shutil
 import zipfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
+from types import MappingProxyType
 
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # the earliest that a zip can say
 _UNIX = 3
@@ -44,16 +45,33 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
-def write_folder(path: Path, members: Iterable[tuple[str, bytes | Path]]) -> None:
-    """Write the members as files below a new folder."""
+def write_folder(
+    path: Path, members: Iterable[tuple[str, bytes | Path]], standing: Mapping[str, Path] = MappingProxyType({})
+) -> None:
+    """Write the members as files below a new folder.
+
+    Args:
+        standing: files of the old folder that are as they should be: they are taken over, not written.
+    """
     path.mkdir(parents=True)
     for name, content in members:
         target = path / name
         target.parent.mkdir(parents=True, exist_ok=True)
+        if name in standing and _taken_over(standing[name], target):
+            continue
         if isinstance(content, bytes):
             target.write_bytes(content)
         else:
             shutil.copyfile(content, target)
+
+
+def _taken_over(old: Path, new: Path) -> bool:
+    """One file under two names, until the old folder goes; not every file system can do that."""
+    try:
+        os.link(old, new, follow_symlinks=False)
+    except (OSError, NotImplementedError):
+        return False
+    return True
 
 
 def sha256_of_folder(path: Path) -> tuple[str, int]:

@@ -183,7 +183,8 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
     else:
         _refuse_strangers(workspace, plan, package)
         with fresh_folder(package) as beside:
-            write_folder(beside, members)
+            same = {path for path, state in prepared.states.items() if state == record.SAME}
+            write_folder(beside, members, {path: package / path for path in same})
             sha256, size = sha256_of_folder(beside)
     record.save(workspace.folder, workspace.game, plan, package, sha256, size)
     _forget_others(workspace)
