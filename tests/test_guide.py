@@ -61,6 +61,17 @@ def test_every_game_fits_the_published_schema(name: str) -> None:
     assert f"**{name.replace('-', ' ').title()[:4]}" in (ROOT / "docs/games.md").read_text("utf-8")
 
 
+def test_a_workspaces_file_fits_its_schema(workspace: Path) -> None:
+    import tomllib
+
+    schema = json.loads((ROOT / "docs/ichnos.schema.json").read_text("utf-8"))
+    values = tomllib.loads((workspace / "ichnos.toml").read_text("utf-8"))
+    jsonschema.validate(values, schema)
+    values["sound"][0]["takes"].append({"clip": "a.wav", "wait": 2})
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate(values, schema)
+
+
 def test_an_open_pack_fits_its_schema(tmp_path: Path, workspace: Path) -> None:
     run("start", tmp_path / "own", "--game", "open-pack")
     clip = workspace / "clips/gull.ogg"

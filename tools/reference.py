@@ -17,6 +17,7 @@ from ichnos.games.converters import CONVERTERS
 from ichnos.games.rules import Rules
 from ichnos.games.vocabulary import ID_PREFIX, INSIDE, WORDS
 from ichnos.pack.pack_file import PackFile
+from ichnos.review.findings import KINDS
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 
@@ -68,12 +69,35 @@ def pack_file() -> str:
         "# The workspace's file, ichnos.toml",
         "",
         "Made from the code by `tools/reference.py`; a test fails when it falls behind. Worked examples are in",
-        "[games.md](games.md). What a game has no place for is not written, and `ichnos build` says so.",
+        "[games.md](games.md), and what the parts are for in [workspace.md](workspace.md). What a game has no place",
+        "for is not written, and `ichnos build` says so. For editors that check TOML:",
+        "[ichnos.schema.json](ichnos.schema.json).",
         "",
         *_tables(PackFile, "", set()),
         *_steps(),
     ]
     return "\n".join(lines).rstrip() + "\n"
+
+
+def findings() -> str:
+    """Everything that a check can say."""
+    lines = [
+        "# Findings",
+        "",
+        "Made from the code by `tools/reference.py`; a test fails when it falls behind. `ichnos explain ID` says",
+        "the same. Ids never change. With a minor one the pack works all the same. What is no slip for you is",
+        "waived in `ichnos.toml`:",
+        "",
+        "    [[waive]]",
+        '    id = "file-unused"',
+        '    where = "readme.ogg"   # a part of the file\'s name or of the reason; * stands for anything',
+        '    reason = "it is there on purpose"',
+        "",
+        "| id | | in the game | to do |",
+        "|---|---|---|---|",
+    ]
+    lines += [f"| `{k.id}` | {'' if k.grave else 'minor'} | {k.effect} | {k.cure} |" for k in KINDS.values()]
+    return "\n".join(lines) + "\n"
 
 
 def _steps() -> Iterator[str]:
@@ -170,7 +194,16 @@ def main() -> int:
     schema = json.dumps(
         {"$schema": "https://json-schema.org/draft/2020-12/schema", **Rules.model_json_schema()}, indent=2
     )
-    wanted = {"profile-reference.md": reference(), "pack-file.md": pack_file(), "game.schema.json": f"{schema}\n"}
+    of_pack_file = json.dumps(
+        {"$schema": "https://json-schema.org/draft/2020-12/schema", **PackFile.model_json_schema()}, indent=2
+    )
+    wanted = {
+        "profile-reference.md": reference(),
+        "pack-file.md": pack_file(),
+        "findings.md": findings(),
+        "game.schema.json": f"{schema}\n",
+        "ichnos.schema.json": f"{of_pack_file}\n",
+    }
     behind = [
         name for name, text in wanted.items() if not (DOCS / name).is_file() or (DOCS / name).read_text("utf-8") != text
     ]

@@ -27,7 +27,7 @@ DISPLAY = ":97"
 PICTURES: list[tuple[str, str, list[str]]] = [
     ("demo", ".", ["ichnos demo /tmp/ichnos-shot"]),
     ("help", ".", ["ichnos --help", "ichnos assign --help"]),
-    ("start", ".", ["ichnos start gale --game tarnlight --title 'A gale'", "cat gale/ichnos.toml"]),
+    ("start", ".", ["ichnos start gale --game tarnlight --licence CC0-1.0 --title 'A gale'", "cat gale/ichnos.toml"]),
     (
         "assign",
         "storm-watch",

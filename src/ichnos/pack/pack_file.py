@@ -74,7 +74,7 @@ class Elsewhere(Settings):
 
 class Sound(Settings):
     key: str = Field(min_length=1, description="the game's sound key, or one of your own")
-    takes: tuple[Annotated[Take, BeforeValidator(_as_take)], ...] = Field(
+    takes: tuple[Annotated[Take, BeforeValidator(_as_take, json_schema_input_type=str | Take)], ...] = Field(
         default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
     )
     parts: dict[str, str] = Field(default={}, description="a clip for each named part, such as intro and body")
@@ -83,7 +83,7 @@ class Sound(Settings):
     like: str | None = Field(
         default=None, description="a key of the game: the new entry starts as a copy of that one's text"
     )
-    title: Annotated[dict[str, str], BeforeValidator(_as_titles)] = Field(
+    title: Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])] = Field(
         default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
     )
     note: str | None = Field(default=None, description="for yourself; it goes nowhere")
@@ -130,7 +130,7 @@ class Slot(Table):
 
 class Rotation(Table):
     name: str = Field(min_length=1, description="the rotation's own name")
-    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot)], ...] = Field(
+    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot, json_schema_input_type=str | Slot)], ...] = Field(
         min_length=1, description="what it plays: keys, or tables with a kind"
     )
     after: int | None = Field(default=None, ge=1, description="an announcement only after so many tracks")
@@ -192,7 +192,7 @@ class PackFile(Table):
         default=None, description="where the game is installed: keys are checked against its own"
     )
     pack: Pack = Field(description="what the pack is")
-    ids: dict[str, Annotated[str, BeforeValidator(_uuid)]] = Field(
+    ids: dict[str, Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)]] = Field(
         default={}, description="[ids]: minted once for the pack, never shared with another"
     )
     minted_for: str | None = Field(
