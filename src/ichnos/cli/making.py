@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ichnos.pack.summary import Summary
     from ichnos.pack.workspace import Workspace
 
+_MOST_SAME = 60  # files of a plan that are shown although they are as before
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 WorkspaceFolder = Annotated[
@@ -148,7 +149,11 @@ def _print_plan(prepared: Prepared) -> None:
     tree = Tree(Text(plan.package, "bold"))
     branches = {"": tree}
     owed = {conversion.identity for conversion in prepared.owed}
+    same = sum(prepared.states[file.path] == "same" for file in plan.files)
+    brief = same > _MOST_SAME
     for file in plan.files:
+        if brief and prepared.states[file.path] == "same":
+            continue
         folder = ""
         *parents, name = file.path.split("/")
         for parent in parents:
@@ -169,6 +174,8 @@ def _print_plan(prepared: Prepared) -> None:
             leaf.add(Text.assemble((f"line {change.line}: ", "dim"), was, (change.new.strip(), "green")))
     for name in prepared.gone:
         tree.add(Text.assemble(("gone    ", "red"), name, ("  no longer in the workspace", "dim")))
+    if brief:
+        tree.add(Text(f"{show.counted(same, 'file')} the same as before", "dim"))
     out = show.console()
     out.print(tree)
     for target in dict.fromkeys(str(conversion.target) for conversion in plan.conversions):

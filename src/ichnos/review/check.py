@@ -9,7 +9,7 @@ import uuid
 from collections import Counter
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
 from rapidfuzz import process
@@ -320,7 +320,8 @@ def _sound(profile: Profile, target: Target, files: Files, name: str, *, silent:
                 peak = max(peak, float(block.max()), -float(block.min()))
             looped = not target.loop or loops.read(stream, target.loop) is not None
     except IchnosError as error:
-        return [finding("take-damaged", error.place or place, error.what)], 0.0
+        seconds = error.place.seconds if error.place else None
+        return [finding("take-damaged", replace(place, seconds=seconds), error.what)], 0.0
     found = list(_format(target, facts, place))
     if peak < _SILENT and not silent:
         found.append(finding("take-silent", place, "it is silent from beginning to end"))
