@@ -17,6 +17,7 @@ import pytest
 import soundfile
 
 from conftest import PACKAGE, edit, run
+from ichnos.pack import stamp
 
 ROOT = Path(__file__).parent
 
@@ -58,6 +59,26 @@ def test_a_table_of_sounds(tmp_path: Path, delimiter: str) -> None:
     assert set(sounds) == {"pier.bell", "pier.wave"}
     assert [take.get("weight") for take in sounds["pier.bell"]["files"]] == [3, 1]
     assert run("check", cwd=folder).out.endswith("no findings\n") or "title" in run("check", cwd=folder).out
+
+
+def test_what_is_saved_while_it_builds_is_not_overlooked(tmp_path: Path) -> None:
+    """The stamp is of what the build saw when it began, not of what lay there when it ended."""
+    folder = _own(tmp_path)
+    run("assign", "pier.a", "clips/a.wav", "--new", cwd=folder)
+    run("build", cwd=folder)
+    package = stamp.Stamp(folder / "build" / "own", "x", 1)
+    clip = folder / "clips/a.wav"
+    for path in (clip, folder / "ichnos.toml"):
+        os.utime(path, ns=(1, time.time_ns() - 60_000_000_000))
+    looked = stamp.look([clip, folder / "ichnos.toml"])
+    stamp.save(folder, None, None, looked, package)
+    assert stamp.load(folder, None, None) == package
+    os.utime(clip, ns=(1, time.time_ns() - 30_000_000_000))  # saved during a long build
+    stamp.save(folder, None, None, looked, package)
+    assert stamp.load(folder, None, None) is None
+    clip.touch()
+    stamp.save(folder, None, None, stamp.look([clip]), package)  # too new to tell by its time
+    assert stamp.load(folder, None, None) is None
 
 
 def test_only_changed_files_are_rewritten(tmp_path: Path) -> None:

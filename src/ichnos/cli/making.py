@@ -258,6 +258,7 @@ def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, js
         typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(minted)}.", err=True)
         loaded = workspaces.load(folder, game)
     output = to.absolute() if to else building.usual_output(loaded)
+    looked = stamp.look([*watching.made_of(loaded, folder), *watching.outside(loaded)])
     prepared = building.prepare(loaded, output)
     if loaded.catalogue is None:
         show.keys_unchecked(loaded.profile.rules.game.title)
@@ -271,9 +272,8 @@ def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, js
         return
     with show.progress("converting", sum(one.facts.seconds for one in prepared.owed)) as advance:
         built = building.build(loaded, prepared, advance)
-    inputs = [*watching.made_of(loaded, folder), *watching.outside(loaded)]
     written = stamp.Stamp(built.package, built.sha256, built.size)
-    stamp.save(folder, game, to.absolute() if to else None, inputs, written)
+    stamp.save(folder, game, to.absolute() if to else None, looked, written)
     if json:
         done = {
             "path": str(built.package),

@@ -19,6 +19,7 @@ from ichnos import __version__
 from ichnos.errors import WrongCall
 
 FILE_NAME = "ichnos.toml"
+Looked = dict[str, list[int] | None]
 _SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before the build may change again in the same tick
 _LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
 
@@ -60,17 +61,28 @@ def load(folder: Path, game: str | None, output: Path | None) -> Stamp | None:
         return None
 
 
-def save(folder: Path, game: str | None, output: Path | None, inputs: Iterable[Path], stamp: Stamp) -> None:
-    """Note what a build was made from and what it wrote, unless something is too new to tell it by its time.
+def look(inputs: Iterable[Path]) -> Looked | None:
+    """How everything is that a build is about to be made from; None where something is too new to tell by its time.
 
     Args:
         inputs: files and folders, also those that are not there.
     """
     named = {str(path): _seen(str(path)) for path in inputs}
+    unsettled = any(seen and time.time_ns() - seen[1] < _SETTLED for seen in named.values())
+    return None if unsettled else named
+
+
+def save(folder: Path, game: str | None, output: Path | None, looked: Looked | None, stamp: Stamp) -> None:
+    """Note what a build was made from and what it wrote, unless that changed while it was built.
+
+    Args:
+        looked: from before the build.
+    """
     path = _path(folder, game, output)
-    if any(seen and time.time_ns() - seen[1] < _SETTLED for seen in named.values()):
+    if looked is None or any(_seen(name) != seen for name, seen in looked.items()):
         path.unlink(missing_ok=True)
         return
+    named = dict(looked)
     written = [stamp.package, *stamp.package.rglob("*")] if stamp.package.is_dir() else [stamp.package]
     named.update((str(path), _seen(str(path))) for path in written)
     values = {
