@@ -251,3 +251,24 @@ def test_fifty_kills_leave_nothing_that_matters(workspace: Path) -> None:
     assert (workspace / PACKAGE).read_bytes() == whole
     assert run("check", cwd=workspace).code == 0
     assert not [path for path in workspace.rglob("*.partial") if path.parent.name == "build"]
+
+
+def test_names_and_lengths_that_a_game_does_not_take(packs: dict[str, Path], tmp_path: Path) -> None:
+    marsh = tmp_path / "marsh-pack"
+    (marsh / "marsh/wav").mkdir(parents=True)
+    soundfile.write(marsh / "marsh/wav/Héron call.wav", 0.1 * np.ones(22050 * 121), 22050, subtype="PCM_16")
+    found = json.loads(run("check", marsh, "--game", "quillmarsh", "--json").out)["findings"]
+    assert {"name-spelling", "take-long"} <= {one["id"] for one in found}
+    rules = tmp_path / "small"
+    shutil.copytree(profile.BUNDLED / "tarnlight", rules)
+    with (rules / "game.toml").open("a") as file:
+        file.write("\n[limits]\nmegabytes = 0.01\n")
+    folder = packs["tarnlight"]
+    assert "pack-large" in run("check", folder / "pack", "--game", rules).out
+    clash = tmp_path / "clash"
+    shutil.copytree(folder / "pack", clash)
+    name = "lore/audio/weather/roof-wind-faint-1"  # the first that the game's own definitions name
+    (clash / f"{name}.ogg").parent.mkdir(parents=True, exist_ok=True)
+    shutil.copy(_sound(clash), clash / f"{name}.ogg")
+    result = run("check", clash, "--game", "tarnlight", "--installation", folder / "game")
+    assert "file-clash" in result.out
