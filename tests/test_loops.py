@@ -178,3 +178,15 @@ def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
     path.write_bytes(path.read_bytes().replace(b"RETURN_AT=", b"RETURN_UP="))
     rules.write_text(rules.read_text().replace('length = "RETURN_FRAMES"', ""))
     assert "loops in comments need the names of two" in run("check", cwd=workspace).err
+
+
+def test_converting_carries_the_marks_over(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "a.wav", _hum(2), RATE)
+    run("loop", "a.wav", "--start", "5000", "--end", "29999", "--to", "b.wav", cwd=tmp_path)
+    words = ("b.wav", "--to", "out", "--container", "wav", "--rate", "22050")
+    assert run("convert", *words, cwd=tmp_path).code == 0
+    assert markers.loops(io.BytesIO((tmp_path / "out/b.wav").read_bytes())) == [(2500, 14999)]
+    assert run("convert", "b.wav", "--to", "marsh", "--like-game", "quillmarsh", cwd=tmp_path).code == 0
+    assert markers.loops(io.BytesIO((tmp_path / "marsh/b.wav").read_bytes())) == [(2500, 14999)]
+    assert run("treat", "b.wav", "--to", "cut", "--cut", "0:1", cwd=tmp_path).code == 0
+    assert markers.loops(io.BytesIO((tmp_path / "cut/b.wav").read_bytes())) == []  # they mean nothing any more

@@ -86,7 +86,7 @@ def facts(stream: IO[bytes], path: Path) -> Facts:
     Raises:
         IchnosError: empty, not audio, damaged, or cut short.
     """
-    found = told(stream, path, _whole(stream, path))
+    found = _of_header(stream, path, _whole(stream, path))
     if not found.frames and not found.from_video:
         raise IchnosError(
             f"this {found.container} file holds no sound (0 frames)",
@@ -104,10 +104,10 @@ def decoded(stream: IO[bytes], path: Path) -> tuple[Facts, Iterator[Block]]:
     """
     container = _whole(stream, path)
     if container not in containers.KNOWN:
-        found = told(stream, path, container)
+        found = _of_header(stream, path, container)
         return found, blocks(stream, found, Place(str(path)))
     sound = opened(stream, Place(str(path)), container)
-    found = _told(sound, container, path)
+    found = _of_sound(sound, container, path)
     return found, _blocks(sound, found, Place(str(path)))
 
 
@@ -130,7 +130,7 @@ def _whole(stream: IO[bytes], path: Path) -> str:
     return container
 
 
-def told(stream: IO[bytes], path: Path, container: str) -> Facts:
+def _of_header(stream: IO[bytes], path: Path, container: str) -> Facts:
     """What a sound file says of itself, without looking whether all of it is there.
 
     Raises:
@@ -143,10 +143,10 @@ def told(stream: IO[bytes], path: Path, container: str) -> Facts:
         stream.seek(0)
         return Facts(container, containers.claimed(path), *video.facts(stream, place))
     with opened(stream, place, container) as sound:
-        return _told(sound, container, path)
+        return _of_sound(sound, container, path)
 
 
-def _told(sound: Any, container: str, path: Path) -> Facts:
+def _of_sound(sound: Any, container: str, path: Path) -> Facts:
     return Facts(
         container,
         containers.claimed(path),

@@ -242,7 +242,7 @@ def _louder(source: Path, facts: Facts) -> Side:
     with source.open("rb") as stream:
         for block in clips.blocks(stream, facts, Place(str(source))):
             meter.add(block)
-    return "right" if meter.result().louder == "right" else "left"
+    return meter.result().louder
 
 
 def _telling(blocks: Iterator[clips.Block], rate: int, heard: Callable[[float], None]) -> Iterator[clips.Block]:

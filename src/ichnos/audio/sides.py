@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:
     from ichnos.audio.clips import Block
@@ -20,12 +20,12 @@ class Sides:
 
     ``mono_db``: the level of (left + right) / 2 against the mean level of both sides: 0 where they
     are the same, -3 where they have nothing to do with each other, far below where they cancel.
-    ``twins``: one channel, twice. ``louder``: "left" or "right".
+    ``twins``: one channel, twice.
     """
 
     mono_db: float
     twins: bool
-    louder: str
+    louder: Literal["left", "right"]
 
 
 class MixMeter:

@@ -68,9 +68,19 @@ def report(error: IchnosError) -> None:
 
 def main() -> None:
     """Run the program; every error that a person is meant to read is printed here."""
-    from ichnos.cli import checking, converting, demo, games, hearing, keys, looking, making
+    from ichnos.cli import checking, converting, demo, games, hearing, keys, looking, making, treating
 
-    del checking, converting, demo, games, hearing, keys, looking, making  # importing them adds their commands
+    del (
+        checking,
+        converting,
+        demo,
+        games,
+        hearing,
+        keys,
+        looking,
+        making,
+        treating,
+    )  # importing them adds their commands
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="replace")  # a console that lacks a letter must not stop the work

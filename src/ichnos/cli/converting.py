@@ -1,4 +1,4 @@
-"""``convert`` and ``treat``."""
+"""``convert``."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from ichnos.errors import WrongCall
 if TYPE_CHECKING:
     from ichnos.audio.clips import Facts
     from ichnos.audio.conversion import Target
+    from ichnos.audio.loops import Marking
     from ichnos.pack.exports import Export, Exported
 
 Clips = Annotated[list[Path], typer.Argument(metavar="CLIP", help="Clips, or folders of them.")]
@@ -63,11 +64,12 @@ def convert(
     """
     from ichnos.pack import exports
 
-    wanted = _wanted(like_game, category, (container, codec, bits), rate, channels, quality, _choice(mono))
-    _carry_out(exports.plan(exports.found(clips), wanted, to, replacing=replace), dry_run, json)
+    form = (container, codec, bits)
+    become, marking = wanted(like_game, category, form, rate, channels, quality, choice(mono))
+    carry_out(exports.plan(exports.found(clips), become, to, marking=marking, replacing=replace), dry_run, json)
 
 
-def _choice(mono: str) -> Any:
+def choice(mono: str) -> Any:
     from typing import get_args
 
     from ichnos.audio.forms import Choice
@@ -77,7 +79,7 @@ def _choice(mono: str) -> Any:
     return mono
 
 
-def _wanted(
+def wanted(
     like_game: str | None,
     category: str | None,
     form: tuple[str | None, str | None, str | None],
@@ -86,27 +88,30 @@ def _wanted(
     quality: float,
     mono: Any,
     steps: tuple[Any, ...] = (),
-) -> Callable[[Facts], Target]:
-    """What each clip is to become."""
-    from ichnos.pack.exports import Wish, wish, with_treatment
+) -> tuple[Callable[[Facts], Target], Marking | None]:
+    """What each clip is to become, and how a game wants loops marked."""
+    from ichnos.pack.exports import Wish, wish
 
     container, codec, bits = form
     if like_game is not None:
+        import dataclasses
+
         from ichnos.games import profile
-        from ichnos.pack.targets import target
+        from ichnos.pack import targets
 
         if any(value is not None for value in (*form, rate, channels)):
             raise WrongCall("the game says what its sounds are", cure="leave out --like-game, or the other settings")
-        of_game = with_treatment(target(profile.load(profile.find(like_game)), "", category), steps, mono)
-        return lambda facts: of_game
+        game = profile.load(profile.find(like_game))
+        of_game = dataclasses.replace(targets.target(game, "", category), treatment=steps, mono=mono)
+        return lambda facts: of_game, targets.marking(game.rules.loops, of_game.container)
     if category is not None:
         raise WrongCall("a category means something only to a game", cure="say --like-game GAME")
     if container is None:
         raise WrongCall("what are they to become?", cure="say --container ogg (or wav, flac), or --like-game GAME")
-    return Wish(*wish(container, codec, bits), rate, channels, quality, mono, steps).target
+    return Wish(*wish(container, codec, bits), rate, channels, quality, mono, steps).target, None
 
 
-def _carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported]:
+def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported]:
     from ichnos.pack import exports
 
     if dry_run:
@@ -210,212 +215,3 @@ def _saved(before: int, after: int) -> str:
         return ""
     share = 100 * (1 - after / before)
     return f"{share:.0f} %" if share >= 0 else f"{-share:.0f} % more"
-
-
-def _pair(text: str, option: str, least: int, most: int) -> list[float | None]:
-    """``3000:5:1`` as numbers; an empty place is None."""
-    pieces = text.split(":")
-    try:
-        if not least <= len(pieces) <= most:
-            raise ValueError
-        return [float(piece) if piece.strip() else None for piece in pieces]
-    except ValueError:
-        raise WrongCall(f"{option} {text} is not understood", cure="see: ichnos treat --help") from None
-
-
-@app.command(
-    short_help="Treat clips: trim, fade, filter, loudness, pitch, by name or step by step.",
-    epilog="Example: ichnos treat gull.ogg --to ready --treatment over-the-din --before-after gull.png,"
-    " or: ichnos treat gull.ogg --to ready --trim -50 --bell 3000:5 --loudness -16",
-)
-def treat(
-    clips: Annotated[list[Path] | None, typer.Argument(metavar="CLIP", help="Clips, or folders of them.")] = None,
-    to: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the new files go.")] = None,
-    treatment: Annotated[
-        str | None, typer.Option(help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
-    ] = None,
-    names: Annotated[bool, typer.Option("--names", help="Show the treatments that have a name, and stop.")] = False,
-    cut: Annotated[str | None, typer.Option(metavar="START:END", help="Keep what lies between, in seconds.")] = None,
-    trim: Annotated[float | None, typer.Option(metavar="DBFS", help="Take silence below this off both ends.")] = None,
-    reverse: Annotated[bool, typer.Option("--reverse", help="Backwards.")] = False,
-    speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Speed and pitch together.")] = None,
-    pitch: Annotated[float | None, typer.Option(metavar="SEMITONES", help="Pitch alone.")] = None,
-    high_pass: Annotated[float | None, typer.Option(metavar="HZ", help="Take away what lies below.")] = None,
-    low_pass: Annotated[float | None, typer.Option(metavar="HZ", help="Take away what lies above.")] = None,
-    low_shelf: Annotated[str | None, typer.Option(metavar="HZ:DB", help="Raise or lower what lies below.")] = None,
-    high_shelf: Annotated[str | None, typer.Option(metavar="HZ:DB", help="Raise or lower what lies above.")] = None,
-    bell: Annotated[
-        list[str] | None, typer.Option(metavar="HZ:DB[:Q]", help="Raise or lower what lies around.")
-    ] = None,
-    gain: Annotated[float | None, typer.Option(metavar="DB", help="Louder or quieter.")] = None,
-    soft_clip: Annotated[
-        float | None, typer.Option(metavar="DB", help="Drive it into soft clipping by so much.")
-    ] = None,
-    loudness: Annotated[
-        str | None, typer.Option(metavar="LUFS[:DBTP]", help="Bring it to a loudness, with peaks below -1 dBTP or so.")
-    ] = None,
-    limit: Annotated[float | None, typer.Option(metavar="DBTP", help="Hold true peaks below this.")] = None,
-    fade: Annotated[
-        str | None, typer.Option(metavar="IN:OUT[:SHAPE]", help="Fade, in seconds; straight, smooth or power.")
-    ] = None,
-    repeat: Annotated[int | None, typer.Option(metavar="TIMES", help="Several times, one after the other.")] = None,
-    loop_fade: Annotated[
-        float | None, typer.Option(metavar="SECONDS", help="A loop without a seam: fade the end into the beginning.")
-    ] = None,
-    before_after: Annotated[
-        Path | None, typer.Option(metavar="FILE.png", help="Draw the clip before and after.")
-    ] = None,
-    like_game: Annotated[
-        str | None, typer.Option("--like-game", metavar="GAME", help="Write what this game reads.")
-    ] = None,
-    container: Container = None,
-    codec: Codec = None,
-    bits: Bits = None,
-    rate: Rate = None,
-    channels: Channels = None,
-    quality: Quality = 5.0,
-    mono: Mono = "auto",
-    replace: Replace = False,
-    dry_run: DryRun = False,
-    json: Json = False,
-) -> None:
-    """Treat clips. A named treatment comes first, then the options, always in the order shown here.
-
-    Without --container or --like-game the result is a WAV of 24 bits.
-    """
-    from ichnos.pack import exports
-
-    if names:
-        _print_names(json)
-        return
-    if not clips or to is None:
-        raise WrongCall("which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done")
-    lists: dict[str, Any] = {
-        "cut": None if cut is None else dict(zip(("start", "end"), _pair(cut, "--cut", 2, 2), strict=False)),
-        "trim": None if trim is None else {"threshold": trim},
-        "reverse": {} if reverse else None,
-        "speed": None if speed is None else {"factor": speed},
-        "pitch": None if pitch is None else {"semitones": pitch},
-        "high-pass": None if high_pass is None else {"hz": high_pass},
-        "low-pass": None if low_pass is None else {"hz": low_pass},
-        "low-shelf": _fields(low_shelf, "--low-shelf", ("hz", "db")),
-        "high-shelf": _fields(high_shelf, "--high-shelf", ("hz", "db")),
-        "bell": [_fields(one, "--bell", ("hz", "db", "q"), 2) for one in bell or ()],
-        "gain": None if gain is None else {"db": gain},
-        "soft-clip": None if soft_clip is None else {"drive": soft_clip},
-        "loudness": _fields(loudness, "--loudness", ("lufs", "ceiling"), 1),
-        "limit": None if limit is None else {"ceiling": limit},
-        "fade": _fade(fade),
-        "repeat": None if repeat is None else {"times": repeat},
-        "loop-fade": None if loop_fade is None else {"seconds": loop_fade},
-    }
-    steps = (*_named(treatment), *_steps(lists))
-    if not steps:
-        raise WrongCall("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
-    if like_game is None and container is None:
-        container, bits = "wav", bits or "24"
-    found = exports.found(clips)
-    if before_after is not None and len(found) != 1:
-        raise WrongCall("a picture shows one clip", cure="name just one")
-    wanted = _wanted(like_game, None, (container, codec, bits), rate, channels, quality, _choice(mono), steps)
-    planned = exports.plan(found, wanted, to, replacing=replace)
-    done = _carry_out(planned, dry_run, json)
-    if before_after is not None and done:
-        from ichnos.audio.look import look
-        from ichnos.audio.pictures import draw_before_after
-        from ichnos.pack.writing import fresh
-
-        with fresh(before_after) as beside:
-            said = ", ".join(map(str, steps))
-            draw_before_after(
-                look(done[0].export.clip), look(done[0].export.to), done[0].export.clip.name, said, beside
-            )
-        typer.echo(f"{before_after} is drawn.", err=True)
-
-
-def _fields(text: str | None, option: str, names: tuple[str, ...], least: int | None = None) -> dict[str, Any] | None:
-    if text is None:
-        return None
-    values = _pair(text, option, least or len(names), len(names))
-    return {name: value for name, value in zip(names, values, strict=False) if value is not None}
-
-
-def _fade(text: str | None) -> dict[str, Any] | None:
-    if text is None:
-        return None
-    rise, _, rest = text.partition(":")
-    fall, _, shape = rest.partition(":")
-    fields = _fields(f"{rise or 0}:{fall or 0}", "--fade", ("rise", "fall")) or {}
-    return {**fields, "shape": shape} if shape else fields
-
-
-def _steps(said: dict[str, Any]) -> list[Any]:
-    """The steps that the options say, in their fixed order."""
-    from pydantic import ValidationError
-
-    from ichnos.audio.treatments import STEPS
-
-    steps = []
-    for kind in STEPS:
-        name = str(kind.model_fields["step"].default)
-        wanted = said[name]
-        for fields in wanted if isinstance(wanted, list) else [] if wanted is None else [wanted]:
-            try:
-                steps.append(kind.model_validate({key: value for key, value in fields.items() if value is not None}))
-            except ValidationError as error:
-                detail = error.errors()[0]
-                where = f" {detail['loc'][-1]}" if detail["loc"] else ""
-                reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
-                raise WrongCall(f"--{name}:{where} {reason}", cure="see: ichnos treat --help") from None
-    return steps
-
-
-def _of_workspace() -> dict[str, Any]:
-    from ichnos.pack import workspace
-
-    try:
-        folder = workspace.find_folder(Path())
-    except WrongCall:
-        return {}
-    return dict(workspace.load(folder).pack_file.treatment)
-
-
-def _named(name: str | None) -> tuple[Any, ...]:
-    from ichnos.audio.treatments import BUNDLED
-
-    if name is None:
-        return ()
-    own = _of_workspace()
-    if name in own:
-        return tuple(own[name])
-    if name in BUNDLED:
-        return BUNDLED[name][1]
-    from ichnos.games.catalogue import nearest
-
-    near = " or ".join(nearest([*own, *BUNDLED], name))
-    raise WrongCall(f'there is no treatment "{name}"', cure=f"did you mean {near}? See: ichnos treat --names")
-
-
-def _print_names(json: bool) -> None:
-    from rich.text import Text
-
-    from ichnos.audio.treatments import BUNDLED
-
-    rows = [(name, "of this workspace", steps) for name, steps in _of_workspace().items()]
-    rows += [(name, about, steps) for name, (about, steps) in BUNDLED.items()]
-    if json:
-        show.as_json(
-            [
-                {
-                    "name": name,
-                    "for": about,
-                    "steps": [step.model_dump(by_alias=True, exclude_none=True) for step in steps],
-                }
-                for name, about, steps in rows
-            ]
-        )
-        return
-    out = show.console()
-    for name, about, steps in rows:
-        out.print(Text.assemble((name, "bold"), f"  {about}"))
-        out.print(Text(f"    {', '.join(map(str, steps))}", "dim"))

@@ -8,12 +8,14 @@ from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import IO
 
 from ichnos.audio import clips as audio_clips
-from ichnos.audio import containers
+from ichnos.audio import containers, loops
 from ichnos.audio.clips import Facts
 from ichnos.audio.conversion import Converted, Target, convert, write
 from ichnos.audio.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
+from ichnos.audio.loops import Marking
 from ichnos.audio.spool import Spool
 from ichnos.audio.treatments import Step
 from ichnos.errors import IchnosError, Place, WrongCall, raise_all
@@ -128,9 +130,17 @@ class Exported:
 
 
 def plan(
-    clips: Sequence[tuple[Path, Path]], wanted: Callable[[Facts], Target], to: Path, *, replacing: bool = False
+    clips: Sequence[tuple[Path, Path]],
+    wanted: Callable[[Facts], Target],
+    to: Path,
+    *,
+    marking: Marking | None = None,
+    replacing: bool = False,
 ) -> list[Export]:
     """Look at every clip, and decide what it becomes and where it goes. Writes nothing.
+
+    Args:
+        marking: how a game wants loops marked; else a clip's own marks are carried over into a WAV.
 
     Raises:
         WrongCall: two clips would become one file, one would replace itself, or a file is there already.
@@ -142,10 +152,10 @@ def plan(
         try:
             with understood(clip), clip.open("rb") as stream:
                 facts = audio_clips.facts(stream, clip)
+                target = _with_marks(wanted(facts), stream, facts, marking)
         except IchnosError as error:
             exports.append(Export(clip, to / name, error=error))
             continue
-        target = wanted(facts)
         path = to / name.with_suffix(SUFFIXES[target.container])
         exports.append(Export(clip, path, facts, target, clip.stat().st_size))
         other = names.setdefault(str(path).casefold(), clip)
@@ -159,6 +169,14 @@ def plan(
             errors.append(WrongCall(f"{path} is there already", cure="choose another folder, or say --replace"))
     raise_all(errors)
     return exports
+
+
+def _with_marks(target: Target, stream: IO[bytes], facts: Facts, marking: Marking | None) -> Target:
+    """The target with the clip's loop marked, where it has one that a treatment does not move."""
+    form = marking or (Marking("smpl") if target.container == "WAV" else None)
+    if form is None or target.treatment or loops.marked(stream, facts, form) is None:
+        return target
+    return replace(target, loop=form)
 
 
 def run(exports: Sequence[Export], heard: Callable[[float], None]) -> list[Exported]:
@@ -218,8 +236,3 @@ def split_names(clip: Path, count: int, to: Path) -> list[Path]:
     """Where the pieces of a recording go; the numbers are of one width, so that they sort."""
     width = len(str(count))
     return [to / f"{clip.stem}-{number:0{width}}.wav" for number in range(1, count + 1)]
-
-
-def with_treatment(target: Target, steps: tuple[Step, ...], mono: Choice) -> Target:
-    """A game's target, with what was wished besides."""
-    return replace(target, treatment=steps, mono=mono)

@@ -13,6 +13,7 @@ from typing import Any
 from ichnos.audio.conversion import CANCELS, Target
 from ichnos.audio.look import Looked, look
 from ichnos.audio.loops import Marking
+from ichnos.audio.sides import Sides
 from ichnos.errors import IchnosError
 from ichnos.games import kept
 from ichnos.games import profile as profiles
@@ -69,20 +70,7 @@ def _remarks(looked: Looked) -> Iterator[Remark]:
             f"its true peak is {looked.true_peak:+.1f} dBTP: the curve between its samples passes full scale",
             "bring it down: ichnos treat --limit -1",
         )
-    if sides is not None and sides.mono_db < CANCELS:
-        lost = "everything" if sides.mono_db < -60 else f"{-sides.mono_db:.0f} dB"
-        yield Remark(
-            "cancels",
-            f"its sides cancel: mixed to mono it loses {lost}",
-            f"take one side: --mono {sides.louder} (auto does so)",
-            True,
-        )
-    elif sides is not None and not sides.twins and (thin := looked.spectrum.thinned()) and thin[1] > _THIN:
-        yield Remark(
-            "thinned",
-            f"mixed to mono it loses {thin[1]:.0f} dB around {thin[0]:.0f} Hz",
-            f"compare with one side: --mono {sides.louder}",
-        )
+    yield from _of_sides(looked, sides)
     if abs(looked.offset) > _OFFSET:
         yield Remark(
             "offset",
@@ -97,6 +85,26 @@ def _remarks(looked: Looked) -> Iterator[Remark]:
     if looked.loudness.level < _QUIET:
         yield Remark(
             "quiet", f"it is very quiet: {looked.loudness.level:.0f} LUFS", "raise it: ichnos treat --loudness -18"
+        )
+
+
+def _of_sides(looked: Looked, sides: Sides | None) -> Iterator[Remark]:
+    """What a mix to mono would do."""
+    if sides is None:
+        return
+    if sides.mono_db < CANCELS:
+        lost = "everything" if sides.mono_db < -60 else f"{-sides.mono_db:.0f} dB"
+        yield Remark(
+            "cancels",
+            f"its sides cancel: mixed to mono it loses {lost}",
+            f"take one side: --mono {sides.louder} (auto does so)",
+            True,
+        )
+    elif not sides.twins and (thin := looked.spectrum.thinned()) and thin[1] > _THIN:
+        yield Remark(
+            "thinned",
+            f"mixed to mono it loses {thin[1]:.0f} dB around {thin[0]:.0f} Hz",
+            f"compare with one side: --mono {sides.louder}",
         )
 
 
