@@ -107,9 +107,13 @@ def identity(source_sha256: str, target: Target) -> str:
 
     It covers the source's bytes, the target, this chain and the libraries that do the work.
     """
-    wanted = {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]}
-    settings = {"source": source_sha256, "target": wanted, "chain": CHAIN_EDITION, **_versions()}
+    settings = {"source": source_sha256, "target": _settings(target), "chain": CHAIN_EDITION, **_versions()}
     return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
+
+
+@cache
+def _settings(target: Target) -> dict[str, Any]:
+    return {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]}
 
 
 def convert(

@@ -247,14 +247,16 @@ def _watch(folder: Path, to: Path | None, game: str | None) -> None:
 
 
 def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
-    from ichnos.pack import assignments, stamp, watching
     from ichnos.pack import build as building
+    from ichnos.pack import stamp, watching
     from ichnos.pack import workspace as workspaces
     from ichnos.pack.plan import as_json
 
     loaded = workspaces.load(folder, game)
-    minted = [] if dry_run else assignments.mint_missing_ids(loaded)
-    if minted:
+    if not dry_run and loaded.ids_owed():
+        from ichnos.pack import assignments
+
+        minted = assignments.mint_missing_ids(loaded)
         typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(minted)}.", err=True)
         loaded = workspaces.load(folder, game)
     output = to.absolute() if to else building.usual_output(loaded)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
-from rapidfuzz import process
 
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, raise_all
@@ -61,6 +60,8 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
 
 def _suggestion(model: type[BaseModel], loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
     """The location of the field that a misspelt one most likely means; empty where none is near."""
+    from rapidfuzz import process
+
     near = process.extractOne(str(loc[-1]), _fields(model, loc[:-1]), score_cutoff=60)
     return (*loc[:-1], near[0]) if near else ()
 

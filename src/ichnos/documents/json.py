@@ -54,16 +54,19 @@ class Json:
         return ", "
 
     def write_value(self, value: Value, node: Node, text: str) -> str:
-        return json.dumps(_plain(value), ensure_ascii=False)
+        return _encoded(_plain(value))
 
     def write_label(self, label: str, node: Node) -> str:
-        return json.dumps(label, ensure_ascii=False)
+        return _encoded(label)
 
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         return parent is not None and parent.kind == LISTED
 
     def optional(self, node: Node, parent: Node | None) -> bool:
         return parent is not None and parent.kind == KEYED
+
+
+_encoded = json.JSONEncoder(ensure_ascii=False).encode
 
 
 def _plain(value: Value) -> Value:

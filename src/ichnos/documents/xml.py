@@ -7,7 +7,6 @@ be filled and spliced without minding the brackets between them.
 from __future__ import annotations
 
 import re
-from xml.sax.saxutils import escape
 
 from ichnos.documents.text import Text
 from ichnos.documents.tree import ATTRIBUTE, KEYED, TEXT, Node, Unwritable, Value, spelled
@@ -50,6 +49,8 @@ class Xml:
         return " " if node.kind == ATTRIBUTE else ""
 
     def write_value(self, value: Value, node: Node, text: str) -> str:
+        from xml.sax.saxutils import escape  # brings half of the web with it
+
         content = spelled(value)
         if _FORBIDDEN.search(content):
             raise Unwritable("XML has no way to write a control character")

@@ -7,12 +7,12 @@ A hole in the path makes the file itself the unit.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Document, Node
 from ichnos.games.converters import Tables
-from ichnos.games.holes import HoleError, Pattern, parse
+from ichnos.games.holes import Hole, HoleError, Pattern, parse
 from ichnos.games.vocabulary import (
     CARRIER,
     CATEGORY,
@@ -46,6 +46,8 @@ class Exemplar:
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
+    _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
+    _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
 
     def names_below(self, node: Node) -> set[str]:
         """The names of all holes in ``node`` and below it."""
@@ -54,12 +56,43 @@ class Exemplar:
         return self._below[node]
 
     def names_at(self, node: Node) -> set[str]:
-        return {
-            hole.word.name
-            for pattern in (self.values.get(node), self.labels.get(node))
-            if pattern is not None
-            for hole in pattern.holes
-        }
+        return {hole.word.name for hole in self.holes_at(node)}
+
+    def holes_at(self, node: Node) -> Iterator[Hole]:
+        for pattern in (self.values.get(node), self.labels.get(node)):
+            if pattern is not None:
+                yield from pattern.holes
+
+    def node_needs(self, node: Node) -> frozenset[str]:
+        """The names of which one must have a value, or a node is left out; none where it never is."""
+        if node not in self._node_needs:
+            holes = [hole for below in node.walk() for hole in self.holes_at(below)]
+            stays = (
+                not self.document.format.optional(node, self.parents.get(node))
+                or any(below in self.units for below in node.walk())
+                or any(hole.default is not None for hole in holes)
+            )
+            self._node_needs[node] = frozenset() if stays else frozenset(hole.word.name for hole in holes)
+        return self._node_needs[node]
+
+    def entry_needs(self, parent: Node, scope: str) -> frozenset[str]:
+        """The same of a scope's entry below ``parent``: with none of them it would carry only its own name."""
+        if (parent, scope) not in self._entry_needs:
+            alternatives = [child for child in parent.children if self.units.get(child) == scope]
+            below = [node for child in alternatives for node in child.walk()]
+            more = [
+                hole
+                for node in below
+                for hole in self.holes_at(node)
+                if hole.word.name not in PRINCIPAL[scope] and self.scopes[hole.word.name] == scope
+            ]
+            stays = (
+                scope == TAKE  # a take's file is all that it needs
+                or any(self.units.get(node, scope) != scope for node in below)
+                or any(hole.default is not None for hole in more)
+            )
+            self._entry_needs[parent, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
+        return self._entry_needs[parent, scope]
 
 
 @dataclass(frozen=True)

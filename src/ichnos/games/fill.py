@@ -15,7 +15,7 @@ from ichnos.errors import IchnosError
 from ichnos.games.converters import Unreadable
 from ichnos.games.exemplar import Exemplar
 from ichnos.games.holes import Missing, Pattern
-from ichnos.games.vocabulary import LANGUAGE, PRINCIPAL, SOUND, TAKE
+from ichnos.games.vocabulary import LANGUAGE, SOUND, TAKE
 
 
 @dataclass(frozen=True)
@@ -116,18 +116,8 @@ class Filler:
 
     def is_hollow(self, node: Node, around: Around) -> bool:
         """Is this something that can be left out, and none of its holes has a value or a default?"""
-        if node in self.exemplar.units or not self.document.format.optional(node, self.exemplar.parents.get(node)):
-            return False
-        holes = [
-            hole
-            for below in node.walk()
-            for pattern in (self.exemplar.values.get(below), self.exemplar.labels.get(below))
-            if pattern is not None
-            for hole in pattern.holes
-        ]
-        if not holes or any(below in self.exemplar.units for below in node.walk()):
-            return False
-        return all(hole.default is None and resolve(hole.word.name, around) is None for hole in holes)
+        names = self.exemplar.node_needs(node)
+        return bool(names) and all(resolve(name, around) is None for name in names)
 
     def label(self, node: Node, around: Around) -> str:
         """The node's text up to its body."""
@@ -196,7 +186,8 @@ class Filler:
         text = self.like(scope, around) if self.like else None
         if text is not None:
             return text
-        if self.only_named(scope, alternatives, around):
+        names = self.exemplar.entry_needs(parent, scope)
+        if names and all(resolve(name, around) is None for name in names):
             return None
         return self.node(self.alternative(alternatives, around), around)
 
@@ -210,28 +201,6 @@ class Filler:
             if needed <= carried:
                 return node
         return max(alternatives, key=lambda node: len(needed & self.exemplar.names_below(node)))
-
-    def only_named(self, scope: str, alternatives: list[Node], around: Around) -> bool:
-        """Would the entry carry nothing but its own name, though it has room for more?"""
-        if scope == TAKE:
-            return False  # a take's file is all that it needs
-        names: set[str] = set().union(*(self.exemplar.names_below(node) for node in alternatives))
-        more = {name for name in names if name not in PRINCIPAL[scope] and self.exemplar.scopes[name] == scope}
-        optional = {name for name in more if not self.has_default(name, alternatives)}
-        nested = {self.exemplar.units[n] for a in alternatives for n in a.walk() if n in self.exemplar.units} - {scope}
-        if nested or not optional or more - optional:
-            return False
-        return all(resolve(name, around) is None for name in optional)
-
-    def has_default(self, name: str, nodes: list[Node]) -> bool:
-        return any(
-            hole.word.name == name and hole.default is not None
-            for node in nodes
-            for below in node.walk()
-            for pattern in (self.exemplar.values.get(below), self.exemplar.labels.get(below))
-            if pattern is not None
-            for hole in pattern.holes
-        )
 
     def gap(self, parent: Node, child: Node, *, fresh: bool) -> str:
         """What stands between a written child and the one before it.

@@ -11,8 +11,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from rapidfuzz import process
-
 from ichnos.documents.tree import Unwritable, Value, spelled
 from ichnos.games import vocabulary
 from ichnos.games.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
@@ -193,5 +191,7 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
 
 
 def _nearest(name: str, known: Iterable[str]) -> str:
+    from rapidfuzz import process
+
     near = [choice for choice, _, _ in process.extract(name, list(known), limit=3, score_cutoff=60)]
     return f"did you mean {' or '.join(near)}?" if near else f"these exist: {', '.join(known)}"

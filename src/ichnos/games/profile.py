@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
 
-from rapidfuzz import process
-
 from ichnos.documents.checked import checked
 from ichnos.documents.formats import format_of, named, parse
 from ichnos.documents.toml import TomlFile
@@ -111,6 +109,8 @@ def find(game: str, beside: Path | None = None) -> Path:
     folder = (beside or Path()) / game
     if (folder / "game.toml").is_file():
         return folder
+    from rapidfuzz import process
+
     near = process.extractOne(game, bundled_names(), score_cutoff=60)
     raise WrongCall(
         f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml',

@@ -6,9 +6,6 @@ import traceback
 from pathlib import Path
 from typing import Any
 
-from jinja2 import FileSystemLoader, StrictUndefined, TemplateError, TemplateSyntaxError
-from jinja2.sandbox import ImmutableSandboxedEnvironment
-
 from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place
 
@@ -29,6 +26,9 @@ def render(folder: Path, template: str, values: dict[str, Any]) -> str:
     Raises:
         IchnosError: with the template's file and line.
     """
+    from jinja2 import FileSystemLoader, StrictUndefined, TemplateError, TemplateSyntaxError
+    from jinja2.sandbox import ImmutableSandboxedEnvironment
+
     environment = ImmutableSandboxedEnvironment(
         loader=FileSystemLoader(folder), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
         keep_trailing_newline=True, autoescape=False,

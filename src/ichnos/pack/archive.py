@@ -74,8 +74,7 @@ def _taken_over(old: Path, new: Path) -> bool:
     return True
 
 
-def sha256_of_folder(path: Path) -> tuple[str, int]:
-    """One SHA-256 over the names and SHA-256s of a folder's files, in order, and their size in bytes."""
-    files = sorted((file.relative_to(path).as_posix(), file) for file in path.rglob("*") if file.is_file())
-    lines = "".join(f"{sha256_of(file)}  {name}\n" for name, file in files)
-    return hashlib.sha256(lines.encode()).hexdigest(), sum(file.stat().st_size for _, file in files)
+def sha256_of_all(digests: Mapping[str, str]) -> str:
+    """One SHA-256 for a folder: over the names and SHA-256s of its files, in order."""
+    lines = "".join(f"{digest}  {name}\n" for name, digest in sorted(digests.items()))
+    return hashlib.sha256(lines.encode()).hexdigest()

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import tomlkit
-from jinja2 import Environment
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
@@ -120,6 +119,8 @@ def start(
         WrongCall: there is a workspace already, or no such game.
         IchnosError: the installation is not one of that game; the folder cannot be written.
     """
+    from jinja2 import Environment
+
     path = folder / FILE_NAME
     if path.exists():
         raise WrongCall(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
@@ -160,13 +161,11 @@ def mint_missing_ids(loaded: Workspace) -> list[str]:
 
     A workspace that was copied and given another name gets ids of its own.
     """
-    pack_file = loaded.pack_file
-    copied = pack_file.minted_for not in (None, pack_file.pack.name)
-    missing = [name for name in loaded.profile.id_names if copied or name not in pack_file.ids]
+    missing = loaded.ids_owed()
     if missing:
         document = _document(loaded)
-        if copied:
-            document["minted-for"] = pack_file.pack.name
+        if loaded.is_copy:
+            document["minted-for"] = loaded.pack_file.pack.name
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())

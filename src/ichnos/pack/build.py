@@ -11,14 +11,12 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from rapidfuzz import process
-
 from ichnos.audio import clips as audio_clips
 from ichnos.audio.conversion import Converted, convert
 from ichnos.audio.forms import SUFFIXES
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import outbox, record
-from ichnos.pack.archive import sha256_of, sha256_of_folder, write_archive, write_folder
+from ichnos.pack.archive import sha256_of, sha256_of_all, write_archive, write_folder
 from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
 from ichnos.pack.seen_clips import SeenClips
 from ichnos.pack.summary import Summary, summary
@@ -95,6 +93,8 @@ def _seen(path: Path) -> tuple[int, int]:
 
 def nearest_file(folder: Path, missing: Path) -> str | None:
     """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
+    from rapidfuzz import process
+
     beside = missing.parent if missing.parent.is_dir() else folder
     names = {path.name: path for path in beside.iterdir() if path.is_file() and not path.name.startswith(".")}
     found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
@@ -176,17 +176,20 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
     members = [(file.path, _content(workspace, file)) for file in plan.files]
     sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
     _refuse_too_large(workspace, sizes)
+    digests: dict[str, str] = {}
     if plan.archive:
         with fresh(package) as beside:
             write_archive(beside, members)
             sha256, size = sha256_of(beside), beside.stat().st_size
     else:
-        _refuse_strangers(workspace, plan, package)
+        _refuse_strangers(prepared)
         with fresh_folder(package) as beside:
-            same = {path for path, state in prepared.states.items() if state == record.SAME}
+            same = [path for path, state in prepared.states.items() if state == record.SAME]
             write_folder(beside, members, {path: package / path for path in same})
-            sha256, size = sha256_of_folder(beside)
-    record.save(workspace.folder, workspace.game, plan, package, sha256, size)
+            known = prepared.last.digests(same)
+            digests = {name: known.get(name) or sha256_of(beside / name) for name in sizes}
+            sha256, size = sha256_of_all(digests), sum(sizes.values())
+    record.save(workspace.folder, workspace.game, record.of(plan, package, sha256, size, digests))
     _forget_others(workspace)
     told = summary(plan, sizes, workspace.profile.rules.limits.megabytes)
     return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes, summary=told)
@@ -220,13 +223,13 @@ def _refuse_too_large(workspace: Workspace, sizes: dict[str, int]) -> None:
         )
 
 
-def _refuse_strangers(workspace: Workspace, plan: Plan, package: Path) -> None:
+def _refuse_strangers(prepared: Prepared) -> None:
     """Never replace a folder that holds more than what this pack has, or had when it was built last."""
+    package, last = prepared.package, prepared.last
     if not package.exists():
         return
-    last = record.load(workspace.folder, workspace.game)
-    ours = {file.path for file in plan.files} | (set(last.files) if package == last.package else set())
-    names = [path.relative_to(package).as_posix() for path in package.rglob("*") if not path.is_dir()]
+    ours = {file.path for file in prepared.plan.files} | (set(last.files) if package == last.package else set())
+    names = (name for name, _ in record.files_in(package))
     stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
     if stranger is not None:
         raise IchnosError(

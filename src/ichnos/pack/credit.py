@@ -40,11 +40,12 @@ def used_clips(pack_file: PackFile) -> list[str]:
 def text(pack_file: PackFile) -> str:
     """The credits file: each credit that a clip of the pack needs; empty without one."""
     lines: list[str] = []
-    clips = used_clips(pack_file)
-    used = {found[0] for clip in clips if (found := of_clip(pack_file, clip))}
-    for number in sorted(used):
+    used: dict[int, list[str]] = {}
+    for clip in used_clips(pack_file):
+        if found := of_clip(pack_file, clip):
+            used.setdefault(found[0], []).append(clip)
+    for number, named in sorted(used.items()):
         credit = pack_file.credit[number]
-        named = [clip for clip in clips if (found := of_clip(pack_file, clip)) and found[0] == number]
         lines.append(credit.wording or " ".join(_sentence(credit)))
         lines += [f"  {name}: {value}" for name, value in (("link", credit.link), ("licence", credit.licence)) if value]
         lines += [f"  {clip.rpartition('/')[2]}" for clip in named]

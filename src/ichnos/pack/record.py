@@ -5,7 +5,8 @@ from __future__ import annotations
 import hashlib
 import json
 import os
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -22,7 +23,7 @@ class Record:
     package: Path | None = None
     sha256: str = ""
     size: int = -1
-    seen: str = ""  # the sizes and times of what was written
+    seen: str = ""  # the sizes and times of what was written, as a digest
     files: dict[str, dict[str, str]] = field(default_factory=dict)  # see ``made_from``
     profile: str = ""  # the digest of the game's profile
     kept: tuple[str, ...] = ()  # the conversions that it is made of
@@ -73,6 +74,19 @@ class Record:
         """Files of the last build that the plan no longer has."""
         return sorted(set(self.files) - {file.path for file in plan.files}) if self.is_of(package) else []
 
+    def digests(self, paths: Iterable[str]) -> dict[str, str]:
+        """The SHA-256 of files as they were built, where it was noted."""
+        return {path: self.files[path]["sha256"] for path in paths if "sha256" in self.files[path]}
+
+
+def of(plan: Plan, package: Path, sha256: str, size: int, digests: Mapping[str, str]) -> Record:
+    """The record of a build that has just been made. ``digests``: the SHA-256 of each file of a folder."""
+    files = {file.path: made_from(file) for file in plan.files}
+    for path, digest in digests.items():
+        files[path]["sha256"] = digest
+    kept = tuple(conversion.identity for conversion in plan.conversions)
+    return Record(package, sha256, size, _seen(package), files, plan.profile, kept)
+
 
 def content(file: Written) -> str:
     """A name for a file's content: equal names, equal bytes."""
@@ -118,25 +132,31 @@ def load(workspace: Path, game: str | None = None) -> Record:
         return Record()
 
 
-def save(workspace: Path, game: str | None, plan: Plan, package: Path, sha256: str, size: int) -> None:
+def save(workspace: Path, game: str | None, record: Record) -> None:
     """Note a finished build. The package is noted as seen from the workspace, so that both may move."""
-    files = {file.path: made_from(file) for file in plan.files}
-    values = {
-        "package": _seen_from(workspace, package),
-        "sha256": sha256,
-        "size": size,
-        "seen": _seen(package),
-        "files": files,
-        "profile": plan.profile,
-        "kept": [conversion.identity for conversion in plan.conversions],
-    }
-    write_whole(_path(workspace, game), json.dumps(values, indent=1).encode())
+    assert record.package is not None
+    values = {one.name: getattr(record, one.name) for one in fields(record)}
+    values["package"] = _seen_from(workspace, record.package)
+    write_whole(_path(workspace, game), json.dumps(values).encode())
+
+
+def files_in(package: Path) -> Iterator[tuple[str, os.stat_result]]:
+    """All files of a folder by their path from it, links and whatever else is no folder with them."""
+    folders = [("", str(package))]
+    while folders:
+        name, folder = folders.pop()
+        with os.scandir(folder) as entries:
+            for entry in entries:
+                if entry.is_dir(follow_symlinks=False):
+                    folders.append((f"{name}{entry.name}/", entry.path))
+                else:
+                    yield f"{name}{entry.name}", entry.stat(follow_symlinks=False)
 
 
 def _seen(package: Path) -> str:
     """A digest of the names, sizes and times of a package's files."""
-    files = sorted(path for path in package.rglob("*") if path.is_file()) if package.is_dir() else [package]
-    stats = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
+    files = sorted(files_in(package)) if package.is_dir() else [(package.name, package.stat())]
+    stats = [(name, stat.st_size, stat.st_mtime_ns) for name, stat in files]
     return hashlib.sha256(repr(stats).encode()).hexdigest()
 
 

@@ -44,6 +44,7 @@ class PackValues:
         self.rules = workspace.profile.rules
         self.own = self._own()
         self._stored: dict[tuple[str, Target], str] = {}
+        self._paths: dict[str, list[str]] = {}  # by key
         self._needs_category = any(
             CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in self.profile.documents
         )
@@ -159,13 +160,15 @@ class PackValues:
         Where the game allows it, a clip that is converted alike for several keys is stored once,
         under the name that the first of them gives it.
         """
-        paths = self._own_paths(sound)
-        if not self.rules.takes.shared or self.rules.modes.replace == "by-path":
-            return paths
-        return [
-            self._stored.setdefault((clip, self.target(sound, part=at[0] == "parts")), path)
-            for path, (clip, at) in zip(paths, sound.clips(), strict=True)
-        ]
+        if sound.key not in self._paths:
+            paths = self._own_paths(sound)
+            if self.rules.takes.shared and self.rules.modes.replace != "by-path":
+                paths = [
+                    self._stored.setdefault((clip, self.target(sound, part=at[0] == "parts")), path)
+                    for path, (clip, at) in zip(paths, sound.clips(), strict=True)
+                ]
+            self._paths[sound.key] = paths
+        return self._paths[sound.key]
 
     def _own_paths(self, sound: Sound) -> list[str]:
         category = self.category(sound)

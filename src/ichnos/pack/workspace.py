@@ -66,6 +66,15 @@ class Workspace:
         folder = self.folder / installation / rules.catalogue.folder if installation else None
         return Originals(Folder(folder) if folder else None, rules.names.separator)
 
+    @property
+    def is_copy(self) -> bool:
+        """Was it copied from another pack's, and given a name of its own?"""
+        return self.pack_file.minted_for not in (None, self.pack_file.pack.name)
+
+    def ids_owed(self) -> list[str]:
+        """The ids that the game needs and that are not there, or are another pack's."""
+        return [name for name in self.profile.id_names if self.is_copy or name not in self.pack_file.ids]
+
     def clip_path(self, clip: str) -> Path:
         return _SILENCE if clip == SILENCE else self.folder / clip
 
