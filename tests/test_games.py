@@ -6,6 +6,7 @@ import configparser
 import csv
 import io
 import json
+import os
 import re
 import shutil
 import struct
@@ -14,10 +15,13 @@ import xml.etree.ElementTree as ElementTree
 import zipfile
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from conftest import edit, run
 from ichnos.games import made_up, profile
+from ichnos.games.rules import Rules
 
 CLIPS = ["bell-take3.wav", "gull.ogg", "iron-step-1.flac", "iron-step-2.flac", "Foghorn, Sunday morning.mp3"]
 TITLES = {"ombervale": "Ombervale", "quillmarsh": "Quillmarsh", "vesper-yard": "Vesper Yard", "open-pack": "orchard"}
@@ -271,3 +275,126 @@ def test_like_in_a_file_that_is_merged(installations: Path, tmp_path: Path) -> N
     copied = model[0].replace("heron_lands_dawn", "heron_sings")
     assert re.sub(r'"[^"]*"', "", added[0]).split() == re.sub(r'"[^"]*"', "", copied).split()
     assert '"five_more_heron_sings.wav"' in added[0]
+
+
+KEYS = {
+    "tarnlight": ["roof.rain.faint", "roof.rain.wild", "roof.wind.steady", "roof.hail.faint", "roof.hail.wild"],
+    "ombervale": ["block/bell/one", "block/bell/two", "block/buzzer/one", "block/lever/one", "block/lever/two"],
+    "quillmarsh": ["heron_calls_day", "heron_lands_day", "snipe_calls_day", "heron_leaves_dusk", "snipe_calls_dawn"],
+    "vesper-yard": [f"barge.{thing}.moored" for thing in ("engine", "hull", "ramp", "winch")]
+    + ["barge.hull.departing"],
+    "open-pack": ["apple.falls", "apple.creaks", "ladder.falls", "ladder.creaks", "hedge.rustles"],
+}
+OTHERS = list(KEYS)[1:]
+
+
+@pytest.fixture
+def everywhere(installations: Path, tmp_path: Path) -> Path:
+    """One workspace with the five clips, for all the made-up games."""
+    for name in OTHERS:
+        shutil.copytree(installations / name, tmp_path / name)
+    folder = tmp_path / "clips of five"
+    run("start", folder, "--game", "tarnlight", "--title", "Five & more", "--licence", "MIT")
+    shutil.copytree(installations / "clips", folder / "clips")
+    text = [
+        f'\n[games.{name}]\ninstallation = "../{name}"\ngame-version = "{_rules(name).game.versions[-1]}"\n'
+        for name in OTHERS
+    ]
+    for number, clip in enumerate(CLIPS):
+        elsewhere = ", ".join(f'{name} = {{key = "{KEYS[name][number]}"}}' for name in OTHERS)
+        text.append(
+            f'\n[[sound]]\nkey = "{KEYS["tarnlight"][number]}"\ntakes = ["clips/{clip}"]\ntitle = "Clip <{number}>"\n'
+            f"games = {{{elsewhere}}}\n"
+        )
+    text[-1] += 'loop = true\ntreatment = "far-off"\n'
+    path = folder / "ichnos.toml"
+    path.write_text(path.read_text("utf-8") + "".join(text), "utf-8")
+    return folder
+
+
+def _rules(game: str) -> Rules:
+    return profile.load(profile.BUNDLED / game).rules
+
+
+def _built_for(folder: Path, game: str) -> Path:
+    done = run("build", "--json", "--game", game, cwd=folder)
+    assert done.code == 0, done.err
+    return Path(json.loads(done.out)["path"])
+
+
+def _files(package: Path) -> dict[str, bytes]:
+    if package.is_dir():
+        return {
+            path.relative_to(package).as_posix(): path.read_bytes() for path in package.rglob("*") if path.is_file()
+        }
+    with zipfile.ZipFile(package) as archive:
+        assert archive.testzip() is None
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
+    """Each key that a pack's own definitions have, with the file that they name, by the standard's parsers alone."""
+    if game == "tarnlight":
+        return {v["id"]: f"{v['takes'][0]['src']}.ogg" for v in json.loads(files["lore/voices.json"])["voices"]}
+    if game == "ombervale":
+        tones = ElementTree.fromstring(files["bells/tones.xml"])
+        return {tone.get("name", ""): f"bells/{tone.find('clip').get('at')}" for tone in tones}  # type: ignore[union-attr]
+    if game == "quillmarsh":
+        calls = re.findall(r'call (\w+)[^{]*{[^}]*sound *=? *"(five_more_[^"]*)"', files["marsh/calls.bog"].decode())
+        return {key: f"marsh/wav/{name}" for key, name in calls}
+    if game == "vesper-yard":
+        found = {}
+        for name, data in files.items():
+            if name.startswith("desk/"):
+                reader = configparser.RawConfigParser(delimiters="=")
+                reader.read_string(data.decode())
+                found[reader["sound"]["name"]] = reader["take 1"]["file"]
+        return found
+    return {key: sound["files"][0]["path"] for key, sound in json.loads(files["open-pack.json"])["sounds"].items()}
+
+
+@pytest.mark.parametrize("game", KEYS)
+def test_one_workspace_for_every_game(everywhere: Path, game: str) -> None:
+    files = _files(_built_for(everywhere, game))
+    named = _named(game, files)
+    assert sorted(named) == sorted(KEYS[game])
+    rate = 22050 if game == "quillmarsh" else 44100
+    for key, name in named.items():
+        (path,) = [path for path in files if name in path and path.endswith((".ogg", ".wav"))]
+        data = files[path]
+        if path.endswith(".wav"):
+            with wave.open(io.BytesIO(data)) as sound:
+                assert (sound.getnchannels(), sound.getsampwidth(), sound.getframerate()) == (1, 2, rate), key
+        else:  # RFC 3533, and the identification header of Vorbis I
+            assert data[:4] == b"OggS"
+            assert struct.unpack("<7sIBI", data[28:44]) == (b"\x01vorbis", 0, 1, rate), key
+    package = _built_for(everywhere, game)
+    checked = run("check", package, "--game", game, cwd=everywhere)
+    assert checked.code == 0, checked.out
+
+
+@pytest.mark.parametrize("game", KEYS)
+def test_a_changed_clip_is_put_into_the_last_outline(
+    everywhere: Path, game: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where nothing but clips has changed, no document is read or written anew; the pack is the same as if it were."""
+    for path in everywhere.parent.rglob("*"):
+        os.utime(path, (1_000_000_000, 1_000_000_000))
+    _built_for(everywhere, game)  # which may write ids into the file
+    os.utime(everywhere / "ichnos.toml", (1_000_000_000, 1_000_000_000))
+    _built_for(everywhere, game)
+    shutil.copyfile(everywhere / "clips" / CLIPS[2], everywhere / "clips" / CLIPS[0])
+    with monkeypatch.context() as patch:
+        patch.setattr("ichnos.pack.outline.make", None)
+        assert "clip changed" in run("build", "--dry-run", "--game", game, cwd=everywhere).out
+        quick = _files(_built_for(everywhere, game))
+    shutil.rmtree(everywhere / ".ichnos")
+    shutil.rmtree(everywhere / "build")
+    assert _files(_built_for(everywhere, game)) == quick
+    if game == "quillmarsh":
+        soundfile.write(everywhere / "clips" / "long.wav", np.zeros(121 * 8000), 8000)
+        shutil.move(everywhere / "clips" / "long.wav", everywhere / "clips" / CLIPS[0])
+        assert "is 121.0 s long, and the game takes 120 s" in run("build", "--game", game, cwd=everywhere).err
+    (everywhere / "clips" / CLIPS[1]).unlink()
+    gone = run("build", "--game", game, cwd=everywhere).err
+    assert re.search(r"ichnos.toml:\d+:\d+: the clip \"clips/gull.ogg\" is not there", gone)

@@ -66,19 +66,48 @@ def test_what_is_saved_while_it_builds_is_not_overlooked(tmp_path: Path) -> None
     folder = _own(tmp_path)
     run("assign", "pier.a", "clips/a.wav", "--new", cwd=folder)
     run("build", cwd=folder)
-    package = stamp.Stamp(folder / "build" / "own", "x", 1)
-    clip = folder / "clips/a.wav"
-    for path in (clip, folder / "ichnos.toml"):
+    clip, file = folder / "clips/a.wav", folder / "ichnos.toml"
+    for path in (clip, file):
         os.utime(path, ns=(1, time.time_ns() - 60_000_000_000))
-    looked = stamp.look([clip, folder / "ichnos.toml"])
-    stamp.save(folder, None, None, looked, package)
-    assert stamp.load(folder, None, None) == package
+
+    def stands(inputs: stamp.Looked, clips: stamp.Looked) -> bool | None:
+        stamp.save(folder, None, None, inputs, clips, "{}", folder / "build" / "own", sha256="x", size=1)
+        last = stamp.load(folder, None, None)
+        return last.stands if last else None
+
+    inputs, clips = stamp.look([file]), stamp.look([clip])
+    assert stands(inputs, clips) is True
     os.utime(clip, ns=(1, time.time_ns() - 30_000_000_000))  # saved during a long build
-    stamp.save(folder, None, None, looked, package)
-    assert stamp.load(folder, None, None) is None
+    assert stands(inputs, clips) is False
     clip.touch()
-    stamp.save(folder, None, None, stamp.look([clip]), package)  # too new to tell by its time
-    assert stamp.load(folder, None, None) is None
+    assert stands(inputs, stamp.look([clip])) is False  # too new to tell by its time
+    os.utime(file, ns=(1, time.time_ns() - 30_000_000_000))
+    assert stands(inputs, clips) is None
+
+
+def test_what_is_kept_of_an_outline_writes_nothing_elsewhere(tmp_path: Path) -> None:
+    """A workspace may come from anybody, with what Ichnos is said to have kept in it."""
+    folder = _own(tmp_path)
+    run("assign", "pier.a", "clips/a.wav", "--new", cwd=folder)
+    for path in folder.rglob("*"):
+        os.utime(path, (1_000_000_000, 1_000_000_000))
+    assert run("build", cwd=folder).code == 0
+    (kept,) = (folder / ".ichnos").glob("stamp-*.json")
+    text = kept.read_text()
+    first, outline = text.split("\n")
+    shutil.copyfile(folder / "clips/b.wav", folder / "clips/a.wav")
+    for evil in ("../../outside.json", str(tmp_path / "outside.json"), "a/../../../outside.json"):
+        kept.write_text(f"{first}\n{outline.replace('open-pack.json', evil)}")
+        result = run("build", cwd=folder)
+        assert result.code == 1, result.out
+        assert "cannot be a file's name in a pack" in result.err
+        package = outline.replace('"package": "own"', f'"package": "{evil}"')
+        kept.write_text(f"{first}\n{package}")
+        assert run("build", cwd=folder).code == 1
+    assert not list(tmp_path.rglob("outside.json"))
+    for damaged in ("", "{}", "[]", "null", outline[:-9], outline.replace('"sounds": [[', '"sounds": [[[')):
+        kept.write_text(f"{first}\n{damaged}")
+        assert run("build", cwd=folder).code == 0
 
 
 def test_only_changed_files_are_rewritten(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ import pytest
 from conftest import PACKAGE, edit, run
 from ichnos.errors import IchnosError
 from ichnos.pack import build as building
+from ichnos.pack import outline
 from ichnos.pack import workspace as workspaces
 
 
@@ -194,9 +195,9 @@ def test_a_clip_that_changes_between_the_plan_and_the_build(workspace: Path) -> 
     """Kept under the name of what was looked at, it would be the wrong sound for ever."""
     shutil.rmtree(workspace / ".ichnos")
     loaded = workspaces.load(workspace)
-    prepared = building.prepare(loaded, workspace / "build")
+    prepared = building.prepare(workspace, outline.make(loaded), workspace / "build")
     shutil.copy(workspace / "clips/draught.wav", workspace / "clips/bell-take3.wav")
     with pytest.raises(IchnosError, match="has changed since the plan was made"):
-        building.build(loaded, prepared, lambda seconds: None)
+        building.build(prepared, lambda seconds: None)
     (bell,) = [one for one in prepared.plan.conversions if "bell" in one.clip]
-    assert not building.kept_path(loaded, bell).exists()
+    assert not building.kept_path(workspace, bell).exists()

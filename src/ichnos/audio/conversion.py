@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass, field
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio import chain, clips, loops, ogg
 from ichnos.audio.chain import Flow, Side
@@ -19,8 +19,10 @@ from ichnos.audio.damage import Fingerprint
 from ichnos.audio.forms import LOSSY, Choice
 from ichnos.audio.loops import Marking
 from ichnos.audio.sides import STEREO, MixMeter, SidesMeter
-from ichnos.audio.treatments import Step, treated
 from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    from ichnos.audio.treatments import Step
 
 CHAIN_EDITION = 2  # raised whenever the same clip and target would give other bytes
 CANCELS = -6.0  # dB that a mono mix may lose before one side is taken instead
@@ -227,7 +229,10 @@ def _attempt(
             mixed = chain.to_channels(decoded, target.channels, side)
         flow = Flow(chain.resampled(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels)
         found = (target.loop.at or loops.marked(stream, facts, target.loop)) if target.loop else None
-        flow = treated(flow, target.treatment, written.notes.append)
+        if target.treatment:
+            from ichnos.audio.treatments import treated
+
+            flow = treated(flow, target.treatment, written.notes.append)
         _encode(written.watching(flow.blocks), facts, target, out, serial)
         if target.loop:
             # A treatment may have moved everything, so that marks of the source mean nothing any more.

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Annotated, ClassVar, Literal, get_args
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from ichnos.audio import filters, levels, timing
 from ichnos.audio.chain import Flow
@@ -264,6 +264,12 @@ BUNDLED: dict[str, tuple[str, tuple[Step, ...]]] = {
          Limit(ceiling=-2)),
     ),
 }  # fmt: skip
+
+
+def steps_of(values: Sequence[dict[str, Any]]) -> tuple[Step, ...]:
+    """Steps from plain values, as their models give them."""
+    adapter: TypeAdapter[tuple[Step, ...]] = TypeAdapter(tuple[Step, ...])
+    return adapter.validate_python(values)
 
 
 def treated(flow: Flow, steps: Sequence[Step], say: Say) -> Flow:

@@ -118,7 +118,7 @@ def _last_built(loaded: Workspace | None) -> Path:
 
     if loaded is None:
         raise WrongCall("there is no pack to check", cure="name one, with --game, or go into a workspace")
-    package = build.last_package(loaded)
+    package = build.last_package(loaded.folder, loaded.game)
     if package is None:
         raise WrongCall("nothing is built yet", cure="build first: ichnos build")
     return package

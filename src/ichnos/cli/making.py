@@ -14,6 +14,7 @@ from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
     from ichnos.pack.build import Prepared
+    from ichnos.pack.stamp import Stamp
     from ichnos.pack.summary import Summary
     from ichnos.pack.workspace import Workspace
 
@@ -205,9 +206,9 @@ def build(
     folder = stamp.find_folder(workspace)
     output = to.absolute() if to else None
     if not watch:
-        last = None if dry_run or json else stamp.load(folder, game, output)
-        if last is None:
-            _build(folder, to, game, dry_run=dry_run, json=json)
+        last = stamp.load(folder, game, output)
+        if last is None or not last.stands or dry_run or json:
+            _build(folder, output, game, last, dry_run=dry_run, json=json)
         else:
             shown = last.package.relative_to(folder) if last.package.is_relative_to(folder) else last.package
             print(f"Nothing has changed: {shown.as_posix()} stays as it is, {show.size(last.size)}.")
@@ -215,23 +216,23 @@ def build(
         return
     if dry_run or json:
         raise WrongCall("watching goes on and on", cure="leave out --watch, or --dry-run and --json")
-    _watch(folder, to, game)
+    _watch(folder, output, game)
 
 
-def _watch(folder: Path, to: Path | None, game: str | None) -> None:
-    from ichnos.pack import watching
+def _watch(folder: Path, output: Path | None, game: str | None) -> None:
+    from ichnos.pack import stamp, watching
     from ichnos.pack import workspace as workspaces
 
     def once() -> list[Path]:
         try:
-            _build(folder, to, game, dry_run=False, json=False)
-            return watching.made_of(workspaces.load(folder, game), folder)
+            _build(folder, output, game, stamp.load(folder, game, output), dry_run=False, json=False)
         except IchnosError as error:
             report(error)
         try:
-            return watching.made_of(workspaces.load(folder, game), folder)
+            loaded = workspaces.load(folder, game)
         except IchnosError:
             return watching.made_of(None, folder)
+        return [*watching.made_of(loaded, folder), *watching.clips_of(loaded)]
 
     before = watching.seen(watching.made_of(None, folder))
     try:
@@ -246,24 +247,19 @@ def _watch(folder: Path, to: Path | None, game: str | None) -> None:
         typer.echo("", err=True)
 
 
-def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
+def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, *, dry_run: bool, json: bool) -> None:
     from ichnos.pack import build as building
-    from ichnos.pack import stamp, watching
-    from ichnos.pack import workspace as workspaces
+    from ichnos.pack import kept_outline, stamp
     from ichnos.pack.plan import as_json
 
-    loaded = workspaces.load(folder, game)
-    if not dry_run and loaded.ids_owed():
-        from ichnos.pack import assignments
+    def minted(names: list[str]) -> None:
+        typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(names)}.", err=True)
 
-        minted = assignments.mint_missing_ids(loaded)
-        typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(minted)}.", err=True)
-        loaded = workspaces.load(folder, game)
-    output = to.absolute() if to else building.usual_output(loaded)
-    looked = stamp.look([*watching.made_of(loaded, folder), *watching.outside(loaded)])
-    prepared = building.prepare(loaded, output)
-    if loaded.catalogue is None:
-        show.keys_unchecked(loaded.profile.rules.game.title)
+    begun = kept_outline.begin(folder, game, last, None if dry_run else minted)
+    outline = begun.outline
+    prepared = building.prepare(folder, outline, to or building.usual_output(folder, outline.game))
+    if outline.unchecked:
+        show.keys_unchecked(outline.unchecked)
     for note in prepared.plan.notes:
         typer.echo(f"Note: {note}.", err=True)
     if not json:
@@ -273,9 +269,9 @@ def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, js
             show.as_json({**as_json(prepared.plan, prepared.states, prepared.why), "dry-run": True})
         return
     with show.progress("converting", sum(one.facts.seconds for one in prepared.owed)) as advance:
-        built = building.build(loaded, prepared, advance)
-    written = stamp.Stamp(built.package, built.sha256, built.size)
-    stamp.save(folder, game, to.absolute() if to else None, looked, written)
+        built = building.build(prepared, advance)
+    kept = kept_outline.dumps(outline)
+    stamp.save(folder, game, to, begun.inputs, begun.clips, kept, built.package, sha256=built.sha256, size=built.size)
     if json:
         done = {
             "path": str(built.package),
@@ -291,7 +287,7 @@ def _build(folder: Path, to: Path | None, game: str | None, *, dry_run: bool, js
         return
     for note in built.notes:
         typer.echo(f"Note: {note}.", err=True)
-    shown = loaded.shown(built.package)
+    shown = prepared.shown(built.package)
     if built.written:
         print(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")
         print(f"Wrote {shown}: {show.counted(len(prepared.plan.files), 'file')}, {show.size(built.size)}.")

@@ -17,7 +17,7 @@ from ichnos.errors import IchnosError, Place, WrongCall, raise_all
 from ichnos.games import profile
 from ichnos.games.harvest import harvest
 from ichnos.pack import workspace as workspaces
-from ichnos.pack.build import nearest_file
+from ichnos.pack.seen_clips import nearest_file
 from ichnos.pack.workspace import FILE_NAME, Workspace
 from ichnos.pack.writing import write_whole
 

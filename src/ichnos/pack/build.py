@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import re
 from collections.abc import Callable
@@ -11,16 +10,14 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from ichnos.audio import clips as audio_clips
 from ichnos.audio.conversion import Converted, convert
 from ichnos.audio.forms import SUFFIXES
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack import outbox, record
 from ichnos.pack.archive import sha256_of, sha256_of_all, write_archive, write_folder
-from ichnos.pack.plan import Clip, Conversion, Plan, Written, make
-from ichnos.pack.seen_clips import SeenClips
+from ichnos.pack.plan import Clip, Conversion, Outline, Plan, Written, planned
+from ichnos.pack.seen_clips import SeenClips, clip_path, seen
 from ichnos.pack.summary import Summary, summary
-from ichnos.pack.workspace import Workspace
 from ichnos.pack.writing import fresh, fresh_folder, understood
 
 _PRIVATE = ".ichnos"
@@ -31,6 +28,8 @@ _KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav|flac)(\.[0-9a-f]{8}\.partial
 class Prepared:
     """A plan beside what is there already: which files differ, and which conversions are still owed."""
 
+    folder: Path  # the workspace's
+    outline: Outline
     plan: Plan
     package: Path
     states: dict[str, str]
@@ -44,6 +43,10 @@ class Prepared:
     @property
     def unchanged(self) -> bool:
         return not self.gone and all(state == record.SAME for state in self.states.values())
+
+    def shown(self, path: Path) -> str:
+        """A path as messages call it: relative to the workspace where it lies inside."""
+        return path.relative_to(self.folder).as_posix() if path.is_relative_to(self.folder) else str(path)
 
 
 @dataclass(frozen=True)
@@ -60,97 +63,46 @@ class Built:
     summary: Summary | None = None
 
 
-def look_at(workspace: Workspace, clip: str, place: Place, known: SeenClips) -> Clip:
-    """What a clip is; as it is known, where it has not changed since.
-
-    Raises:
-        IchnosError: missing (with the nearest name that is there), empty, cut short, or not audio.
-    """
-    path = workspace.clip_path(clip)
-    if not path.is_file():
-        near = nearest_file(workspace.folder, path)
-        raise IchnosError(
-            f'the clip "{clip}" is not there',
-            place=place,
-            cure=f"did you mean {near}?" if near else "lay it into the workspace, or correct the name",
-        )
-    with understood(path):
-        seen = _seen(path)
-        found = known.get(path, seen)
-        if found is None:
-            with path.open("rb") as stream:
-                facts = audio_clips.facts(stream, Path(clip))
-                stream.seek(0)
-                found = Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), seen)
-            known.put(path, found)
-        return found
-
-
-def _seen(path: Path) -> tuple[int, int]:
-    stat = path.stat()
-    return stat.st_size, stat.st_mtime_ns
-
-
-def nearest_file(folder: Path, missing: Path) -> str | None:
-    """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
-    from rapidfuzz import process
-
-    beside = missing.parent if missing.parent.is_dir() else folder
-    names = {path.name: path for path in beside.iterdir() if path.is_file() and not path.name.startswith(".")}
-    found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
-    if found is None:
-        return None
-    path = names[found[0]]
-    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
-
-
-def prepare(workspace: Workspace, output: Path) -> Prepared:
+def prepare(folder: Path, outline: Outline, output: Path) -> Prepared:
     """Look at every clip, make the plan, and compare it with what is there. Writes nothing.
+
+    Args:
+        folder: the workspace's.
 
     Raises:
         IchnosError: every clip that cannot be used, all together; or what the plan refuses.
     """
-    if not workspace.pack_file.sound:
-        raise IchnosError(
-            "no sound is assigned yet", place=Place("ichnos.toml"), cure="assign one: ichnos assign KEY CLIP"
-        )
     clips: dict[str, Clip] = {}
-    known = SeenClips(workspace.folder)
+    known = SeenClips(folder)
     errors: list[IchnosError] = []
-    for index, sound in enumerate(workspace.pack_file.sound):
-        for clip, at in sound.clips():
-            if clip in clips:
-                continue
+    for sound in outline.sounds:
+        if sound.clip not in clips:
             try:
-                clips[clip] = look_at(workspace, clip, workspace.sound_place(index, *at), known)
+                clips[sound.clip] = known.look_at(sound.clip, sound.place)
             except IchnosError as error:
                 errors.append(error)
-    for index, carrier in enumerate(workspace.pack_file.carrier):
-        if carrier.picture is not None and not workspace.clip_path(carrier.picture).is_file():
-            place = workspace.file.place("carrier", index, "picture")
-            what = f'the picture "{carrier.picture}" is not there'
-            errors.append(IchnosError(what, place=place, cure="correct the name"))
     raise_all(errors)
-    plan = make(workspace, clips, workspace.originals())
+    plan = planned(outline, clips)
     errands: list[outbox.Errand] = []
-    if workspace.profile.rules.closed is not None:
-        errands = outbox.errands(workspace.folder, plan)
+    if outline.closed:
+        errands = outbox.errands(folder, plan)
         if not any(errand.owed for errand in errands):
             plan = outbox.taken_in(plan, errands)
     package = output / plan.package
-    last = record.load(workspace.folder, workspace.game)
-    owed = tuple(one for one in plan.conversions if not kept_path(workspace, one).is_file())
+    last = record.load(folder, outline.game)
+    owed = tuple(one for one in plan.conversions if not kept_path(folder, one).is_file())
     states, why = last.states(plan, package), last.why(plan, package)
-    return Prepared(plan, package, states, last.gone(plan, package), owed, last, why, known, tuple(errands))
+    gone = last.gone(plan, package)
+    return Prepared(folder, outline, plan, package, states, gone, owed, last, why, known, tuple(errands))
 
 
-def kept_path(workspace: Workspace, conversion: Conversion) -> Path:
+def kept_path(folder: Path, conversion: Conversion) -> Path:
     """Where a finished conversion is kept."""
     name = f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
-    return workspace.folder / _PRIVATE / "conversions" / name
+    return folder.joinpath(_PRIVATE, "conversions", name)
 
 
-def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], None]) -> Built:
+def build(prepared: Prepared, advance: Callable[[float], None]) -> Built:
     """Convert what is owed, then write the package beside its name and rename it.
 
     Args:
@@ -160,22 +112,22 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
         IchnosError: a damaged clip, a place that cannot be written, a full disk. The package of the
             build before is untouched, and what was converted is kept.
     """
-    plan, package = prepared.plan, prepared.package
+    folder, plan, package = prepared.folder, prepared.plan, prepared.package
     kept = len(plan.conversions) - len(prepared.owed)
-    _refuse_links(workspace)
+    _refuse_links(folder)
     with suppress(IchnosError):  # only the next build's time depends on it
         prepared.seen.save()
     if prepared.unchanged:
         return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
     _try_place(package)
-    notes = _convert_all(workspace, prepared.owed, advance)
+    notes = _convert_all(folder, prepared.owed, advance)
     if any(errand.owed for errand in prepared.errands):
-        kept_files = {conversion.identity: kept_path(workspace, conversion) for conversion in plan.conversions}
-        outbox.lay_out(workspace.folder, prepared.errands, kept_files)
+        kept_files = {conversion.identity: kept_path(folder, conversion) for conversion in plan.conversions}
+        outbox.lay_out(folder, prepared.errands, kept_files)
         outbox.refuse_owed(prepared.errands)
-    members = [(file.path, _content(workspace, file)) for file in plan.files]
+    members = [(file.path, _content(folder, file)) for file in plan.files]
     sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
-    _refuse_too_large(workspace, sizes)
+    _refuse_too_large(prepared.outline.megabytes, sizes)
     digests: dict[str, str] = {}
     if plan.archive:
         with fresh(package) as beside:
@@ -189,15 +141,15 @@ def build(workspace: Workspace, prepared: Prepared, advance: Callable[[float], N
             known = prepared.last.digests(same)
             digests = {name: known.get(name) or sha256_of(beside / name) for name in sizes}
             sha256, size = sha256_of_all(digests), sum(sizes.values())
-    record.save(workspace.folder, workspace.game, record.of(plan, package, sha256, size, digests))
-    _forget_others(workspace)
-    told = summary(plan, sizes, workspace.profile.rules.limits.megabytes)
+    record.save(folder, prepared.outline.game, record.of(plan, package, sha256, size, digests))
+    _forget_others(folder)
+    told = summary(plan, sizes, prepared.outline.megabytes)
     return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes, summary=told)
 
 
-def _refuse_links(workspace: Workspace) -> None:
+def _refuse_links(folder: Path) -> None:
     """What Ichnos keeps for itself stays in the workspace, whoever made it."""
-    for path in (workspace.folder / _PRIVATE, workspace.folder / _PRIVATE / "conversions"):
+    for path in (folder / _PRIVATE, folder / _PRIVATE / "conversions"):
         if path.is_symlink():
             raise IchnosError("this must be a folder, not a link", place=Place(str(path)), cure="delete the link")
 
@@ -211,8 +163,7 @@ def _try_place(package: Path) -> None:
         probe.unlink()
 
 
-def _refuse_too_large(workspace: Workspace, sizes: dict[str, int]) -> None:
-    most = workspace.profile.rules.limits.megabytes
+def _refuse_too_large(most: float | None, sizes: dict[str, int]) -> None:
     total = sum(sizes.values()) / 1e6
     if most is not None and total > most:
         largest = max(sizes, key=lambda name: sizes[name])
@@ -239,18 +190,16 @@ def _refuse_strangers(prepared: Prepared) -> None:
         )
 
 
-def _convert_all(
-    workspace: Workspace, owed: tuple[Conversion, ...], advance: Callable[[float], None]
-) -> tuple[str, ...]:
+def _convert_all(folder: Path, owed: tuple[Conversion, ...], advance: Callable[[float], None]) -> tuple[str, ...]:
     def one(conversion: Conversion) -> Converted:
         serial = int(conversion.identity[:8], 16)
-        with fresh(kept_path(workspace, conversion)) as beside:
-            source = workspace.clip_path(conversion.clip)
+        with fresh(kept_path(folder, conversion)) as beside:
+            source = clip_path(folder, conversion.clip)
             try:
                 done = convert(source, conversion.facts, conversion.target, beside, serial, advance)
             except IchnosError as error:
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
-            if _seen(source) != conversion.seen:  # what was converted is not what the result is named after
+            if seen(source) != conversion.seen:  # what was converted is not what the result is named after
                 what = "this clip has changed since the plan was made"
                 raise IchnosError(what, place=Place(conversion.clip), cure="build again")
         return done
@@ -271,27 +220,27 @@ def _convert_all(
     return tuple(f"{clip}: {note}" for clip, done in results for note in done.told())
 
 
-def _content(workspace: Workspace, file: Written) -> bytes | Path:
-    return kept_path(workspace, file.conversion) if file.conversion else file.data or b""
+def _content(folder: Path, file: Written) -> bytes | Path:
+    return kept_path(folder, file.conversion) if file.conversion else file.data or b""
 
 
-def _forget_others(workspace: Workspace) -> None:
+def _forget_others(folder: Path) -> None:
     """Remove conversions that no build is made of any more, and parts that a killed build left."""
-    wanted = record.all_kept(workspace.folder)
-    folder = workspace.folder / _PRIVATE / "conversions"
-    if folder.is_dir():
-        for path in folder.iterdir():
+    wanted = record.all_kept(folder)
+    conversions = folder / _PRIVATE / "conversions"
+    if conversions.is_dir():
+        for path in conversions.iterdir():
             if path.stem not in wanted and _KEPT_NAME.fullmatch(path.name):
                 with suppress(OSError):
                     path.unlink()
 
 
-def last_package(workspace: Workspace) -> Path | None:
+def last_package(folder: Path, game: str | None) -> Path | None:
     """The package of the last build, where it is still there."""
-    package = record.load(workspace.folder, workspace.game).package
+    package = record.load(folder, game).package
     return package if package is not None and package.exists() else None
 
 
-def usual_output(workspace: Workspace) -> Path:
+def usual_output(folder: Path, game: str | None) -> Path:
     """Where packs go: build/ in the workspace, and a folder in it for each other game."""
-    return workspace.folder / "build" / workspace.game if workspace.game else workspace.folder / "build"
+    return folder / "build" / game if game else folder / "build"

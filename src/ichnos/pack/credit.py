@@ -6,7 +6,8 @@ import fnmatch
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ichnos.pack.pack_file import SILENCE, Credit, PackFile
+from ichnos.pack.pack_file import Credit, PackFile
+from ichnos.pack.plan import SILENCE
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from ichnos.audio import treatments
 from ichnos.audio.forms import Choice
 from ichnos.audio.treatments import Step
 from ichnos.documents.checked import Table
+from ichnos.pack.plan import SILENCE
 
 
 def _as_take(value: Any) -> Any:
@@ -30,9 +31,6 @@ def _uuid(value: Any) -> str:
         return str(uuid.UUID(str(value)))
     except ValueError:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
-
-
-SILENCE = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
 
 
 class Take(Table):

@@ -7,9 +7,10 @@ import json
 import os
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 
+from ichnos.audio.conversion import Target
 from ichnos.pack.plan import Plan, Written
 from ichnos.pack.writing import write_whole
 
@@ -97,13 +98,12 @@ def made_from(file: Written) -> dict[str, str]:
     """All that a file's content depends on, piece by piece."""
     if file.conversion is None:
         return {"content": content(file)}
-    target = file.conversion.target
-    return {
-        "content": content(file),
-        "clip": file.conversion.sha256,
-        "treatment": ", ".join(map(repr, target.treatment)),
-        "target": repr(replace(target, treatment=())),
-    }
+    return {"content": content(file), "clip": file.conversion.sha256, **_settings(file.conversion.target)}
+
+
+@cache
+def _settings(target: Target) -> dict[str, str]:
+    return {"treatment": ", ".join(map(repr, target.treatment)), "target": repr(replace(target, treatment=()))}
 
 
 def _path(workspace: Path, game: str | None) -> Path:

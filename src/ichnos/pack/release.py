@@ -12,7 +12,7 @@ from pathlib import Path
 import tomlkit
 
 from ichnos.errors import IchnosError, Place, WrongCall
-from ichnos.pack import assignments, build
+from ichnos.pack import assignments, build, outline
 from ichnos.pack import workspace as workspaces
 from ichnos.pack.archive import sha256_of, write_archive
 from ichnos.pack.workspace import FILE_NAME, Workspace
@@ -66,13 +66,13 @@ def release(
         assignments.mint_missing_ids(workspaces.load(folder))
         _write_change(folder / CHANGES, version, note)
         loaded = workspaces.load(folder)
-        prepared = build.prepare(loaded, build.usual_output(loaded))
+        prepared = build.prepare(folder, outline.make(loaded), build.usual_output(folder, None))
         archive = folder / "release" / _archive_name(prepared, version)
         if archive.exists():
             raise WrongCall(
                 f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch"
             )
-        built = build.build(loaded, prepared, advance)
+        built = build.build(prepared, advance)
         wrong = check(loaded, built.package)
         if wrong:
             listed = "\n  ".join(wrong[:10])

@@ -1,7 +1,7 @@
-"""Has anything changed at all since the last build? Light to import, for it is asked first.
+"""What has changed since the last build? Light to import, for it is asked first.
 
 A stamp names everything that the last build was made from, with sizes and times, and what it wrote.
-Where all of it is as it was, there is nothing to plan.
+Where all of it is as it was, there is nothing to do; where only clips changed, its outline still holds.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import hashlib
 import json
 import os
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
@@ -19,18 +19,28 @@ from ichnos import __version__
 from ichnos.errors import WrongCall
 
 FILE_NAME = "ichnos.toml"
-Looked = dict[str, list[int] | None]
+_Seen = list[int] | None
+Looked = dict[str, _Seen]  # how files and folders were: size and time by path, None where there was nothing
+_UNSURE = [-1, -1]  # what may change, or has changed, without its time saying so: unlike anything that is seen later
 _SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before the build may change again in the same tick
 _LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
 
 
 @dataclass(frozen=True)
 class Stamp:
-    """What the last build wrote. ``size`` in bytes."""
+    """What the last build wrote. ``size`` in bytes.
+
+    ``stands``: nothing at all has changed since, neither the clips nor the package.
+    ``inputs``: what it was made from besides clips, as it still is. ``clips``: their paths.
+    """
 
     package: Path
     sha256: str
     size: int
+    stands: bool
+    inputs: Looked
+    clips: tuple[str, ...]
+    outline: str  # as it was kept
 
 
 def find_folder(start: Path) -> Path:
@@ -49,52 +59,69 @@ def find_folder(start: Path) -> Path:
 
 
 def load(folder: Path, game: str | None, output: Path | None) -> Stamp | None:
-    """The last build, where everything that it was made from, and what it wrote, is as it was."""
+    """The last build, where everything that it was made from, but perhaps for clips, is as it was."""
     try:
-        values = json.loads(_path(folder, game, output).read_text("utf-8"))
-        if values["environment"] != _environment():
+        first, _, outline = _path(folder, game, output).read_text("utf-8").partition("\n")
+        values = json.loads(first)
+        if values["environment"] != _environment() or not _as_seen(values["inputs"]):
             return None
-        if any(_seen(path) != seen for path, seen in values["inputs"].items()):
-            return None
-        return Stamp(Path(values["package"]), values["sha256"], values["size"])
-    except (OSError, ValueError, TypeError, KeyError):
+        stands = _as_seen(values["clips"]) and _as_seen(values["written"])
+        package, clips = Path(values["package"]), tuple(values["clips"])
+        return Stamp(package, values["sha256"], values["size"], stands, values["inputs"], clips, outline)
+    except (OSError, ValueError, TypeError, KeyError, AttributeError):
         return None
 
 
-def look(inputs: Iterable[Path]) -> Looked | None:
-    """How everything is that a build is about to be made from; None where something is too new to tell by its time.
+def look(paths: Iterable[Path | str]) -> Looked:
+    """How files and folders are that a build is about to be made from, also those that are not there."""
+    return {str(path): _seen(str(path)) for path in paths}
+
+
+def save(
+    folder: Path,
+    game: str | None,
+    output: Path | None,
+    inputs: Looked,
+    clips: Looked,
+    outline: str,
+    package: Path,
+    **made: str | int,
+) -> None:
+    """Note what a build was made from and what it wrote.
 
     Args:
-        inputs: files and folders, also those that are not there.
+        inputs, clips: from before the build. What changed since then, or only just before, counts as changed.
+        made: the package's ``sha256`` and its ``size`` in bytes.
     """
-    named = {str(path): _seen(str(path)) for path in inputs}
-    unsettled = any(seen and time.time_ns() - seen[1] < _SETTLED for seen in named.values())
-    return None if unsettled else named
-
-
-def save(folder: Path, game: str | None, output: Path | None, looked: Looked | None, stamp: Stamp) -> None:
-    """Note what a build was made from and what it wrote, unless that changed while it was built.
-
-    Args:
-        looked: from before the build.
-    """
-    path = _path(folder, game, output)
-    if looked is None or any(_seen(name) != seen for name, seen in looked.items()):
-        path.unlink(missing_ok=True)
-        return
-    named = dict(looked)
-    written = [stamp.package, *stamp.package.rglob("*")] if stamp.package.is_dir() else [stamp.package]
-    named.update((str(path), _seen(str(path))) for path in written)
     values = {
         "environment": _environment(),
-        "inputs": named,
-        "package": str(stamp.package),
-        "sha256": stamp.sha256,
-        "size": stamp.size,
+        "inputs": _settled(inputs),
+        "clips": _settled(clips),
+        "written": look([package, *_below(package)]),
+        "package": str(package),
+        **made,
     }
+    path = _path(folder, game, output)
     beside = path.with_suffix(f".{os.getpid()}.partial")
-    beside.write_text(json.dumps(values), "utf-8")
+    beside.write_text(f"{json.dumps(values)}\n{outline}", "utf-8")
     beside.replace(path)
+
+
+def _below(folder: Path) -> Iterator[str]:
+    for parent, folders, files in os.walk(folder):
+        yield from (os.path.join(parent, name) for name in (*folders, *files))  # noqa: PTH118 (thousands of them)
+
+
+def _settled(looked: Looked) -> Looked:
+    now = time.time_ns()
+    return {
+        path: seen if seen == _seen(path) and not (seen and now - seen[1] < _SETTLED) else _UNSURE
+        for path, seen in looked.items()
+    }
+
+
+def _as_seen(looked: Looked) -> bool:
+    return all(_seen(path) == seen for path, seen in looked.items())
 
 
 def _path(folder: Path, game: str | None, output: Path | None) -> Path:
@@ -102,7 +129,7 @@ def _path(folder: Path, game: str | None, output: Path | None) -> Path:
     return folder / ".ichnos" / f"stamp-{name}.json"
 
 
-def _seen(path: str) -> list[int] | None:
+def _seen(path: str) -> _Seen:
     """A file's size and time in nanoseconds, a folder's time; None where there is nothing."""
     try:
         stat = os.stat(path)  # noqa: PTH116 (thousands of them)

@@ -13,14 +13,18 @@ _PAUSE = 0.4  # seconds between two looks
 Seen = dict[str, tuple[int, int]]
 
 
+def clips_of(workspace: Workspace) -> list[Path]:
+    """The clips of its sounds."""
+    return [workspace.clip_path(clip) for sound in workspace.pack_file.sound for clip, _ in sound.clips()]
+
+
 def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
-    """The files and folders that a workspace's pack is made of; where it cannot be read, its own files."""
+    """The files and folders besides clips that a pack is made of; where it cannot be read, the workspace's own."""
     paths = [folder / FILE_NAME, folder / TABLE_NAME]
     if workspace is None:
         return paths
     pack_file = workspace.pack_file
     paths += [folder / name for name in workspace.files]
-    paths += [workspace.clip_path(clip) for sound in pack_file.sound for clip, _ in sound.clips()]
     paths += [folder / one.picture for one in pack_file.carrier if one.picture]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
     for inner in (workspace.profile.folder, folder / "own", folder / "inbox"):

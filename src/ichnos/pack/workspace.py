@@ -18,13 +18,13 @@ from ichnos.games.files import Folder
 from ichnos.games.harvest import harvest
 from ichnos.games.originals import Originals
 from ichnos.pack import sounds
-from ichnos.pack.pack_file import SILENCE, PackFile, Sound
+from ichnos.pack.pack_file import PackFile, Sound
+from ichnos.pack.seen_clips import clip_path
 from ichnos.pack.stamp import FILE_NAME, find_folder
 
 __all__ = ["FILE_NAME", "TABLE_NAME", "Workspace", "find_folder", "key_slips", "load", "short_name", "too_many_takes"]
 
 TABLE_NAME = "sounds.csv"
-_SILENCE = Path(__file__).parent / "silence.wav"  # a tenth of a second of it
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ class Workspace:
         return [name for name in self.profile.id_names if self.is_copy or name not in self.pack_file.ids]
 
     def clip_path(self, clip: str) -> Path:
-        return _SILENCE if clip == SILENCE else self.folder / clip
+        return clip_path(self.folder, clip)
 
     def shown(self, path: Path) -> str:
         """A path as messages call it: relative to the workspace where it lies inside."""
