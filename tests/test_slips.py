@@ -21,19 +21,18 @@ import soundfile
 
 from conftest import PACKAGE, run
 from ichnos.games import made_up, profile
+from ichnos.games.catalogue import JOINT
+from ichnos.games.harvest import harvest
 from ichnos.review.findings import KINDS
 
-GAMES = {
-    "tarnlight": ("shore.foghorn.distant", "tower.bell.near"),
-    "ombervale": ("block/bell/one", "lever/down/three"),
-    "vesper-yard": ("", ""),
-}
+GAMES = ("tarnlight", "ombervale", "vesper-yard", "open-pack", "quillmarsh")
+OF_OGG, OF_WAV = ("tarnlight", "vesper-yard", "open-pack"), ("ombervale", "quillmarsh")
 TRIGGER = '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "{}"\nwhere = "quay"\n'
 
 
 @pytest.fixture(scope="session")
 def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
-    """A good pack for each of three games, unpacked, beside the game."""
+    """A good pack for each of the games, unpacked, beside the game."""
     built = {}
     for game in GAMES:
         folder = tmp_path_factory.mktemp(game)
@@ -50,10 +49,10 @@ def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
         known = json.loads(run("keys", "a", "--game", game, "--json", "--most", "40").out)
         names = sorted({one["key"] for one in (known["keys"] if isinstance(known, dict) else known)})[:2]
         for key, clip in zip(names, ("gull.ogg", "bell-take3.wav"), strict=True):
-            titles = () if game == "ombervale" else ("--title", f"T {clip[:2]}", "--title", f"de=D {clip[:2]}")
+            titles = () if game in OF_WAV else ("--title", f"T {clip[:2]}", "--title", f"de=D {clip[:2]}")
             done = run("assign", key, f"clips/{clip}", *titles, cwd=folder / "own")
             assert done.code == 0, done.err
-        if game != "tarnlight":
+        if game not in ("tarnlight", "quillmarsh"):
             with (folder / "own/ichnos.toml").open("a") as file:
                 file.write(TRIGGER.format(names[0]))
         done = run("build", "--json", cwd=folder / "own")
@@ -64,7 +63,8 @@ def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
                 archive.extractall(folder / "pack")
         else:
             shutil.copytree(package, folder / "pack")
-        (folder / "keys.json").write_text(json.dumps(names))
+        own_files = harvest(profile.load(profile.BUNDLED / game), folder / "game").files
+        (folder / "keys.json").write_text(json.dumps([*names, own_files[0].split(JOINT)[0]]))
         built[game] = folder
     return built
 
@@ -79,7 +79,9 @@ def _write(path: Path, rate: int, channels: int, container: str, subtype: str) -
 
 
 def _texts(pack: Path) -> list[Path]:
-    return sorted(path for path in pack.rglob("*") if path.suffix in (".json", ".xml", ".card", ".lua", ".tsv", ".txt"))
+    return sorted(
+        path for path in pack.rglob("*") if path.suffix in (".json", ".xml", ".card", ".lua", ".tsv", ".txt", ".bog")
+    )
 
 
 def _swap(old: str, new: str, count: int = 1) -> Callable[[Path, list[str]], None]:
@@ -112,36 +114,68 @@ def _wrap(pack: Path, keys: list[str]) -> None:
 
 
 Slip = Callable[[Path, list[str]], None]
-# id, what is done, in which games it can be done so
+# id, what is done with the pack and two keys of it and the name of one of the game's files, in which games it can be done so
 SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
-    ("take-disguised", lambda pack, keys: _write(_sound(pack), 44100, 1, "MP3", "MPEG_LAYER_III"), tuple(GAMES)),
-    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 2, *("WAV", "PCM_16") if _sound(pack).suffix == ".wav" else ("OGG", "VORBIS")), tuple(GAMES)),
-    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 1, "WAV", "PCM_24"), ("ombervale",)),
-    ("take-damaged", lambda pack, keys: _sound(pack).write_bytes(_sound(pack).read_bytes()[:3000]), tuple(GAMES)),
-    ("take-missing", _rename, tuple(GAMES)),
+    ("take-disguised", lambda pack, keys: _write(_sound(pack), 44100, 1, "MP3", "MPEG_LAYER_III"), GAMES),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 2, *("WAV", "PCM_16") if _sound(pack).suffix == ".wav" else ("OGG", "VORBIS")), GAMES),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 1, "WAV", "PCM_24"), OF_WAV),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 44100, 1, "WAV", "FLOAT"), OF_WAV),
+    ("take-format", lambda pack, keys: _write(_sound(pack), 22050, 1, "OGG", "VORBIS"), OF_OGG),
+    ("take-damaged", lambda pack, keys: _sound(pack).write_bytes(_sound(pack).read_bytes()[:3000]), GAMES),
+    ("take-missing", _rename, GAMES),
     ("document-broken", _swap('"{0}",', '"{0}"'), ("tarnlight",)),
+    ("document-broken", _swap('"{0}": {{', '"{0}: {{'), ("open-pack",)),
+    ("document-broken", _swap("\n}}", "\n"), ("quillmarsh",)),
     ("document-broken", _swap("</tone>", "<tone>"), ("ombervale",)),
     ("document-broken", _swap("[sound]", "[sound"), ("vesper-yard",)),
-    ("key-unknown", _swap("{0}", "{0}x"), ("tarnlight",)),
+    ("key-unknown", _swap("{0}", "{0}x"), ("tarnlight", "open-pack")),
+    ("key-unknown", _swap("call {0}", "call {0}x"), ("quillmarsh",)),
+    ("key-unknown", lambda pack, keys: _swap(keys[0], keys[0].title())(pack, keys), ("tarnlight", "open-pack")),
+    ("key-twice", _swap('"id": "{1}"', '"id": "{0}"'), ("tarnlight",)),
+    ("key-twice", _swap('name="{1}"', 'name="{0}"'), ("ombervale",)),
+    ("key-twice", _swap('"{1}": {{', '"{0}": {{'), ("open-pack",)),
+    ("key-twice", _swap("call {1}", "call {0}"), ("quillmarsh",)),
     ("name-differs", _swap("{0}", "{0}x"), ("vesper-yard",)),
     ("key-unknown", lambda pack, keys: (pack / f"desk/{keys[0]}.card").rename(pack / f"desk/{keys[0]}x.card"), ("vesper-yard",)),
     ("key-unknown", _swap('name="{0}"', 'name="{0}x"'), ("ombervale",)),
     ("script-key", _swap('ring("{0}', 'ring("{0}x'), ("ombervale",)),
     ("play-unknown", lambda pack, keys: (pack / "triggers.tsv").write_bytes((pack / "triggers.tsv").read_bytes().replace(keys[0].encode(), keys[0].encode() + b"x")), ("vesper-yard",)),
-    ("title-missing", lambda pack, keys: _one_title(pack), ("tarnlight", "vesper-yard")),
+    ("play-unknown", _swap('"play": "{0}"', '"play": "{0}x"'), ("open-pack",)),
+    ("title-missing", lambda pack, keys: _one_title(pack), OF_OGG),
     ("version-other", _swap("2, 3, 0", "9, 9, 9"), ("tarnlight",)),
     ("version-other", _swap('for="1.8"', 'for="9.9"'), ("ombervale",)),
     ("version-other", _swap("for = 3.1.0", "for = 9.9"), ("vesper-yard",)),
-    ("name-windows", lambda pack, keys: (pack / "nul.txt").write_text("x") and None, tuple(GAMES)),
-    ("name-case", lambda pack, keys: _twice(pack), tuple(GAMES)),
-    ("link-inside", lambda pack, keys: (pack / "up.txt").symlink_to("/etc/hostname"), tuple(GAMES)),
-    ("wrapped-folder", _wrap, tuple(GAMES)),
-    ("take-silent", lambda pack, keys: soundfile.write(_sound(pack), np.zeros(44100), 44100, **({"subtype": "PCM_16"} if _sound(pack).suffix == ".wav" else {"format": "OGG", "subtype": "VORBIS"})), tuple(GAMES)),
+    ("name-windows", lambda pack, keys: (pack / "nul.txt").write_text("x") and None, GAMES),
+    ("name-case", lambda pack, keys: _twice(pack), GAMES),
+    ("link-inside", lambda pack, keys: (pack / "up.txt").symlink_to("/etc/hostname"), GAMES),
+    ("wrapped-folder", _wrap, GAMES),
+    ("take-silent", lambda pack, keys: _cancelled(_sound(pack)), GAMES),
+    ("file-clash", lambda pack, keys: _under_a_name_of_the_game(pack, keys), ("tarnlight", "ombervale", "vesper-yard")),
 ]  # fmt: skip
+
+
+def _cancelled(path: Path) -> None:
+    """Mono by the plain mean of two sides of which one is the other upside down."""
+    left = np.random.default_rng(1).normal(scale=0.1, size=44100)
+    how = {"subtype": "PCM_16"} if path.suffix == ".wav" else {"format": "OGG", "subtype": "VORBIS"}
+    rate = soundfile.info(path).samplerate
+    soundfile.write(path, np.mean([left, -left], axis=0), rate, **how)
+
+
+def _under_a_name_of_the_game(pack: Path, keys: list[str]) -> None:
+    sound = _sound(pack)
+    path = pack / (keys[2] if keys[2].endswith(sound.suffix) else f"{keys[2]}{sound.suffix}")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copy(sound, path)
 
 
 def _one_title(pack: Path) -> None:
     """The last title of one language goes."""
+    if (pack / "open-pack.json").is_file():
+        values = json.loads((pack / "open-pack.json").read_text("utf-8"))
+        list(values["sounds"].values())[-1]["titles"].pop("de")
+        (pack / "open-pack.json").write_text(json.dumps(values))
+        return
     path = next(path for path in _texts(pack) if path.stem == "de")
     data = path.read_bytes()
     if path.suffix == ".json":
@@ -259,16 +293,58 @@ def test_names_and_lengths_that_a_game_does_not_take(packs: dict[str, Path], tmp
     soundfile.write(marsh / "marsh/wav/Héron call.wav", 0.1 * np.ones(22050 * 121), 22050, subtype="PCM_16")
     found = json.loads(run("check", marsh, "--game", "quillmarsh", "--json").out)["findings"]
     assert {"name-spelling", "take-long"} <= {one["id"] for one in found}
+
+
+@pytest.mark.parametrize("game", ["tarnlight", "ombervale", "open-pack"])
+def test_a_pack_that_is_too_large(packs: dict[str, Path], tmp_path: Path, game: str) -> None:
     rules = tmp_path / "small"
-    shutil.copytree(profile.BUNDLED / "tarnlight", rules)
+    shutil.copytree(profile.BUNDLED / game, rules)
     with (rules / "game.toml").open("a") as file:
         file.write("\n[limits]\nmegabytes = 0.01\n")
-    folder = packs["tarnlight"]
-    assert "pack-large" in run("check", folder / "pack", "--game", rules).out
-    clash = tmp_path / "clash"
-    shutil.copytree(folder / "pack", clash)
-    name = "lore/audio/weather/roof-wind-faint-1"  # the first that the game's own definitions name
-    (clash / f"{name}.ogg").parent.mkdir(parents=True, exist_ok=True)
-    shutil.copy(_sound(clash), clash / f"{name}.ogg")
-    result = run("check", clash, "--game", "tarnlight", "--installation", folder / "game")
-    assert "file-clash" in result.out
+    assert "pack-large" in run("check", packs[game] / "pack", "--game", rules).out
+
+
+def _archive(folder: Path, to: Path, *more: Path) -> Path:
+    """A zip of a folder's contents, as people make them; some files twice."""
+    with zipfile.ZipFile(to, "w") as archive:
+        for path in [*sorted(folder.rglob("*")), *more]:
+            archive.write(path, path.relative_to(folder))
+    return to
+
+
+@pytest.mark.filterwarnings("ignore:Duplicate name")
+@pytest.mark.parametrize("game", GAMES)
+def test_slips_of_archives(packs: dict[str, Path], tmp_path: Path, game: str) -> None:
+    folder = packs[game]
+
+    def found(archive: Path) -> set[str]:
+        words = ("check", archive, "--game", game, "--installation", folder / "game", "--json")
+        return {one["id"] for one in json.loads(run(*words).out)["findings"]}
+
+    assert found(_archive(folder / "pack", tmp_path / "good.zip")) == set()
+    assert "name-twice" in found(_archive(folder / "pack", tmp_path / "twice.zip", _sound(folder / "pack")))
+    (tmp_path / "around").mkdir()
+    shutil.copytree(folder / "pack", tmp_path / "around" / "pack")
+    assert "wrapped-folder" in found(_archive(tmp_path / "around", tmp_path / "wrapped.zip"))
+
+
+@pytest.mark.parametrize("game", ["tarnlight", "vesper-yard", "open-pack"])
+def test_the_ids_of_another_pack(packs: dict[str, Path], tmp_path: Path, game: str) -> None:
+    """Copied from an older pack of one's own, ids and all."""
+    shutil.copytree(packs[game] / "pack", tmp_path / "copied")
+    result = json.loads(run("check", packs[game] / "pack", tmp_path / "copied", "--game", game, "--json").out)
+    assert {"id-of-another", "key-shared"} <= {one["id"] for one in result["together"]}
+
+
+def test_a_missing_title_wherever_the_languages_stand(packs: dict[str, Path], tmp_path: Path) -> None:
+    """Languages around the sounds, in one file; those inside each sound are the open pack's own way."""
+    rules, pack = tmp_path / "around", tmp_path / "pack"
+    shutil.copytree(profile.BUNDLED / "open-pack", rules)
+    (rules / "tree/words.json").write_text('{"@language@": {"@key@": "@title@"}}')
+    shutil.copytree(packs["open-pack"] / "pack", pack)
+    first, second, _ = json.loads((packs["open-pack"] / "keys.json").read_text())
+    for german, missing in (({first: "A", second: "B"}, 0), ({first: "A"}, 1)):
+        (pack / "words.json").write_text(json.dumps({"en": {first: "A", second: "B"}, "de": german}))
+        found = json.loads(run("check", pack, "--game", rules, "--json").out)["findings"]
+        assert [one["id"] for one in found] == ["title-missing"] * missing
+        assert all(one["file"].endswith("words.json") and second in one["reason"] for one in found)

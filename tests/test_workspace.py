@@ -240,6 +240,9 @@ def test_credits_and_licences(workspace: Path) -> None:
         assert "A. Tern" in text_of_credits
         assert "https://example.org/gull" in text_of_credits
         (workspace / "ichnos.toml").write_text(text, "utf-8")
+    edit(workspace, "[[credit]]", credit.format("CC-BY-4.0").replace('author = "A. Tern"\n', ""))
+    assert "licence-words" in run("check", cwd=workspace).out
+    (workspace / "ichnos.toml").write_text(text, "utf-8")
     edit(workspace, 'clips = ["*"]', 'clips = ["clips/d*"]')
     run("build", cwd=workspace)
     found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]

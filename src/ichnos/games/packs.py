@@ -14,7 +14,7 @@ from ichnos.games.exemplar import Exemplar
 from ichnos.games.files import Files
 from ichnos.games.profile import Profile
 from ichnos.games.read import Found, Reading, read
-from ichnos.games.vocabulary import PART, SOUND, TAKE
+from ichnos.games.vocabulary import LANGUAGE, PART, SOUND, TAKE
 
 
 @dataclass(frozen=True)
@@ -51,9 +51,8 @@ class PackRead:
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
-    titled: dict[str, dict[str, Place]] = field(
-        default_factory=dict
-    )  # of each key, where its title stands, by language
+    # Of each document of the profile, by key and language, where titles stand.
+    titled: dict[str, dict[str, dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
 
     def categories(self) -> dict[str, str]:
@@ -98,7 +97,7 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                     what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
                     result.differing.append((_place(reading, node), what))
             if "title" in exemplar.scopes and rules.mode != "merge":
-                _titles(result, reading, in_path, separator)
+                _titles(result.titled.setdefault(_spelled(exemplar), {}), reading, in_path, separator)
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
     return result
@@ -108,7 +107,7 @@ def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> N
     document = reading.document
     result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
     result.sounds[name] = [
-        _sound(reading, key, found, category) for key, found, category in _entries(reading.pack, {}, separator)
+        _sound(reading, key, found, values) for key, found, values in _entries(reading.pack, {}, separator)
     ]
     result.values += [
         (hole, reading.pack.values[hole], _place(reading, node)) for hole, node in reading.pack.nodes.items()
@@ -123,13 +122,15 @@ def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> N
         ]
 
 
-def _titles(result: PackRead, reading: Reading, in_path: Mapping[str, Value], separator: str) -> None:
-    """Which titles stand in which language: the file's, or the entry's own."""
-    for key, found, _ in _entries(reading.pack, {}, separator):
-        language = found.values.get("language") or reading.pack.values.get("language") or in_path.get("language")
-        node = found.nodes.get("title")
-        if language and node:
-            result.titled.setdefault(key, {})[str(language)] = _place(reading, node)
+def _titles(
+    titled: dict[str, dict[str, Place]], reading: Reading, in_path: Mapping[str, Value], separator: str
+) -> None:
+    """Which titles stand in which language: the file's, the entry's own, or one of several in it."""
+    for key, found, values in _entries(reading.pack, in_path, separator):
+        for one in (found, *found.inside.get(LANGUAGE, ())):
+            language, node = one.values.get("language") or values.get("language"), one.nodes.get("title")
+            if language and node:
+                titled.setdefault(key, {})[str(language)] = _place(reading, node)
 
 
 def _every(found: Found) -> Iterator[Found]:
@@ -147,7 +148,7 @@ def _place(reading: Reading, node: Node) -> Place:
     return reading.document.text.place(node.start)
 
 
-def _sound(reading: Reading, key: str, found: Found, category: str | None) -> SoundRead:
+def _sound(reading: Reading, key: str, found: Found, values: Mapping[str, Value]) -> SoundRead:
     takes = [
         TakeRead(str(one.values[hole]), _place(reading, one.nodes[hole]), scope == PART)
         for scope, hole in ((TAKE, "file"), (PART, "part.file"))
@@ -155,10 +156,10 @@ def _sound(reading: Reading, key: str, found: Found, category: str | None) -> So
         if hole in one.nodes
     ]
     node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
-    language = found.values.get("language")
+    category, language = values.get("category"), values.get("language")
     return SoundRead(
         key,
-        category,
+        str(category) if category else None,
         tuple(takes),
         _place(reading, node),
         found.values.get("loop") is True,
@@ -166,15 +167,16 @@ def _sound(reading: Reading, key: str, found: Found, category: str | None) -> So
     )
 
 
-def _entries(found: Found, around: dict[str, Value], separator: str) -> Iterator[tuple[str, Found, str | None]]:
-    """Each sound's key, wherever its pieces stand, with what was found of it and its category."""
+def _entries(
+    found: Found, around: Mapping[str, Value], separator: str
+) -> Iterator[tuple[str, Found, Mapping[str, Value]]]:
+    """Each sound's key, wherever its pieces stand, with what was found of it and all values that hold there."""
     values = {**around, **found.values}
     if found.scope == SOUND or "key" in found.values or "key.own" in found.values:
         key = values.get("key")
         if key is None:
             key = separator.join(str(values[name]) for name in ("key.group", "key.own") if values.get(name))
-        category = values.get("category")
-        yield str(key), found, str(category) if category else None
+        yield str(key), found, values
         return
     for inner in found.inside.values():
         for one in inner:

@@ -251,11 +251,12 @@ def _scripts(context: Context, files: Files, names: list[str], pack: PackRead) -
 
 
 def _titles(pack: PackRead) -> Iterator[Finding]:
-    languages = {language for titles in pack.titled.values() for language in titles}
-    for key, titles in pack.titled.items():
-        for language in sorted(languages - set(titles)):
-            place = next(iter(titles.values()))
-            yield finding("title-missing", place, f'"{key}" has no title in {language}')
+    for titled in pack.titled.values():
+        languages = {language for titles in titled.values() for language in titles}
+        for key, titles in titled.items():
+            for language in sorted(languages - set(titles)):
+                place = next(iter(titles.values()))
+                yield finding("title-missing", place, f'"{key}" has no title in {language}')
 
 
 def _versions(context: Context, pack: PackRead) -> Iterator[Finding]:
