@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from conftest import PACKAGE, run
+from conftest import PACKAGE, edit, run
 
 Members = dict[str, bytes]
 GULL = "lore/audio/storm-watch/shore.gull.calling-1.ogg"
@@ -144,3 +144,16 @@ def test_flipped_bits_in_an_archive_are_findings(workspace: Path, seed: int) -> 
         result = run("check", cwd=workspace)
         assert result.code in (0, 1)
         assert result.code == 0 or "to do: " in result.out + result.err
+
+
+def test_many_findings_alike_are_cured_once_and_an_old_pack_is_told(workspace: Path, tmp_path: Path) -> None:
+    assert "has changed since" not in run("check", cwd=workspace).err
+    edit(workspace, "Nebelhorn", "Signalhorn")
+    assert "The workspace has changed since this was built" in run("check", cwd=workspace).err
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        archive.extractall(tmp_path / "pack")
+    for sound in (tmp_path / "pack").rglob("*.ogg"):
+        sound.unlink()
+    out = run("check", tmp_path / "pack", "--game", "tarnlight", cwd=tmp_path).out
+    assert out.count("take-missing") == 6
+    assert out.count("in the game: silence") == 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import zip_longest
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -59,6 +60,7 @@ def check(
     if not packs:
         packs = [_last_built(loaded)]
         game = None
+        _warn_if_behind(loaded)
     context = _context(loaded, game, installation)
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
@@ -124,6 +126,13 @@ def _last_built(loaded: Workspace | None) -> Path:
     return package
 
 
+def _warn_if_behind(loaded: Workspace | None) -> None:
+    from ichnos.pack import build
+
+    if loaded and not build.is_current(loaded):
+        typer.echo("The workspace has changed since this was built; what follows is of the old pack.", err=True)
+
+
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None) -> Context:
     from ichnos.games import profile
     from ichnos.games.harvest import harvest
@@ -145,9 +154,11 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
 def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
     from rich.text import Text
 
-    for finding in findings:
+    for finding, following in zip_longest(findings, findings[1:]):
         style = "red" if finding.kind.grave else "yellow"
         out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {finding.place}: {finding.reason}"))
+        if following and (following.kind, following.cure) == (finding.kind, finding.cure):
+            continue  # of many alike, the last says what to do
         out.print(Text(f"    in the game: {finding.kind.effect}", "dim"))
         out.print(Text(f"    to do: {finding.cure}"))
 

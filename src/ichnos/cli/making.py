@@ -300,9 +300,12 @@ def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, 
 
 def _print_summary(told: Summary) -> None:
     limit = f" of the {told.most_megabytes:g} MB that the game takes" if told.most_megabytes else ""
-    print(f"{show.counted(told.sounds, 'sound')}, {told.seconds / 60:.1f} min, {show.size(told.total_bytes)}{limit}.")
+    length = f"{told.seconds:.0f} s" if told.seconds < 100 else f"{told.seconds / 60:.1f} min"
+    print(f"{show.counted(told.sounds, 'sound file')}, {length}, {show.size(told.total_bytes)}{limit}.")
     if told.sounds > len(told.biggest) > 0:
-        print(f"The biggest: {', '.join(f'{path} {show.size(size)}' for path, size in told.biggest)}.")
+        print(f"The biggest {len(told.biggest)}:")
+        for path, size in told.biggest:
+            print(f"{show.size(size):>12}  {path}")
     if told.cheaper:
         quality, saved = told.cheaper
         print(f"At quality {quality:g} they would take about {show.size(saved)} less.")

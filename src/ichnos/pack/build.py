@@ -9,16 +9,20 @@ from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ichnos.audio.conversion import Converted, convert
 from ichnos.audio.forms import SUFFIXES
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.pack import outbox, record
+from ichnos.pack import outbox, record, stamp
 from ichnos.pack.archive import sha256_of, sha256_of_all, write_archive, write_folder
 from ichnos.pack.plan import Clip, Conversion, Outline, Plan, Written, planned
 from ichnos.pack.seen_clips import SeenClips, clip_path, seen
 from ichnos.pack.summary import Summary, summary
 from ichnos.pack.writing import fresh, fresh_folder, understood
+
+if TYPE_CHECKING:
+    from ichnos.pack.workspace import Workspace
 
 _PRIVATE = ".ichnos"
 _KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav|flac)(\.[0-9a-f]{8}\.partial)?")
@@ -239,6 +243,20 @@ def last_package(folder: Path, game: str | None) -> Path | None:
     """The package of the last build, where it is still there."""
     package = record.load(folder, game).package
     return package if package is not None and package.exists() else None
+
+
+def is_current(workspace: Workspace) -> bool:
+    """Would a build give the last package again?"""
+    from ichnos.pack import outline
+
+    package = last_package(workspace.folder, workspace.game)
+    last = stamp.load(workspace.folder, workspace.game, None)
+    if last and last.stands and last.package == package:
+        return True
+    try:
+        return package is not None and prepare(workspace.folder, outline.make(workspace), package.parent).unchanged
+    except IchnosError:
+        return False
 
 
 def usual_output(folder: Path, game: str | None) -> Path:
