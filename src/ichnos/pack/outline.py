@@ -238,7 +238,7 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[Wanted]) -> None:
     errors = [
         IchnosError(
             f'"{file.path}" is the name of a file that the game has already',
-            place=Place("ichnos.toml"),
+            place=file.place,
             cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
         )
         for file in sounds

@@ -7,7 +7,7 @@ and then the clips. Where nothing but clips has changed, the last build's outlin
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -107,8 +107,7 @@ def planned(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
     Raises:
         IchnosError: clips that are too long for the game, or names that no file can have; all of them together.
     """
-    paths = [file.path for file in outline.files] + [sound.path for sound in outline.sounds]
-    _refuse_bad_paths([outline.package, *sorted(paths)])
+    raise_all(list(_bad_paths(outline)))
     files = [*outline.files]
     too_long = []
     for sound in outline.sounds:
@@ -125,6 +124,7 @@ def planned(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
     return Plan(outline.package, outline.archive, tuple(files), outline.profile, outline.notes)
 
 
+_FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
 
 
@@ -133,38 +133,30 @@ def windows_refuses(name: str) -> bool:
     return name not in ("", ".", "..") and _RESERVED.fullmatch(name) is not None
 
 
-def _refuse_bad_paths(paths: Iterable[str]) -> None:
-    errors: list[IchnosError] = []
+def _bad_paths(outline: Outline) -> Iterator[IchnosError]:
+    whole = Place("ichnos.toml")
+    yield from _bad_path(outline.package, whole)
+    paths = [(file.path, whole) for file in outline.files]
+    paths += [(sound.path, sound.place) for sound in outline.sounds]
     seen: dict[str, str] = {}
-    for path in paths:
-        pieces = path.split("/")
-        reserved = next((piece for piece in pieces if windows_refuses(piece)), None)
-        if reserved is not None:
-            errors.append(
-                IchnosError(
-                    f'"{path}": Windows has no file called {reserved}',
-                    place=Place("ichnos.toml"),
-                    cure="give the sound, or the pack, another name",
-                )
-            )
-        if any(piece in ("", ".", "..") for piece in pieces) or any(sign in path for sign in '\\:*?"<>|\0'):
-            errors.append(
-                IchnosError(
-                    f'"{path}" cannot be a file\'s name in a pack',
-                    place=Place("ichnos.toml"),
-                    cure='give the sound a key without slashes at its ends, dots alone, or any of \\ : * ? " < > |',
-                )
-            )
+    for path, place in paths:
+        yield from _bad_path(path, place)
         other = seen.setdefault(path.casefold(), path)
         if other is not path:
-            errors.append(
-                IchnosError(
-                    f'"{path}" and "{other}" would be the same file',
-                    place=Place("ichnos.toml"),
-                    cure="give one of the two sounds another key",
-                )
-            )
-    raise_all(errors)
+            what = f'"{path}" and "{other}" would be the same file'
+            yield IchnosError(what, place=place, cure="give one of the two sounds another key")
+
+
+def _bad_path(path: str, place: Place) -> Iterator[IchnosError]:
+    pieces = path.split("/")
+    reserved = next((piece for piece in pieces if windows_refuses(piece)), None)
+    if reserved is not None:
+        what, cure = f'"{path}": Windows has no file called {reserved}', "give the sound, or the pack, another name"
+        yield IchnosError(what, place=place, cure=cure)
+    if any(piece in ("", ".", "..") for piece in pieces) or _FORBIDDEN.search(path):
+        what = f'"{path}" cannot be a file\'s name in a pack'
+        cure = 'give the sound a key without slashes at its ends, dots alone, or any of \\ : * ? " < > |'
+        yield IchnosError(what, place=place, cure=cure)
 
 
 def as_json(plan: Plan, states: Mapping[str, str], why: Mapping[str, str]) -> dict[str, Any]:
