@@ -326,6 +326,31 @@ def test_a_release(workspace: Path) -> None:
     assert run("release", "--patch", "--major", "--note", "x", cwd=workspace).code == 2
 
 
+@pytest.mark.parametrize(
+    ("version", "step", "following"),
+    [
+        ("0.1.9", "patch", "0.1.10"),
+        ("1.2.3", "minor", "1.3.0"),
+        ("1.2.3", "major", "2.0.0"),
+        ("1.0.0-beta.1", "major", "1.0.0"),
+        ("1.2.0-rc.1+x.7", "minor", "1.2.0"),
+        ("1.2.3-rc.1", "patch", "1.2.3"),
+        ("1.2.3-rc.1", "minor", "1.3.0"),
+        ("1.02.3", "patch", None),
+        ("1.2", "patch", None),
+        ("1.2.3-01", "patch", None),
+    ],
+)
+def test_versions_are_semver(tmp_path: Path, version: str, step: str, following: str | None) -> None:
+    folder = _own(tmp_path)
+    run("assign", "pier.a", "clips/a.wav", "--new", "--title", "A", cwd=folder)
+    edit(folder, '"0.1.0"', f'"{version}"')
+    done = run("release", f"--{step}", "--note", "x", cwd=folder)
+    assert done.code == (0 if following else 1), done.err
+    said = json.loads((folder / "build/own/open-pack.json").read_text())["version"] if following else None
+    assert said == following
+
+
 def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
     game = tmp_path / "knot"
     (game / "tree/audio").mkdir(parents=True)
@@ -334,7 +359,7 @@ def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
         '[audio]\ncontainer = "WAV"\ncodec = "PCM 16"\nrate = 32000\nchannels = 1\n'
         '[closed]\nending = ".knt"\n[packaging]\nkind = "folder"\nname = "@pack.name@"\n'
     )
-    (game / "tree/list.json").write_text('{"all": [{"key": "@key@", "takes": ["@file@"]}]}')
+    (game / "tree/list.json").write_text('{"all": [{"key": "@key@", "takes": ["@file@"]}]}')  # with the ending
     (game / "tree/audio/@key@-@take.number@.knt").touch()
     folder = tmp_path / "own"
     run("start", folder, "--game", game, "--title", "Own", "--licence", "MIT")
@@ -356,9 +381,19 @@ def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
     soundfile.write(folder / "b.wav", 0.1 * np.ones(8820), 44100)
     again = run("build", cwd=folder)
     assert "1 of 2 sounds are to be written" in again.err  # it changed since
+    assert "changed rope.b-1.knt  clip changed" in again.out
+    assert "same    rope.a-1.knt" in again.out
+    assert again.out.count("owed by the game's encoder") == 1
+    for slip, message in ((b"", "is empty"), ((folder / "outbox/audio/rope.b-1.wav").read_bytes(), "not encoded")):
+        (folder / "inbox/audio/rope.b-1.knt").write_bytes(slip)
+        assert message in run("build", cwd=folder).err
     (folder / "inbox/audio/rope.b-1.knt").write_bytes(b"KNTnew")
     assert run("build", cwd=folder).code == 0
     assert (folder / "build/own/audio/rope.b-1.knt").read_bytes() == b"KNTnew"
+    checked = run("check", cwd=folder)
+    assert (checked.code, "2 in the game's own codec" in checked.out) == (0, True)
+    (folder / "build/own/audio/rope.b-1.knt").write_bytes(b"")
+    assert "take-damaged" in run("check", cwd=folder).out
 
 
 def test_watching_builds_again(workspace: Path) -> None:

@@ -66,7 +66,9 @@ def check(
         show.keys_unchecked(context.profile.rules.game.title)
     results = []
     opened = [(pack, files_at(pack)) for pack in packs]
-    with show.progress("decoding", sum(len(checking.sound_names(files)) for _, files in opened)) as advance:
+    with show.progress(
+        "decoding", sum(len(checking.sound_names(context.profile, files)) for _, files in opened)
+    ) as advance:
         for _, files in opened:
             results.append(checking.check(context, files, lambda _: advance(1)))
     shared: list[Finding] = []
@@ -96,6 +98,7 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
             "keys": result.keys,
             "sounds": result.sounds,
             "seconds": round(result.seconds, 3),
+            "closed": result.closed,
             "findings": [finding.as_json() for finding in result.findings],
             "waived": [{**finding.as_json(), "waived": reason} for finding, reason in result.waived],
         }
@@ -174,6 +177,8 @@ def _print(result: Checked, pack: str) -> None:
         f"{pack}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
         f" decoded {show.counted(result.sounds, 'sound')}, {result.seconds:.1f} s"
     )
+    if result.closed:
+        read += f"; {result.closed} in the game's own codec, which only it can decode"
     verdict = show.counted(len(result.findings), "finding") if result.findings else "no findings"
     out.print(Text.assemble(f"{read}: ", (verdict, "bold red" if not result.passed else "bold green")))
 

@@ -165,9 +165,12 @@ def _print_plan(prepared: Prepared) -> None:
         reason = file.reason
         if file.path in prepared.why:
             reason = f"{prepared.why[file.path]}; {reason}"
-        if file.conversion:
+        if file.laid:
+            reason = f"{reason}; as the game's encoder wrote it"
+        elif file.conversion:
             todo = "to convert" if file.conversion.identity in owed else "converted before"
             reason = f"{reason}; {todo}"
+            reason += "; owed by the game's encoder" if prepared.outline.closed else ""
         line = Text.assemble((f"{state:<7} ", styles[state]), name, (f"  {reason}", "dim"))
         leaf = branches[folder].add(line)
         for change in file.changes:

@@ -53,6 +53,8 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
         cure = f'did you mean "{near[-1]}"?' if near else f"these exist here: {', '.join(_fields(model, path[:-1]))}"
         return IchnosError(f'there is no field "{name}" here', place=place, cure=cure)
     expected = detail["msg"].removeprefix("Value error, ").removeprefix("Input ")
+    if kind == "string_pattern_mismatch" and (examples := _examples(model, path)):
+        expected = f"it is written like {' or '.join(examples)}"
     return IchnosError(
         f'the field "{name}" is not as expected: {expected}', place=place, cure=f"found: {detail['input']!r}"
     )
@@ -80,15 +82,28 @@ def _real(loc: tuple[Any, ...], values: Any) -> set[str | int]:
 
 def _fields(model: type[BaseModel], path: tuple[str | int, ...]) -> list[str]:
     """The names of the fields of the table at ``path``."""
+    inner = _at(model, path)
+    return [field.alias or name for name, field in inner.model_fields.items()] if inner else []
+
+
+def _at(model: type[BaseModel], path: tuple[str | int, ...]) -> type[BaseModel] | None:
+    """The model of the table at ``path``."""
     for part in path:
         if isinstance(part, int):
             continue
         field = next((f for n, f in model.model_fields.items() if (f.alias or n) == part), None)
         inner = _table_of(field.annotation) if field else None
         if inner is None:
-            return []
+            return None
         model = inner
-    return [field.alias or name for name, field in model.model_fields.items()]
+    return model
+
+
+def _examples(model: type[BaseModel], path: tuple[str | int, ...]) -> list[str]:
+    """How a field's values look, where it says so."""
+    inner = _at(model, path[:-1])
+    field = next((f for n, f in inner.model_fields.items() if (f.alias or n) == path[-1]), None) if inner else None
+    return [str(example) for example in (field.examples if field else None) or ()]
 
 
 def _tables(model: type[BaseModel]) -> set[str]:

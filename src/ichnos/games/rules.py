@@ -37,7 +37,9 @@ InsidePath = Annotated[str, AfterValidator(_inside)]
 
 
 class Game(Table):
-    name: str = Field(pattern=r"^[a-z][a-z0-9-]*$", description="the profile's own name, as --game takes it")
+    name: str = Field(
+        pattern=r"^[a-z][a-z0-9-]*$", examples=["my-game"], description="the profile's own name, as --game takes it"
+    )
     title: str = Field(min_length=1, description="what the game is called")
     summary: str = Field(description="the game in a sentence")
     versions: tuple[str, ...] = Field(min_length=1, description="the game's versions, the newest first")
@@ -154,7 +156,9 @@ class IconRules(Table):
 
 
 class ClosedRules(Table):
-    ending: str = Field(pattern=r"^\.[a-z0-9]+$", description="of the files that the game's own encoder writes")
+    ending: str = Field(
+        pattern=r"^\.[a-z0-9]+$", examples=[".own"], description="of the files that the game's own encoder writes"
+    )
 
 
 class Limits(Table):

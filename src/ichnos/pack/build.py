@@ -87,11 +87,8 @@ def prepare(folder: Path, outline: Outline, output: Path) -> Prepared:
                 errors.append(error)
     raise_all(errors)
     plan = planned(outline, clips)
-    errands: list[outbox.Errand] = []
-    if outline.closed:
-        errands = outbox.errands(folder, plan)
-        if not any(errand.owed for errand in errands):
-            plan = outbox.taken_in(plan, errands)
+    errands = outbox.errands(folder, plan) if outline.closed else []
+    plan = outbox.taken_in(plan, errands)
     package = output / plan.package
     last = record.load(folder, outline.game)
     owed = tuple(one for one in plan.conversions if not kept_path(folder, one).is_file())
@@ -225,6 +222,8 @@ def _convert_all(folder: Path, owed: tuple[Conversion, ...], advance: Callable[[
 
 
 def _content(folder: Path, file: Written) -> bytes | Path:
+    if file.laid:
+        return file.laid
     return kept_path(folder, file.conversion) if file.conversion else file.data or b""
 
 

@@ -6,6 +6,7 @@ under its final name; the person runs the encoder, and lays what it wrote into `
 
 from __future__ import annotations
 
+import filecmp
 import json
 import os
 import shutil
@@ -14,7 +15,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack.plan import Plan, Written
 from ichnos.pack.writing import fresh, write_whole
 
@@ -47,17 +48,24 @@ def errands(folder: Path, plan: Plan) -> list[Errand]:
     return found
 
 
-def taken_in(plan: Plan, done: Sequence[Errand]) -> Plan:
-    """The plan with what the encoder wrote in place of the conversions."""
-    written = {errand.file.path: errand for errand in done if not errand.owed}
-    return replace(plan, files=tuple(_taken(file, written.get(file.path)) for file in plan.files))
+def taken_in(plan: Plan, errands: Sequence[Errand]) -> Plan:
+    """The plan with what the encoder wrote in place of the conversions.
+
+    Raises:
+        IchnosError: what lies in the inbox is empty, or is what was to be encoded.
+    """
+    written = {errand.file.path: errand.wanted for errand in errands if not errand.owed}
+    raise_all([wrong for errand in errands if not errand.owed for wrong in _not_encoded(errand)])
+    return replace(plan, files=tuple(replace(file, laid=written.get(file.path)) for file in plan.files))
 
 
-def _taken(file: Written, errand: Errand | None) -> Written:
-    if errand is None:
-        return file
-    reason = f"{file.reason}; as the game's encoder wrote it"
-    return replace(file, reason=reason, data=errand.wanted.read_bytes(), conversion=None)
+def _not_encoded(errand: Errand) -> Iterator[IchnosError]:
+    place = Place(f"inbox/{errand.file.path}")
+    if errand.wanted.stat().st_size == 0:
+        yield IchnosError("this file is empty", place=place, cure="run the game's own encoder again")
+    elif filecmp.cmp(errand.wanted, errand.ready, shallow=False):
+        what = "this is the WAV out of the outbox under another name, not encoded"
+        yield IchnosError(what, place=place, cure="run the game's own encoder on it")
 
 
 def lay_out(folder: Path, errands: Sequence[Errand], kept: dict[str, Path]) -> None:

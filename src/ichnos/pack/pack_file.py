@@ -135,13 +135,18 @@ class Rotation(Table):
     apart: int | None = Field(default=None, ge=0, description="no announcement again until so many others were heard")
 
 
+_NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
+_SEMVER = rf"^{_NUMBER}\.{_NUMBER}\.{_NUMBER}(-{_WORD}(\.{_WORD})*)?(\+[0-9A-Za-z-]+(\.[0-9A-Za-z-]+)*)?$"
+
+
 class Pack(Table):
     title: str = Field(min_length=1, description="the pack's title, as players see it")
     name: str = Field(
         pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
+        examples=["storm-watch"],
         description="short, in small letters; used in file names so that none collide",
     )
-    version: str = Field(pattern=r"^\d+\.\d+\.\d+$", description="three numbers (SemVer)")
+    version: str = Field(pattern=_SEMVER, examples=["1.0.0", "1.0.0-beta.1"], description="SemVer 2.0.0")
     game_version: str = Field(description="the version of the game that the pack is for")
     summary: str | None = Field(default=None, description="what the pack is, in a sentence")
     author: str | None = Field(default=None, description="who made it")
@@ -156,6 +161,7 @@ class Pack(Table):
     language: str = Field(
         default="en",
         pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$",
+        examples=["en", "pt-BR"],
         description="of titles that do not say theirs, a BCP 47 tag",
     )
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ichnos.audio.clips import Facts
@@ -51,6 +52,7 @@ class Written:
     data: bytes | None = None
     conversion: Conversion | None = None
     changes: tuple[Change, ...] = ()  # where it is merged into the game's own file
+    laid: Path | None = None  # what the game's own encoder made of the conversion
 
 
 @dataclass(frozen=True)
@@ -93,9 +95,9 @@ class Plan:
 
     @property
     def conversions(self) -> tuple[Conversion, ...]:
-        """Each conversion once, in the order of the files."""
-        unique = {file.conversion.identity: file.conversion for file in self.files if file.conversion}
-        return tuple(unique.values())
+        """Each conversion that the pack is made of, once, in the order of the files."""
+        open_ones = (file.conversion for file in self.files if file.conversion and not file.laid)
+        return tuple({conversion.identity: conversion for conversion in open_ones}.values())
 
 
 def planned(outline: Outline, clips: Mapping[str, Clip]) -> Plan:

@@ -11,6 +11,7 @@ from functools import cache, cached_property
 from pathlib import Path
 
 from ichnos.audio.conversion import Target
+from ichnos.pack.archive import sha256_of
 from ichnos.pack.plan import Plan, Written
 from ichnos.pack.writing import write_whole
 
@@ -66,6 +67,8 @@ class Record:
                 for word, name in (("clip", "clip"), ("treatment", "treatment"), ("settings", "target"))
                 if name in now and was.get(name) != now[name]
             ]
+            if not parts and file.laid:
+                parts = ["what the game's encoder wrote"]
             if not parts and self.profile != plan.profile:
                 parts = ["profile"]
             why[file.path] = f"{' and '.join(parts)} changed" if parts else "what it says changed"
@@ -91,6 +94,8 @@ def of(plan: Plan, package: Path, sha256: str, size: int, digests: Mapping[str, 
 
 def content(file: Written) -> str:
     """A name for a file's content: equal names, equal bytes."""
+    if file.laid:
+        return sha256_of(file.laid)
     return file.conversion.identity if file.conversion else hashlib.sha256(file.data or b"").hexdigest()
 
 

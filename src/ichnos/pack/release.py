@@ -32,9 +32,12 @@ class Released:
 
 
 def raised(version: str, step: str) -> str:
-    """The next version (SemVer 2.0.0)."""
-    numbers = [int(number) for number in version.split(".")]
+    """The next version (SemVer 2.0.0); what is before a release, as 1.0.0-beta.1, becomes that release first."""
+    core, before, _ = version.partition("+")[0].partition("-")
+    numbers = [int(number) for number in core.split(".")]
     at = _STEPS.index(step)
+    if before and not any(numbers[at + 1 :]):
+        return core
     return ".".join(str(n) for n in [*numbers[:at], numbers[at] + 1, *[0] * (2 - at)])
 
 

@@ -39,7 +39,10 @@ _SCRIPTS = (".lua",)
 
 @dataclass(frozen=True)
 class Checked:
-    """What was read, and what was found. ``seconds`` of sound were decoded, in all."""
+    """What was read, and what was found. ``seconds`` of sound were decoded, in all.
+
+    ``closed``: sounds in the game's own codec, which only it can decode.
+    """
 
     findings: tuple[Finding, ...]
     waived: tuple[tuple[Finding, str], ...]  # each with the reason that the pack file gives
@@ -47,6 +50,7 @@ class Checked:
     keys: int
     sounds: int
     seconds: float
+    closed: int = 0
 
     @property
     def passed(self) -> bool:
@@ -65,9 +69,10 @@ class Context:
     place: Callable[..., Place] | None = None  # of a field of the pack file
 
 
-def sound_names(files: Files) -> list[str]:
+def sound_names(profile: Profile, files: Files) -> list[str]:
     """The names of a pack's sound files."""
-    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in SOUND_SUFFIXES]
+    known = (*SOUND_SUFFIXES, profile.rules.closed.ending) if profile.rules.closed else SOUND_SUFFIXES
+    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in known]
 
 
 def check(context: Context, files: Files, advance: Callable[[str], None]) -> Checked:
@@ -78,7 +83,7 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     """
     names = files.names()
     pack = read_pack(context.profile, files)
-    sounds = sound_names(files)
+    sounds = sound_names(context.profile, files)
     known = SoundFiles(sounds)
     found = [*_names(files, names, pack), *_documents(files, pack), *_ids(pack), *_keys(context, pack)]
     found += naming.findings(context.profile, context.catalogue, files, names, sounds)
@@ -114,9 +119,14 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     found += [each for findings, _ in decoded for each in findings]
     keys = len({sound.key for sound in pack.defined()})
     left, waived = _waived(context, found)
-    return Checked(
-        tuple(left), tuple(waived), len(pack.documents), keys, len(sounds), sum(seconds for _, seconds in decoded)
-    )
+    closed = sum(_is_closed(context.profile, name) for name in sounds)
+    seconds = sum(seconds for _, seconds in decoded)
+    return Checked(tuple(left), tuple(waived), len(pack.documents), keys, len(sounds) - closed, seconds, closed)
+
+
+def _is_closed(profile: Profile, name: str) -> bool:
+    closed = profile.rules.closed
+    return closed is not None and PurePosixPath(name).suffix.lower() == closed.ending
 
 
 def _targets(context: Context, pack: PackRead, known: SoundFiles) -> dict[str, Target]:
@@ -312,6 +322,10 @@ def _sound(profile: Profile, target: Target, files: Files, name: str, *, silent:
         opened = files.open(name)
     except (IchnosError, OSError) as error:
         return [finding("archive-damaged", place, getattr(error, "what", str(error)))], 0.0
+    if _is_closed(profile, name):
+        with opened as stream:
+            empty = not stream.read(1)
+        return [finding("take-damaged", place, "this file is empty")] if empty else [], 0.0
     try:
         with opened as stream:
             facts, blocks = clips.decoded(stream, Path(name))
