@@ -226,21 +226,22 @@ def _watch(folder: Path, output: Path | None, game: str | None) -> None:
     from ichnos.pack import stamp, watching
     from ichnos.pack import workspace as workspaces
 
-    def once() -> list[Path]:
+    def once(paths: list[Path]) -> list[Path]:
         try:
             _build(folder, output, game, stamp.load(folder, game, output), dry_run=False, json=False)
         except IchnosError as error:
             report(error)
         try:
             loaded = workspaces.load(folder, game)
-        except IchnosError:
-            return watching.made_of(None, folder)
+        except IchnosError:  # what it was made of until now still counts
+            return paths
         return [*watching.made_of(loaded, folder), *watching.clips_of(loaded)]
 
-    before = watching.seen(watching.made_of(None, folder))
+    paths = watching.made_of(None, folder)
+    before = watching.seen(paths)
     try:
         while True:
-            paths = once()
+            paths = once(paths)
             typer.echo("Watching; stop with Ctrl+C.", err=True)
             # What was saved while it was building counts as well.
             before = {**watching.seen(paths), **before}
