@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import shutil
+import zipfile
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import run
+from conftest import PACKAGE, run
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
 from ichnos.games import holes, profile
@@ -143,6 +145,9 @@ def test_like_needs_the_games_own_files(workspace: Path) -> None:
     text = path.read_text("utf-8").replace("new = true", 'new = true\nlike = "roof.wind.wild"')
     path.write_text(text, "utf-8")
     assert run("build", cwd=workspace).code == 0
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        captions = json.loads(archive.read("lore/words/en.json"))["captions"]
+    assert "lamp.draught.storm" not in [one["voice"] for one in captions]  # nor is it called like that one
     path.write_text(text.replace('installation = "../Tarnlight"', ""), "utf-8")
     refused = run("build", cwd=workspace)
     assert refused.code == 1

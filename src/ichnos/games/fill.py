@@ -183,11 +183,14 @@ class Filler:
     def entry(self, parent: Node, scope: str, around: Around) -> str | None:
         """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
         alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+        names = self.exemplar.entry_needs(parent, scope)
+        says_nothing = bool(names) and all(resolve(name, around) is None for name in names)
+        if says_nothing and names == {"title"}:
+            return None  # a sound that is like another one is not called like it
         text = self.like(scope, around) if self.like else None
         if text is not None:
             return text
-        names = self.exemplar.entry_needs(parent, scope)
-        if names and all(resolve(name, around) is None for name in names):
+        if says_nothing:
             return None
         return self.node(self.alternative(alternatives, around), around)
 
