@@ -14,12 +14,14 @@ import time
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
+from urllib.parse import urljoin
 
 import numpy as np
 import pytest
 import soundfile
+from sarif_pydantic import Sarif
 
-from conftest import PACKAGE, run
+from conftest import PACKAGE, edit, run
 from ichnos.games import made_up, profile
 from ichnos.games.catalogue import JOINT
 from ichnos.games.harvest import harvest
@@ -240,6 +242,7 @@ def test_sarif_and_explain(workspace: Path, tmp_path: Path) -> None:
     log = json.loads(run(*words, "--sarif").out)
     found = json.loads(run(*words, "--json").out)["findings"]
     assert log["version"] == "2.1.0"
+    assert len(Sarif.model_validate(log).runs[0].results or ()) == len(found)
     (one,) = log["runs"]
     rules = [rule["id"] for rule in one["tool"]["driver"]["rules"]]
     assert len(set(rules)) == len(rules)
@@ -247,7 +250,18 @@ def test_sarif_and_explain(workspace: Path, tmp_path: Path) -> None:
     for result in one["results"]:
         assert rules[result["ruleIndex"]] == result["ruleId"]
         place = result["locations"][0]["physicalLocation"]
-        assert place["artifactLocation"]["uri"].startswith("file:///")
+        assert place["artifactLocation"]["uri"].startswith("file:///")  # it lies elsewhere
+    (of_pack,) = json.loads(run(*words, "--sarif", cwd=tmp_path).out)["runs"]
+    base = of_pack["originalUriBaseIds"]["HERE"]["uri"]
+    assert base == tmp_path.as_uri() + "/"
+    for result in of_pack["results"]:
+        location = result["locations"][0]["physicalLocation"]["artifactLocation"]
+        assert location["uriBaseId"] == "HERE"
+        assert urljoin(base, location["uri"]).startswith(f"{base}pack/")
+    edit(workspace, 'clips = ["*"]', 'clips = ["none"]')
+    inner = run("check", "--workspace", workspace, "--sarif", cwd=workspace.parent).out
+    places = [one["locations"][0]["physicalLocation"] for one in json.loads(inner)["runs"][0]["results"]]
+    assert {place["artifactLocation"]["uri"] for place in places} == {"storm-watch/ichnos.toml"}
     unknown = next(result for result in one["results"] if result["ruleId"] == "key-unknown")
     assert unknown["locations"][0]["physicalLocation"]["region"]["startLine"] > 1
     for identity in KINDS:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import zip_longest
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -15,6 +16,7 @@ from ichnos.cli.making import Json, WorkspaceFolder
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
+    from ichnos.errors import Place
     from ichnos.pack.workspace import Workspace
     from ichnos.review.check import Checked, Context
     from ichnos.review.findings import Finding
@@ -78,7 +80,9 @@ def check(
         from ichnos.review.sarif import sarif as as_sarif
 
         findings = [*(one for result in results for one in result.findings), *shared]
-        show.as_json(as_sarif(findings, [one for result in results for one in result.waived]))
+        waived = [one for result in results for one in result.waived]
+        folders = dict.fromkeys(loaded.files, loaded.folder) if loaded else {}
+        show.as_json(as_sarif(findings, waived, base=Path.cwd(), folders=folders))
     elif json:
         _print_json(packs, results, shared)
     else:
@@ -148,10 +152,14 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
     else:
         raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
-        from dataclasses import replace
-
         context = replace(context, catalogue=harvest(context.profile, installation))
     return context
+
+
+def _shown(place: Place) -> Place:
+    """The place as seen from here, where it lies below."""
+    path, here = Path(place.path), Path.cwd()
+    return replace(place, path=path.relative_to(here).as_posix()) if path.is_relative_to(here) else place
 
 
 def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
@@ -159,7 +167,7 @@ def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
 
     for finding, following in zip_longest(findings, findings[1:]):
         style = "red" if finding.kind.grave else "yellow"
-        out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {finding.place}: {finding.reason}"))
+        out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {_shown(finding.place)}: {finding.reason}"))
         if following and (following.kind, following.cure) == (finding.kind, finding.cure):
             continue  # of many alike, the last says what to do
         out.print(Text(f"    in the game: {finding.kind.effect}", "dim"))
