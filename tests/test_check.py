@@ -157,3 +157,21 @@ def test_many_findings_alike_are_cured_once_and_an_old_pack_is_told(workspace: P
     out = run("check", tmp_path / "pack", "--game", "tarnlight", cwd=tmp_path).out
     assert out.count("take-missing") == 6
     assert out.count("in the game: silence") == 1
+
+
+def test_whose_pack_it_is_decides_what_a_key_of_its_own_means(workspace: Path, tmp_path: Path) -> None:
+    """In one's own, new = true says so; in somebody's, only what is nearly one of the game's keys is a slip."""
+    run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight")
+    theirs = tmp_path / "theirs"
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        archive.extractall(theirs)
+    for words, folder in ((("--game", "tarnlight"), tmp_path), ((), workspace)):
+        result = run("check", theirs, *words, cwd=folder)
+        assert (result.code, result.err) == (0, ""), result.out  # lamp.draught.storm is theirs, and the keys are known
+    voices = theirs / "lore/voices.json"
+    voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bel.near"), "utf-8")
+    assert "key-unknown" in run("check", theirs, "--game", "tarnlight", cwd=tmp_path).out
+    edit(workspace, "new = true\n", "")
+    assert "has no key" in run("build", cwd=workspace).err
+    (workspace / "ichnos.toml").write_text("broken = [")
+    assert run("check", theirs, "--game", "tarnlight", cwd=workspace).code == 1  # not the workspace's affair

@@ -90,7 +90,7 @@ HOLDERS = [
 @pytest.mark.parametrize(("name", "escapes", "text"), HOLDERS)
 @given(
     value=st.text(alphabet=st.characters(codec="utf-8"), max_size=20)
-    | st.sampled_from(['"', "\\n", "]]>", " é 🎐\n", "a&b<c>"])
+    | st.sampled_from(['"', "\\n", "]]>", " é 🎐\n", "a&b<c>", "0 #", "a // b", "a /*"])
 )
 def test_every_value_comes_back_the_same(name: str, escapes: str | None, text: str, value: str) -> None:
     document = _document(name, text, escapes)

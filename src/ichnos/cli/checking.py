@@ -13,7 +13,7 @@ import typer
 from ichnos.cli import show
 from ichnos.cli.app import app
 from ichnos.cli.making import Json, WorkspaceFolder
-from ichnos.errors import WrongCall
+from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
     from ichnos.errors import Place
@@ -58,12 +58,12 @@ def check(
 
     if json and sarif:
         raise WrongCall("--json and --sarif exclude each other", cure="choose one")
-    loaded = _workspace(workspace, game) if not packs or game is None else None
+    loaded = _workspace(workspace, game, needed=not packs or game is None)
+    own = not packs
     if not packs:
         packs = [_last_built(loaded)]
-        game = None
         _warn_if_behind(loaded)
-    context = _context(loaded, game, installation)
+    context = _context(loaded, game, installation, own=own or _are_own(packs, loaded))
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
     results = []
@@ -112,14 +112,28 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
     show.as_json(said[0] if len(said) == 1 else together)
 
 
-def _workspace(start: Path, game: str | None) -> Workspace | None:
+def _workspace(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
+    """The workspace that we are in; one that cannot be read matters only where it is needed."""
     from ichnos.pack import workspace as workspaces
 
     try:
         folder = workspaces.find_folder(start)
     except WrongCall:
         return None
-    return workspaces.load(folder, game)
+    try:
+        return workspaces.load(folder, game)
+    except IchnosError:
+        if needed:
+            raise
+        return None
+
+
+def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
+    """Are these packs of the workspace's own, built or released?"""
+    if loaded is None:
+        return False
+    made = [(loaded.folder / name).resolve() for name in ("build", "release")]
+    return all(any(pack.resolve().is_relative_to(folder) for folder in made) for pack in packs)
 
 
 def _last_built(loaded: Workspace | None) -> Path:
@@ -140,15 +154,17 @@ def _warn_if_behind(loaded: Workspace | None) -> None:
         typer.echo("The workspace has changed since this was built; what follows is of the old pack.", err=True)
 
 
-def _context(loaded: Workspace | None, game: str | None, installation: Path | None) -> Context:
-    from ichnos.games import profile
+def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
+    """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
+    from ichnos.games import kept, profile
     from ichnos.games.harvest import harvest
     from ichnos.review.check import Context, of_workspace
 
-    if game is not None:
-        context = Context(profile.load(profile.find(game)))
-    elif loaded is not None:
-        context = of_workspace(loaded)
+    if loaded is not None:
+        context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
+    elif game is not None:
+        found = profile.load(profile.find(game))
+        context = Context(found, kept.load(found.rules.game.name) if installation is None else None)
     else:
         raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:

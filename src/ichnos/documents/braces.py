@@ -31,7 +31,8 @@ _TOKEN = re.compile(
 )
 _ESCAPE = re.compile(r'\\(["\\nt])')
 _DECODED = {"n": "\n", "t": "\t"}
-_BARE = re.compile(r"""(?!//|/\*|\#)[^\s{}\[\]=;,"]+(?:[ ][^\s{}\[\]=;,"]+)*""")
+_WORD = r"""(?!//|/\*|\#)[^\s{}\[\]=;,"]+"""
+_BARE = re.compile(rf"{_WORD}(?:[ ]{_WORD})*")
 _CLOSES = {"{": "}", "[": "]"}
 
 Token = tuple[str, int, int]  # kind (a mark is its own kind), start, end
@@ -78,7 +79,7 @@ class Braces:
         return content
 
     def write_label(self, label: str, node: Node) -> str:
-        if label.count('"') != (node.label or "").count('"') or re.search(r"[{}\[\];\n\r\\]|//|/\*", label):
+        if label.count('"') != (node.label or "").count('"') or re.search(r"[{}\[\];\n\r\\]|//|/\*|(^|\s)\#", label):
             raise Unwritable(f"{label!r} cannot stand in a heading")
         return label
 

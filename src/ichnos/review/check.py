@@ -33,6 +33,7 @@ from ichnos.review import naming
 from ichnos.review.findings import Finding, finding
 
 _SILENT = 1e-3  # of full scale
+_SLIPS = 2  # letters in which a key that is one of the game's by mistake differs from it
 _SLIP = 0.8  # of likeness: a text nearer to a key than this, and not the same, is a slip
 _SCRIPTS = (".lua",)
 
@@ -63,7 +64,7 @@ class Context:
 
     profile: Profile
     catalogue: Catalogue | None = None
-    new_keys: Collection[str] = ()
+    new_keys: Collection[str] | None = None  # None: nobody says which keys are meant to be new
     silent_keys: Collection[str] = ()
     pack_file: PackFile | None = None
     place: Callable[..., Place] | None = None  # of a field of the pack file
@@ -196,15 +197,24 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
                 continue
             first[entry] = sound.place
             known = context.catalogue
-            if known is not None and sound.key not in known and sound.key not in context.new_keys:
+            if known is not None and sound.key not in known and not _meant_as_new(context, known, sound.key):
                 nearest = " or ".join(known.nearest(sound.key))
                 title = context.profile.rules.game.title
-                yield finding(
-                    "key-unknown",
-                    sound.place,
-                    f'{title} has no key "{sound.key}"',
-                    f"did you mean {nearest}? A key of your own needs new = true in the workspace",
-                )
+                cure = f"did you mean {nearest}?"
+                cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""
+                yield finding("key-unknown", sound.place, f'{title} has no key "{sound.key}"', cure)
+
+
+def _meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
+    """Is a key that the game does not have the pack's own? Where nobody says so, it is unless it is nearly one."""
+    if context.new_keys is not None:
+        return key in context.new_keys
+    if not context.profile.rules.modes.new:
+        return False
+    near = process.extractOne(
+        key, known.keys, scorer=DamerauLevenshtein.distance, processor=str.casefold, score_cutoff=_SLIPS
+    )
+    return near is None
 
 
 def _references(context: Context, pack: PackRead, known: SoundFiles) -> Iterator[Finding]:
