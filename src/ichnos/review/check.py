@@ -103,11 +103,12 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
         if sound.key in context.silent_keys
         for take in sound.takes
     }
-    found += [
-        finding("file-unused", Place(files.label(name)), "no definition names this sound")
-        for name in sounds
-        if name not in wanted and pack.documents
-    ]
+    if pack.documents and not (pack.broken or pack.absent or pack.strange):  # else they may well name it
+        found += [
+            finding("file-unused", Place(files.label(name)), "no definition names this sound")
+            for name in sounds
+            if name not in wanted
+        ]
 
     def one(name: str) -> tuple[list[Finding], float]:
         want = wanted.get(name) or target(context.profile)
