@@ -116,6 +116,9 @@ def test_what_cannot_loop_is_refused(tmp_path: Path) -> None:
     assert run("loop", "a.wav", "--to", "a.wav", cwd=tmp_path).code == 2
     assert run("loop", "a.wav", "--fade", "0.1", cwd=tmp_path).code == 2
     assert run("loop", "a.wav", "--to", "b.ogg", cwd=tmp_path).code == 2
+    dry = run("loop", "a.wav", "--fade", "0.1", "--to", "c.wav", "--dry-run", cwd=tmp_path)
+    assert "would write c.wav" in dry.out
+    assert not (tmp_path / "c.wav").exists()
 
 
 @given(

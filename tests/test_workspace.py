@@ -303,6 +303,10 @@ def test_pairs_by_name(workspace: Path) -> None:
 
 
 def test_a_release(workspace: Path) -> None:
+    before = {path: path.read_bytes() for path in workspace.rglob("*") if path.is_file()}
+    dry = run("release", "--minor", "--note", "Two bells", "--dry-run", cwd=workspace)
+    assert "would release 0.2.0: release/storm-watch-0.2.0.lampbox" in dry.out
+    assert {path: path.read_bytes() for path in workspace.rglob("*") if path.is_file()} == before
     done = run("release", "--minor", "--note", "Two bells", cwd=workspace)
     assert done.code == 0, done.err
     archive = workspace / "release" / "storm-watch-0.2.0.lampbox"

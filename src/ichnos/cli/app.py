@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -38,6 +39,14 @@ app = typer.Typer(
     help="Makes game sound packs: you say which clip is for which sound key, Ichnos does the rest.",
     epilog="See it all at once: ichnos demo",
 )
+
+# Options that several commands have.
+DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
+Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+WorkspaceFolder = Annotated[
+    Path,
+    typer.Option("--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"),
+]
 
 
 def _version(wanted: bool) -> None:

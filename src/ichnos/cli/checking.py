@@ -11,8 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app
-from ichnos.cli.making import Json, WorkspaceFolder
+from ichnos.cli.app import Json, WorkspaceFolder, app
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app, report
+from ichnos.cli.app import DryRun, Json, app, report
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
@@ -31,8 +31,6 @@ Container = Annotated[str | None, typer.Option(help="ogg, wav or flac.")]
 Codec = Annotated[str | None, typer.Option(help="Of ogg: vorbis or opus.", show_default="vorbis")]
 Bits = Annotated[str | None, typer.Option(help="Of wav and flac: 16 or 24; of wav also float.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Replace files that are there already.")]
-DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
-Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 
 
 @app.command(

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Forgiving, app
-from ichnos.cli.making import Json
+from ichnos.cli.app import Forgiving, Json, app
 from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app
+from ichnos.cli.app import DryRun, Json, app
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from ichnos.audio.loops import Near, Seam
 
 Clip = Annotated[Path, typer.Argument(metavar="CLIP", help="The clip.")]
-Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Picture = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw it.")]
 
 
@@ -150,6 +149,7 @@ def loop(
     ] = None,
     marks: Annotated[str, typer.Option(metavar="smpl|cue|both", help="The chunks that mark it.")] = "smpl",
     replace: Annotated[bool, typer.Option("--replace", help="Replace the file if it is there already.")] = False,
+    dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
     """Measure the seam of a loop: the one that the clip marks, the one you say, or the whole clip.
@@ -182,7 +182,11 @@ def loop(
         _print_seam("The loop", near, chosen, seam)
     if better:
         chosen, seam = _better(near, seam, said, json)
-    if to is not None:
+    if to is not None and dry_run:
+        said["dry-run"] = True
+        if not json:
+            print(f"would write {to}, frame {chosen[0]} to {chosen[1]} marked as the loop")
+    elif to is not None:
         seam = _write(near, to, marks, chosen, fade)
         said["written"] = str(to)
         if not json:

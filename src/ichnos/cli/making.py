@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app, report
+from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, report
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
@@ -19,12 +19,6 @@ if TYPE_CHECKING:
     from ichnos.pack.workspace import Workspace
 
 _MOST_SAME = 60  # files of a plan that are shown although they are as before
-DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
-Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
-WorkspaceFolder = Annotated[
-    Path,
-    typer.Option("--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"),
-]
 
 
 @app.command(
@@ -325,11 +319,13 @@ def release(
     minor: Annotated[bool, typer.Option("--minor", help="Raise the second.")] = False,
     patch: Annotated[bool, typer.Option("--patch", help="Raise the third.")] = False,
     workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
     """Make a release in release/: raise the version, build, check, and lay the archive and its SHA-256 there.
 
-    Where the check does not pass, nothing is changed. Findings that are no slip are waived in ichnos.toml.
+    Where the check does not pass, nothing is released, and ichnos.toml and CHANGES.md stay as they were.
+    Findings that are no slip are waived in ichnos.toml.
     """
     from ichnos.games.files import files_at
     from ichnos.pack import release as releases
@@ -344,10 +340,26 @@ def release(
         result = checking.check(checking.of_workspace(loaded), files_at(package), lambda _: None)
         return [f"{one.kind.id}  {one.place}: {one.reason}" for one in result.findings]
 
+    folder, step = workspaces.find_folder(workspace), steps[0] if steps else None
+    if dry_run:
+        _preview_release(folder, step, note, json=json)
+        return
     with show.progress("releasing", None) as advance:
-        done = releases.release(workspaces.find_folder(workspace), steps[0] if steps else None, note, check, advance)
+        done = releases.release(folder, step, note, check, advance)
     if json:
         show.as_json({"version": done.version, "archive": str(done.archive), "sha256": done.sha256})
         return
     print(f"{done.version} is released: {done.archive}")
     print(f"SHA-256 {done.sha256}")
+
+
+def _preview_release(folder: Path, step: str | None, note: str, *, json: bool) -> None:
+    from ichnos.pack import release as releases
+
+    version, archive, prepared = releases.preview(folder, step)
+    if json:
+        show.as_json({"version": version, "archive": str(archive), "convert": len(prepared.owed), "dry-run": True})
+        return
+    print(f"would release {version}: {prepared.shown(archive)}")
+    print(f"would write into {releases.CHANGES}: {note}")
+    print(f"would convert {show.counted(len(prepared.owed), 'clip')}, then build, and check what was built")

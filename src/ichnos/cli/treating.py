@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import converting, show
-from ichnos.cli.app import app
-from ichnos.cli.converting import Bits, Channels, Codec, Container, DryRun, Json, Mono, Quality, Rate, Replace
+from ichnos.cli.app import DryRun, Json, app
+from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Quality, Rate, Replace
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:

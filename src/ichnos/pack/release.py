@@ -6,7 +6,7 @@ import datetime
 import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import tomlkit
@@ -41,6 +41,36 @@ def raised(version: str, step: str) -> str:
     return ".".join(str(n) for n in [*numbers[:at], numbers[at] + 1, *[0] * (2 - at)])
 
 
+def preview(folder: Path, step: str | None) -> tuple[str, Path, build.Prepared]:
+    """What a release would be: its version, its archive, and the build for it. Writes nothing.
+
+    Raises:
+        IchnosError: it cannot be built.
+        WrongCall: this version was released already.
+    """
+    loaded = workspaces.load(folder)
+    version = _version(loaded, step)
+    pack = loaded.pack_file.pack.model_copy(update={"version": version})
+    loaded = replace(loaded, pack_file=loaded.pack_file.model_copy(update={"pack": pack}))
+    prepared, archive = _prepared(loaded)
+    return version, archive, prepared
+
+
+def _version(loaded: Workspace, step: str | None) -> str:
+    return raised(loaded.pack_file.pack.version, step) if step else loaded.pack_file.pack.version
+
+
+def _prepared(loaded: Workspace) -> tuple[build.Prepared, Path]:
+    """The build for a release, and where its archive goes."""
+    version = loaded.pack_file.pack.version
+    prepared = build.prepare(loaded.folder, outline.make(loaded), build.usual_output(loaded.folder, None))
+    package = prepared.package.name
+    archive = loaded.folder / "release" / (package if prepared.plan.archive else f"{package}-{version}.zip")
+    if archive.exists():
+        raise WrongCall(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
+    return prepared, archive
+
+
 def release(
     folder: Path,
     step: str | None,
@@ -60,7 +90,7 @@ def release(
         WrongCall: this version was released already.
     """
     loaded = workspaces.load(folder)
-    version = raised(loaded.pack_file.pack.version, step) if step else loaded.pack_file.pack.version
+    version = _version(loaded, step)
     with _unless_it_fails(folder / FILE_NAME, folder / CHANGES):
         if step:
             document = tomlkit.parse(loaded.file.text.content)
@@ -69,12 +99,7 @@ def release(
         assignments.mint_missing_ids(workspaces.load(folder))
         _write_change(folder / CHANGES, version, note)
         loaded = workspaces.load(folder)
-        prepared = build.prepare(folder, outline.make(loaded), build.usual_output(folder, None))
-        archive = folder / "release" / _archive_name(prepared, version)
-        if archive.exists():
-            raise WrongCall(
-                f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch"
-            )
+        prepared, archive = _prepared(loaded)
         built = build.build(prepared, advance)
         wrong = check(loaded, built.package)
         if wrong:
@@ -88,11 +113,6 @@ def release(
     digest = sha256_of(archive)
     write_whole(archive.with_name(f"{archive.name}.sha256"), f"{digest}  {archive.name}\n".encode())
     return Released(version, archive, digest)
-
-
-def _archive_name(prepared: build.Prepared, version: str) -> str:
-    package = prepared.package.name
-    return package if prepared.plan.archive else f"{package}-{version}.zip"
 
 
 def _lay(package: Path, archive: Path) -> None:
