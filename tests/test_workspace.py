@@ -61,7 +61,7 @@ def test_a_table_of_sounds(tmp_path: Path, delimiter: str) -> None:
     assert run("check", cwd=folder).out.endswith("no findings\n") or "title" in run("check", cwd=folder).out
 
 
-def test_what_is_saved_while_it_builds_is_not_overlooked(tmp_path: Path) -> None:
+def test_what_is_saved_while_it_builds_is_not_overlooked(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The stamp is of what the build saw when it began, not of what lay there when it ended."""
     folder = _own(tmp_path)
     run("assign", "pier.a", "clips/a.wav", "--new", cwd=folder)
@@ -80,7 +80,10 @@ def test_what_is_saved_while_it_builds_is_not_overlooked(tmp_path: Path) -> None
     os.utime(clip, ns=(1, time.time_ns() - 30_000_000_000))  # saved during a long build
     assert stands(inputs, clips) is False
     clip.touch()
-    assert stands(inputs, stamp.look([clip])) is False  # too new to tell by its time
+    fresh = stamp.look([clip])
+    with monkeypatch.context() as later:  # however long the build takes
+        later.setattr(time, "time_ns", lambda: clip.stat().st_mtime_ns + 60_000_000_000)
+        assert stands(inputs, fresh) is False  # it was too new to tell by its time
     os.utime(file, ns=(1, time.time_ns() - 30_000_000_000))
     assert stands(inputs, clips) is None
 

@@ -73,8 +73,13 @@ def load(folder: Path, game: str | None, output: Path | None) -> Stamp | None:
 
 
 def look(paths: Iterable[Path | str]) -> Looked:
-    """How files and folders are that a build is about to be made from, also those that are not there."""
-    return {str(path): _seen(str(path)) for path in paths}
+    """How files and folders are that a build is about to be made from, also those that are not there.
+
+    What has only just changed may change once more in the same tick of the clock: it will count as changed.
+    """
+    now = time.time_ns()
+    found = {str(path): _seen(str(path)) for path in paths}
+    return {path: _UNSURE if seen and now - seen[1] < _SETTLED else seen for path, seen in found.items()}
 
 
 def save(
@@ -90,14 +95,14 @@ def save(
     """Note what a build was made from and what it wrote.
 
     Args:
-        inputs, clips: from before the build. What changed since then, or only just before, counts as changed.
+        inputs, clips: from before the build. What changed since then counts as changed.
         made: the package's ``sha256`` and its ``size`` in bytes.
     """
     values = {
         "environment": _environment(),
-        "inputs": _settled(inputs),
-        "clips": _settled(clips),
-        "written": look([package, *_below(package)]),
+        "inputs": _still(inputs),
+        "clips": _still(clips),
+        "written": {path: _seen(path) for path in (str(package), *_below(package))},
         "package": str(package),
         **made,
     }
@@ -112,12 +117,8 @@ def _below(folder: Path) -> Iterator[str]:
         yield from (os.path.join(parent, name) for name in (*folders, *files))  # noqa: PTH118 (thousands of them)
 
 
-def _settled(looked: Looked) -> Looked:
-    now = time.time_ns()
-    return {
-        path: seen if seen == _seen(path) and not (seen and now - seen[1] < _SETTLED) else _UNSURE
-        for path, seen in looked.items()
-    }
+def _still(looked: Looked) -> Looked:
+    return {path: seen if seen == _seen(path) else _UNSURE for path, seen in looked.items()}
 
 
 def _as_seen(looked: Looked) -> bool:
