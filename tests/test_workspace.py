@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import signal
 import subprocess
@@ -17,6 +18,7 @@ import pytest
 import soundfile
 
 from conftest import PACKAGE, edit, run
+from ichnos.games import made_up, profile
 from ichnos.pack import stamp
 
 ROOT = Path(__file__).parent
@@ -172,11 +174,7 @@ def test_defaults_fill_what_is_not_said(tmp_path: Path) -> None:
 
 def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> None:
     assert run("build", "--game", "quillmarsh", cwd=workspace).code == 2
-    from ichnos.games import made_up, profile
-
-    sample = made_up.sample_of(profile.BUNDLED / "quillmarsh")
-    assert sample
-    made_up.lay_installation(sample, tmp_path / "marsh")
+    _installed("quillmarsh", tmp_path / "marsh")
     edit(
         workspace, "[pack]", f'[games.quillmarsh]\ninstallation = "{tmp_path}/marsh"\ngame-version = "0.9.4"\n\n[pack]'
     )
@@ -331,6 +329,62 @@ def test_a_release(workspace: Path) -> None:
     assert "title-missing" in failed.err
     assert {path: path.read_bytes() for path in before} == before
     assert run("release", "--patch", "--major", "--note", "x", cwd=workspace).code == 2
+
+
+def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
+    """Letters, capitals, spaces and length hold for the whole of a file's name; what is too long stays apart."""
+    game = tmp_path / "strict"
+    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/open-pack", game)
+    with (game / "game.toml").open("a") as file:
+        file.write('\n[names]\nascii = true\ncase = "lower"\nspaces = "_"\nallowed = "a-z0-9_.-"\nlongest = 24\n')
+    folder = _own(tmp_path)
+    edit(folder, '"open-pack"', '"../strict"')
+    keys = ["Möwe À la carte", "a key that is much too long: one", "a key that is much too long: two", "kite"]
+    for key in keys:
+        assert run("assign", key, "clips/a.wav", "--new", cwd=folder).code == 0
+    plan = run("build", cwd=folder)
+    assert plan.code == 0, plan.err
+    assert "Möwe À la carte is spelled mowe_a_la_carte" in plan.out
+    assert plan.out.count("and cut, for it is too long") == 2
+    stems = {key: Path(sound["files"][0]["path"]).stem for key, sound in _definitions(folder).items()}
+    assert stems["Möwe À la carte"] == "mowe_a_la_carte-1"
+    assert len(set(stems.values())) == len(keys)
+    assert all(len(stem) <= 24 and re.fullmatch(r"[a-z0-9_.-]+", stem) for stem in stems.values())
+    assert run("check", cwd=folder).code == 0
+    (folder / "build/own/audio/kite-1.ogg").rename(folder / "build/own/audio/a-name-of-more-than-24-letters.ogg")
+    assert "has 30 letters" in run("check", cwd=folder).out
+    (game / "tree/audio/@key@-@take.number@.ogg").rename(game / "tree/audio/@key@!@take.number@.ogg")
+    assert "[names] in game.toml does not allow" in run("build", cwd=folder).err
+    text = (game / "game.toml").read_text()
+    (game / "game.toml").write_text(text.replace("a-z0-9_.-", "z-a"))
+    assert "z-a is no range of signs" in run("build", cwd=folder).err
+
+
+def test_documents_named_by_keys_are_spelled_like_sounds(tmp_path: Path) -> None:
+    game = tmp_path / "strict"
+    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/vesper-yard", game)
+    with (game / "game.toml").open("a") as file:
+        file.write('\n[names]\nascii = true\nspaces = "_"\nlongest = 20\n')
+    folder = _own(tmp_path)
+    edit(folder, '"open-pack"', '"../strict"')
+    edit(folder, 'game-version = "1"', 'game-version = "3.1.0"')
+    for key in ("Möwe ruft", "Möwe ruft laut über dem Hafen"):
+        run("assign", key, "clips/a.wav", "--new", "--title", "x", cwd=folder)
+    run("keys", "harvest", _installed("vesper-yard", tmp_path / "yard"), "--game", game)
+    assert run("build", cwd=folder).code == 0
+    with zipfile.ZipFile(folder / "build/own.yard") as archive:
+        cards = [Path(name).stem for name in archive.namelist() if name.startswith("desk/")]
+    assert len(cards) == 2
+    assert all(card.isascii() and len(card) <= 20 and " " not in card for card in cards)
+    checked = run("check", cwd=folder)
+    assert (checked.code, checked.err) == (0, ""), checked.out  # the keys are those in the documents
+
+
+def _installed(game: str, folder: Path) -> Path:
+    sample = made_up.sample_of(profile.BUNDLED / game)
+    assert sample
+    made_up.lay_installation(sample, folder)
+    return folder
 
 
 @pytest.mark.parametrize(

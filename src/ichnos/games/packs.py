@@ -91,11 +91,15 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 place = document.text.place(document.root.start)
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
-            _take_in(result, name, reading, separator)
             for hole, node, value in reading.differing:
-                if hole in in_path and profile.rules.names.spelled(str(value)) != str(in_path[hole]):
+                if hole not in in_path:
+                    continue
+                if profile.rules.names.is_of(str(in_path[hole]), str(value)):
+                    reading.pack.values[hole] = value  # the file's name is only how that is spelled
+                else:
                     what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
                     result.differing.append((_place(reading, node), what))
+            _take_in(result, name, reading, separator)
             if "title" in exemplar.scopes and rules.mode != "merge":
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), reading, in_path, separator)
         if not matched and not exemplar.file_scopes and rules.mode == "whole":

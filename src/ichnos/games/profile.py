@@ -224,6 +224,13 @@ class _Loader:
                         place=Place(f"{tree}/{_spelled(pattern)}"),
                         cure="put @key@ into it",
                     )
+                own = "".join(part for part in pattern.parts if isinstance(part, str)).rpartition(".")[0]
+                if self.rules.names.spelled(own) != own:
+                    raise IchnosError(
+                        "[names] in game.toml does not allow what this sound file's name has itself",
+                        place=Place(f"{tree}/{_spelled(pattern)}"),
+                        cure="allow its signs, or write it otherwise",
+                    )
         for container in filter(None, wanted):
             if self.rules.closed is not None and self.sounds:
                 continue

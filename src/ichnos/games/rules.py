@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import fnmatch
+import hashlib
 import re
+from functools import cache
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, Field, model_validator
@@ -104,16 +106,34 @@ class Modes(Table):
     new: bool = Field(default=True, description="can keys be added that the game does not have?")
 
 
+_MARK = 4  # letters
+
+
+def _signs(allowed: str) -> str:
+    for first, last in re.findall(r"(.)-(.)", allowed):
+        if first > last:
+            raise ValueError(f"{first}-{last} is no range of signs")
+    return allowed
+
+
+@cache
+def _not_allowed(allowed: str) -> re.Pattern[str]:
+    inner = re.sub(r"(.)-(.)|(.)", lambda one: "-".join(map(re.escape, one[0] if one[3] else one.group(1, 2))), allowed)
+    return re.compile(f"[^/{inner}]")
+
+
 class NameRules(Table):
     separator: str = Field(default=".", min_length=1, description="what stands between the pieces of a key")
     ascii: bool = Field(default=False, description="file names are spelled in ASCII; é becomes e")
     case: Literal["kept", "lower", "upper"] = Field(default="kept", description="of file names")
     spaces: str | None = Field(default=None, description="what stands for a space in file names; without it they stay")
-    allowed: str | None = Field(default=None, description="the signs allowed in file names, as in a-z0-9_")
+    allowed: Annotated[str, AfterValidator(_signs)] | None = Field(
+        default=None, description="the signs allowed in file names, as in a-z0-9_"
+    )
     longest: int | None = Field(default=None, ge=8, description="the longest file name, without its extension")
 
     def spelled(self, text: str) -> str:
-        """A name as this game's files allow it."""
+        """A name as this game's files allow it, but for its length."""
         if self.ascii:
             from anyascii import anyascii
 
@@ -122,8 +142,22 @@ class NameRules(Table):
             text = re.sub(r"\s+", self.spaces, text)
         text = {"lower": text.lower(), "upper": text.upper()}.get(self.case, text)
         if self.allowed is not None:
-            text = re.sub(f"[^{self.allowed}/]", "_", text)
-        return text[: self.longest] if self.longest else text
+            text = _not_allowed(self.allowed).sub("_", text)
+        return text
+
+    def cut(self, text: str, room: int) -> str | None:
+        """The same, cut to so many letters, with a mark of the whole name so that no two become one.
+
+        ``None`` where that is not room enough.
+        """
+        folder, slash, name = self.spelled(text).rpartition("/")
+        mark = "_" + self.spelled(hashlib.sha256(text.encode()).hexdigest()[:_MARK])
+        kept = room - len(folder + slash + mark)
+        return f"{folder}{slash}{name[:kept]}{mark}" if kept > 0 else None
+
+    def is_of(self, name: str, text: str) -> bool:
+        """Is this how the name is spelled, whole or cut?"""
+        return name == self.spelled(text) or (self.longest is not None and name == self.cut(text, len(name)))
 
 
 class LoopRules(Table):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from functools import partial
+from pathlib import PurePosixPath
 
 from ichnos.documents.formats import parse
 from ichnos.documents.text import from_bytes
@@ -17,7 +18,7 @@ from ichnos.games.scripts import render, with_region
 from ichnos.games.vocabulary import CARRIER, LANGUAGE, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
 from ichnos.pack import credit, icon
 from ichnos.pack.plan import Outline, Wanted, Written
-from ichnos.pack.values import HOLES_OF_A_SOUND, PackValues, script_values, spelled_path
+from ichnos.pack.values import HOLES_OF_A_SOUND, PackValues, named_path, script_values, spelled_path
 from ichnos.pack.workspace import Workspace
 
 
@@ -99,14 +100,18 @@ def _sound_files(workspace: Workspace, values: PackValues) -> Iterator[Wanted]:
     written: set[str] = set()
     for index, sound in enumerate(workspace.pack_file.sound):
         spelled = workspace.profile.rules.names.spelled(sound.key)
-        about = f", {sound.treatment}" if sound.treatment else ""
-        about += f"; {sound.key} is spelled {spelled}" if spelled != sound.key else ""
+        treatment = f", {sound.treatment}" if sound.treatment else ""
         for path, (clip, at) in zip(values.paths(sound), sound.clips(), strict=True):
             if path in written:
                 continue  # stored once, for several keys
             if workspace.profile.rules.takes.shared:
                 written.add(path)
             target = values.target(sound, part=at[0] == "parts")
+            about = treatment
+            if spelled not in path and len(PurePosixPath(path).stem) == workspace.profile.rules.names.longest:
+                about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
+            elif spelled != sound.key:
+                about += f"; {sound.key} is spelled {spelled}"
             yield Wanted(path, clip, target, about, workspace.sound_place(index, *at))
 
 
@@ -149,7 +154,7 @@ def _icon(workspace: Workspace) -> list[Written]:
 def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
     """One document of the pack; ``None`` where it would have nothing to say."""
     rules = workspace.profile.document_rules(exemplar)
-    path = spelled_path(exemplar.path, partial(resolve, around=around))
+    path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, around=around))
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from pathlib import PurePosixPath
 from typing import Any
 
 from ichnos.audio.conversion import Target
@@ -12,6 +13,7 @@ from ichnos.games.converters import Unreadable
 from ichnos.games.fill import Instance
 from ichnos.games.holes import Missing, Pattern
 from ichnos.games.profile import fits
+from ichnos.games.rules import NameRules
 from ichnos.games.vocabulary import (
     CARRIER,
     CATEGORY,
@@ -210,17 +212,39 @@ class PackValues:
         return next((pattern for pattern in patterns if fits(pattern, container)), patterns[0])
 
     def _filled(self, pattern: Pattern, values: dict[str, Any]) -> str:
-        def value(name: str) -> Value:
-            found = {**self.own, **values}.get(name)
-            return self.rules.names.spelled(found) if isinstance(found, str) else found
-
-        return spelled_path(pattern, value)
+        return named_path(self.rules.names, pattern, {**self.own, **values}.get)
 
     def picture_path(self, carrier: Carrier) -> str | None:
         """Where a carrier's picture goes; ``None`` where it has none, or the game takes none."""
         if carrier.picture is None or not self.profile.picture_paths:
             return None
         return self._filled(self.profile.picture_paths[0], {"carrier.name": carrier.name})
+
+
+_NAMED = ("key", "key.own", "part.name", "carrier.name", "rotation.name")  # what is cut where a name is too long
+
+
+def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value]) -> str:
+    """A path with its holes filled as the game spells the names of files. Raises IchnosError, as spelled_path does."""
+
+    def spelled(name: str) -> Value:
+        found = value(name)
+        return names.spelled(found) if isinstance(found, str) and name != "language" else found
+
+    path = spelled_path(pattern, spelled)
+    excess = len(PurePosixPath(path).stem) - names.longest if names.longest else 0
+    if excess <= 0:
+        return path
+    hole = next((name for name in _NAMED if any(hole.word.name == name for hole in pattern.holes)), None)
+    whole = str(value(hole)) if hole else ""
+    short = names.cut(whole, len(names.spelled(whole)) - excess)
+    if short is None:
+        raise IchnosError(
+            f'"{path}" is {excess} letters longer than the game takes',
+            place=Place("ichnos.toml"),
+            cure="give the pack or the sound a shorter name",
+        )
+    return spelled_path(pattern, lambda name: short if name == hole else spelled(name))
 
 
 def spelled_path(pattern: Pattern, value: Callable[[str], Value]) -> str:

@@ -44,6 +44,9 @@ def _spelling(profile: Profile, files: Files, sounds: list[str]) -> Iterator[Fin
         if rules.spelled(stem) != stem:
             reason = f'"{stem}" is spelled {rules.spelled(stem)} in {profile.rules.game.title}'
             yield finding("name-spelling", Place(files.label(name)), reason)
+        elif rules.longest is not None and len(stem) > rules.longest:
+            reason = f'"{stem}" has {len(stem)} letters, and {profile.rules.game.title} takes {rules.longest}'
+            yield finding("name-spelling", Place(files.label(name)), reason, "give it a shorter name")
 
 
 def _clashes(profile: Profile, catalogue: Catalogue | None, files: Files, sounds: list[str]) -> Iterator[Finding]:
