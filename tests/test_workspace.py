@@ -331,6 +331,33 @@ def test_a_release(workspace: Path) -> None:
     assert run("release", "--patch", "--major", "--note", "x", cwd=workspace).code == 2
 
 
+def test_a_game_that_goes_by_files_names_alone(tmp_path: Path) -> None:
+    game, installed = tmp_path / "bare", tmp_path / "game"
+    (game / "tree/sounds").mkdir(parents=True)
+    (game / "tree/sounds/@key@_@take.number@.ogg").touch()
+    (game / "game.toml").write_text(
+        'format = 1\n[game]\nname = "bare"\ntitle = "Bare"\nsummary = "x"\nversions = ["1"]\n'
+        '[audio]\ncontainer = "Ogg"\ncodec = "Vorbis"\nrate = 44100\nchannels = 1\n[names]\nseparator = "/"\n'
+        '[modes]\nreplace = "by-path"\nnew = false\n[packaging]\nkind = "folder"\nname = "@pack.name@"\n'
+    )
+    for name in ("wind/low_1", "wind/low_2", "bell/one_1"):
+        (installed / f"sounds/{name}.ogg").parent.mkdir(parents=True, exist_ok=True)
+        (installed / f"sounds/{name}.ogg").write_bytes(b"locked")
+    folder = _own(tmp_path, "--installation", str(_installed("open-pack", tmp_path / "orchard")))
+    edit(folder, '"open-pack"', '"../bare"')
+    edit(folder, 'installation = "../orchard"', 'installation = "../game"')
+    found = json.loads(run("keys", "harvest", installed, "--game", game, "--json").out)
+    assert found["keys"] == 2
+    assert "did you mean wind/low" in run("assign", "wind/lo", "clips/a.wav", cwd=folder).err
+    run("assign", "wind/low", "clips/a.wav", "clips/b.wav", cwd=folder)
+    assert run("build", cwd=folder).code == 0
+    sounds = sorted(path.name for path in (folder / "build/own/sounds/wind").iterdir())
+    assert sounds == ["low_1.ogg", "low_2.ogg"]
+    assert run("check", cwd=folder).code == 0
+    (folder / "build/own/sounds/wind/low_2.ogg").rename(folder / "build/own/sounds/wind/low_3.ogg")
+    assert "Bare has no sounds/wind/low_3.ogg" in run("check", cwd=folder).out
+
+
 def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
     """Letters, capitals, spaces and length hold for the whole of a file's name; what is too long stays apart."""
     game = tmp_path / "strict"

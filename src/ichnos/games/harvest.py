@@ -34,6 +34,10 @@ def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None
         pack = read_pack(profile, files)
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
     _take_in(catalogue, pack)
+    sounds: list[str] = []
+    if profile.by_path_alone:
+        sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
+        _take_in_paths(catalogue, profile, sounds)
     catalogue.notes = list(_notes(pack))
     if not catalogue.keys:
         broken = f" ({pack.broken[0]})" if pack.broken else ""
@@ -42,7 +46,8 @@ def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None
             place=Place(str(source)),
             cure="give the folder that the game is installed in",
         )
-    catalogue.seen = seen(source, [files.label(name) for name in sorted(pack.documents)])
+    folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
+    catalogue.seen = seen(source, [*(files.label(name) for name in sorted(pack.documents)), *folders])
     count = len(catalogue.keys)
     catalogue.mentions = [None] * count
     catalogue.sounds, catalogue.seconds, catalogue.peaks = [None] * count, [None] * count, [None] * count
@@ -88,6 +93,21 @@ def _take_in(catalogue: Catalogue, pack: PackRead) -> None:
         catalogue.keys.append(sound.key)
         catalogue.categories.append(sound.category or categories.get(sound.key))
         catalogue.files.append(JOINT.join(take.reference for take in sound.takes))
+
+
+def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> None:
+    """The keys of a game without definitions, as its sound files' own names spell them."""
+    takes: dict[str, list[tuple[int, str]]] = {}
+    for name in sorted(names):
+        values = next((found for path in profile.sound_paths if (found := path.match(name)) is not None), None)
+        if values is not None:
+            pieces = [str(values[piece]) for piece in ("key.group", "key.own") if values.get(piece)]
+            key = str(values.get("key") or profile.rules.names.separator.join(pieces))
+            takes.setdefault(key, []).append((int(float(str(values.get("take.number") or 1))), name))
+    for key, numbered in takes.items():
+        catalogue.keys.append(key)
+        catalogue.categories.append(None)
+        catalogue.files.append(JOINT.join(name for _, name in sorted(numbered)))
 
 
 _WORD = re.compile(r"""[^\s"'<>=,;{}\[\]()]+""")

@@ -60,6 +60,12 @@ class Profile:
         return Path(exemplar.document.text.path).relative_to(self.tree).as_posix()
 
     @cached_property
+    def by_path_alone(self) -> bool:
+        """Are sounds replaced by their files' names, with no definition anywhere?"""
+        named = {scope for exemplar in self.documents for scope in exemplar.scopes.values()}
+        return self.rules.modes.replace == "by-path" and not named & {TAKE, PART}
+
+    @cached_property
     def field_names(self) -> tuple[str, ...]:
         """The names of the fields that this profile asks for besides the vocabulary."""
         names = {

@@ -101,7 +101,8 @@ class PartRules(Table):
 class Modes(Table):
     replace: Literal["by-definition", "by-path", "no"] = Field(
         default="by-definition",
-        description="how the game's own sounds are replaced: by an entry of the same key, by a file of the same path",
+        description="how the game's own sounds are replaced: by an entry of the same key, or by a file of the same path"
+        " (where nothing defines sounds, the files' names have the keys)",
     )
     new: bool = Field(default=True, description="can keys be added that the game does not have?")
 

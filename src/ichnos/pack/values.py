@@ -198,8 +198,8 @@ class PackValues:
         takes = known.entry(sound.key).files if known and sound.key in known else ()
         if number > len(takes):
             raise IchnosError(
-                f"{sound.key} is replaced file by file, and the game's own {len(takes)} are known, not {number}",
-                place=Place("ichnos.toml"),
+                f"{sound.key} is replaced file by file, and of the game's own files {len(takes)} can be, not {number}",
+                place=self.workspace.sound_place(self.workspace.pack_file.sound.index(sound), "takes", number - 1),
                 cure="say where the game is installed" if known is None else "give it no more takes than the game has",
             )
         pattern = self._pattern(self.profile.sound_paths, sound, self.category(sound), part=False)

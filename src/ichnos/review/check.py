@@ -7,7 +7,7 @@ import os
 import re
 import uuid
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
@@ -88,6 +88,7 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     known = SoundFiles(sounds)
     found = [*_names(files, names, pack), *_documents(files, pack), *_ids(pack), *_keys(context, pack)]
     found += naming.findings(context.profile, context.catalogue, files, names, sounds)
+    found += _paths(context, files, sounds)
     found += _references(context, pack, known)
     found += [
         *_played(context, pack),
@@ -204,6 +205,18 @@ def _keys(context: Context, pack: PackRead) -> Iterator[Finding]:
                 cure = f"did you mean {nearest}?"
                 cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""
                 yield finding("key-unknown", sound.place, f'{title} has no key "{sound.key}"', cure)
+
+
+def _paths(context: Context, files: Files, sounds: Sequence[str]) -> Iterator[Finding]:
+    """Sound files under names that the game does not have, where names are all that it goes by."""
+    known, profile = context.catalogue, context.profile
+    if known is None or not profile.by_path_alone or profile.rules.modes.new:
+        return
+    own = known.all_files()
+    for name in sounds:
+        if name not in own:
+            cure = f"did you mean {nearest(own, name, 1)[0]}?"
+            yield finding("key-unknown", Place(files.label(name)), f"{profile.rules.game.title} has no {name}", cure)
 
 
 def _meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
