@@ -339,9 +339,16 @@ def test_slips_of_archives(packs: dict[str, Path], tmp_path: Path, game: str) ->
 
     assert found(_archive(folder / "pack", tmp_path / "good.zip")) == set()
     assert "name-twice" in found(_archive(folder / "pack", tmp_path / "twice.zip", _sound(folder / "pack")))
-    (tmp_path / "around").mkdir()
     shutil.copytree(folder / "pack", tmp_path / "around" / "pack")
+    if _is_folder(game):  # as it is sent: one folder, to be laid into the game
+        assert found(_archive(tmp_path / "around", tmp_path / "sent.zip")) == set()
+        (tmp_path / "around").rename(tmp_path / "inner")
+        shutil.copytree(tmp_path / "inner", tmp_path / "around" / "inner")
     assert "wrapped-folder" in found(_archive(tmp_path / "around", tmp_path / "wrapped.zip"))
+
+
+def _is_folder(game: str) -> bool:
+    return profile.load(profile.BUNDLED / game).rules.packaging.kind == "folder"
 
 
 @pytest.mark.parametrize("game", ["tarnlight", "vesper-yard", "open-pack"])

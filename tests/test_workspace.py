@@ -437,6 +437,9 @@ def test_versions_are_semver(tmp_path: Path, version: str, step: str, following:
     assert done.code == (0 if following else 1), done.err
     said = json.loads((folder / "build/own/open-pack.json").read_text())["version"] if following else None
     assert said == following
+    for archive in (folder / "release").glob("*.zip"):  # a folder pack as it is sent
+        assert run("check", archive, cwd=folder).code == 0
+        assert {name.split("/")[0] for name in zipfile.ZipFile(archive).namelist()} == {"own"}
 
 
 def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:

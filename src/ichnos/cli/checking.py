@@ -51,7 +51,6 @@ def check(
     Several packs are also held against each other, in the order in which the game loads them. What is
     no slip for you is waived in ichnos.toml, under [[waive]], with a reason.
     """
-    from ichnos.games.files import files_at
     from ichnos.review import across
     from ichnos.review import check as checking
 
@@ -66,7 +65,7 @@ def check(
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
     results = []
-    opened = [(pack, files_at(pack)) for pack in packs]
+    opened = [(pack, checking.opened(context.profile, pack)) for pack in packs]
     with show.progress(
         "decoding", sum(len(checking.sound_names(context.profile, files)) for _, files in opened)
     ) as advance:

@@ -193,7 +193,8 @@ class Inside:
         return self.files.size(self.prefix + name)
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
-        return self.files.oddities()
+        for kind, name, reason in self.files.oddities():
+            yield kind, name.removeprefix(self.prefix), reason
 
 
 def files_at(path: Path) -> Files:

@@ -21,12 +21,13 @@ from ichnos.audio.conversion import Target
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
 from ichnos.games.catalogue import Catalogue, nearest
-from ichnos.games.files import Files
+from ichnos.games.files import Files, Inside, files_at
 from ichnos.games.packs import PackRead, SoundFiles, read_pack
 from ichnos.games.profile import SOUND_SUFFIXES, Profile
 from ichnos.games.vocabulary import ID_PREFIX
 from ichnos.pack import credit
 from ichnos.pack.pack_file import PackFile, Waiver
+from ichnos.pack.plan import windows_refuses
 from ichnos.pack.targets import target
 from ichnos.pack.workspace import Workspace
 from ichnos.review import naming
@@ -68,6 +69,24 @@ class Context:
     silent_keys: Collection[str] = ()
     pack_file: PackFile | None = None
     place: Callable[..., Place] | None = None  # of a field of the pack file
+
+
+def opened(profile: Profile, path: Path) -> Files:
+    """A pack as found on disk; where packs are folders, and this one is sent as an archive, the folder in it."""
+    files = files_at(path)
+    names = files.names()
+    top = names[0].partition("/")[0] if names else ""
+    known = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
+    if (
+        profile.rules.packaging.kind != "folder"
+        or path.is_dir()
+        or top in ("", ".", "..")
+        or windows_refuses(top)
+        or not all(name.startswith(f"{top}/") for name in names)
+        or any(own.match(name) is not None for own in known for name in names)
+    ):
+        return files
+    return Inside(files, top)
 
 
 def sound_names(profile: Profile, files: Files) -> list[str]:
