@@ -10,9 +10,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from ichnos.cli.app import main
 from ichnos.games import made_up, profile
+
+settings.register_profile("untimed", deadline=None)  # a busy machine is no failure
+settings.load_profile("untimed")
 
 
 @dataclass

@@ -113,7 +113,7 @@ def test_what_cannot_be_reached_is_said() -> None:
     assert "silent" in said[1]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(1, 40000), st.integers(40, 20000), st.floats(0.2, 8), st.integers(0, 999))
 def test_the_limiter_holds_true_peaks_and_every_frame(frames: int, block: int, gain: float, seed: int) -> None:
     random = np.random.default_rng(seed)
@@ -158,7 +158,7 @@ def test_a_filter_out_of_reach() -> None:
         _treated(sound, t.HighPass(hz=30000))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.sampled_from(sorted(t.BUNDLED)), st.integers(0, 3000), st.integers(1, 2), st.integers(1, 1500))
 def test_no_clip_is_too_short_for_a_treatment(name: str, frames: int, channels: int, block: int) -> None:
     sound = _noise(0.1, channels)[:frames]
