@@ -360,12 +360,8 @@ def test_a_game_that_goes_by_files_names_alone(tmp_path: Path) -> None:
 
 def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
     """Letters, capitals, spaces and length hold for the whole of a file's name; what is too long stays apart."""
-    game = tmp_path / "strict"
-    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/open-pack", game)
-    with (game / "game.toml").open("a") as file:
-        file.write('\n[names]\nascii = true\ncase = "lower"\nspaces = "_"\nallowed = "a-z0-9_.-"\nlongest = 24\n')
-    folder = _own(tmp_path)
-    edit(folder, '"open-pack"', '"../strict"')
+    game = _with_names("open-pack", tmp_path, 'case = "lower"\nallowed = "a-z0-9_.-"\nlongest = 24\n')
+    folder = tmp_path / "own"
     keys = ["Möwe À la carte", "a key that is much too long: one", "a key that is much too long: two", "kite"]
     for key in keys:
         assert run("assign", key, "clips/a.wav", "--new", cwd=folder).code == 0
@@ -388,12 +384,8 @@ def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
 
 
 def test_documents_named_by_keys_are_spelled_like_sounds(tmp_path: Path) -> None:
-    game = tmp_path / "strict"
-    shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/vesper-yard", game)
-    with (game / "game.toml").open("a") as file:
-        file.write('\n[names]\nascii = true\nspaces = "_"\nlongest = 20\n')
-    folder = _own(tmp_path)
-    edit(folder, '"open-pack"', '"../strict"')
+    game = _with_names("vesper-yard", tmp_path, "longest = 20\n")
+    folder = tmp_path / "own"
     edit(folder, 'game-version = "1"', 'game-version = "3.1.0"')
     for key in ("Möwe ruft", "Möwe ruft laut über dem Hafen"):
         run("assign", key, "clips/a.wav", "--new", "--title", "x", cwd=folder)
@@ -405,6 +397,16 @@ def test_documents_named_by_keys_are_spelled_like_sounds(tmp_path: Path) -> None
     assert all(card.isascii() and len(card) <= 20 and " " not in card for card in cards)
     checked = run("check", cwd=folder)
     assert (checked.code, checked.err) == (0, ""), checked.out  # the keys are those in the documents
+
+
+def _with_names(bundled: str, tmp_path: Path, rules: str) -> Path:
+    """A stricter edition of a bundled game, in strict/, and a workspace for it in own/."""
+    game = tmp_path / "strict"
+    shutil.copytree(profile.BUNDLED / bundled, game)
+    with (game / "game.toml").open("a") as file:
+        file.write(f'\n[names]\nascii = true\nspaces = "_"\n{rules}')
+    edit(_own(tmp_path), '"open-pack"', '"../strict"')
+    return game
 
 
 def _installed(game: str, folder: Path) -> Path:

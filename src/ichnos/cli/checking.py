@@ -172,8 +172,7 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
 
 def _shown(place: Place) -> Place:
     """The place as seen from here, where it lies below."""
-    path, here = Path(place.path), Path.cwd()
-    return replace(place, path=path.relative_to(here).as_posix()) if path.is_relative_to(here) else place
+    return replace(place, path=show.seen_from(Path.cwd(), Path(place.path)))
 
 
 def _print_findings(out: Any, findings: Sequence[Finding]) -> None:

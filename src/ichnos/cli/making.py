@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -13,7 +14,8 @@ from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, report
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.pack.build import Prepared
+    from ichnos.pack.build import Built, Prepared
+    from ichnos.pack.plan import Written
     from ichnos.pack.stamp import Stamp
     from ichnos.pack.summary import Summary
     from ichnos.pack.workspace import Workspace
@@ -156,15 +158,7 @@ def _print_plan(prepared: Prepared) -> None:
             branches[inner] = branches.get(inner) or branches[folder].add(Text(f"{parent}/"))
             folder = inner
         state = prepared.states[file.path]
-        reason = file.reason
-        if file.path in prepared.why:
-            reason = f"{prepared.why[file.path]}; {reason}"
-        if file.laid:
-            reason = f"{reason}; as the game's encoder wrote it"
-        elif file.conversion:
-            todo = "to convert" if file.conversion.identity in owed else "converted before"
-            reason = f"{reason}; {todo}"
-            reason += "; owed by the game's encoder" if prepared.outline.closed else ""
+        reason = "; ".join(_reasons(prepared, file, owed))
         line = Text.assemble((f"{state:<7} ", styles[state]), name, (f"  {reason}", "dim"))
         leaf = branches[folder].add(line)
         for change in file.changes:
@@ -178,6 +172,19 @@ def _print_plan(prepared: Prepared) -> None:
     out.print(tree)
     for target in dict.fromkeys(str(conversion.target) for conversion in plan.conversions):
         out.print(f"Sounds become {target}.")
+
+
+def _reasons(prepared: Prepared, file: Written, owed: set[str]) -> Iterator[str]:
+    """Why a file is written, and what is still to be done for it."""
+    if file.path in prepared.why:
+        yield prepared.why[file.path]
+    yield file.reason
+    if file.laid:
+        yield "as the game's encoder wrote it"
+    elif file.conversion:
+        yield "to convert" if file.conversion.identity in owed else "converted before"
+        if prepared.outline.closed:
+            yield "owed by the game's encoder"
 
 
 @app.command(
@@ -207,8 +214,7 @@ def build(
         if last is None or not last.stands or dry_run or json:
             _build(folder, output, game, last, dry_run=dry_run, json=json)
         else:
-            shown = last.package.relative_to(folder) if last.package.is_relative_to(folder) else last.package
-            print(f"Nothing has changed: {shown.as_posix()} stays as it is, {show.size(last.size)}.")
+            _print_unchanged(show.seen_from(folder, last.package), last.size)
             print(f"SHA-256 {last.sha256}")
         return
     if dry_run or json:
@@ -270,6 +276,12 @@ def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, 
         built = building.build(prepared, advance)
     kept = kept_outline.dumps(outline)
     stamp.save(folder, game, to, begun.inputs, begun.clips, kept, built.package, sha256=built.sha256, size=built.size)
+    _print_built(prepared, built, json=json)
+
+
+def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:
+    from ichnos.pack.plan import as_json
+
     if json:
         done = {
             "path": str(built.package),
@@ -285,15 +297,19 @@ def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, 
         return
     for note in built.notes:
         typer.echo(f"Note: {note}.", err=True)
-    shown = prepared.shown(built.package)
+    shown = show.seen_from(prepared.folder, built.package)
     if built.written:
         print(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")
         print(f"Wrote {shown}: {show.counted(len(prepared.plan.files), 'file')}, {show.size(built.size)}.")
         if built.summary:
             _print_summary(built.summary)
     else:
-        print(f"Nothing has changed: {shown} stays as it is, {show.size(built.size)}.")
+        _print_unchanged(shown, built.size)
     print(f"SHA-256 {built.sha256}")
+
+
+def _print_unchanged(shown: str, size: int) -> None:
+    print(f"Nothing has changed: {shown} stays as it is, {show.size(size)}.")
 
 
 def _print_summary(told: Summary) -> None:
@@ -360,6 +376,6 @@ def _preview_release(folder: Path, step: str | None, note: str, *, json: bool) -
     if json:
         show.as_json({"version": version, "archive": str(archive), "convert": len(prepared.owed), "dry-run": True})
         return
-    print(f"would release {version}: {prepared.shown(archive)}")
+    print(f"would release {version}: {show.seen_from(folder, archive)}")
     print(f"would write into {releases.CHANGES}: {note}")
     print(f"would convert {show.counted(len(prepared.owed), 'clip')}, then build, and check what was built")

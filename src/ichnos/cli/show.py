@@ -13,6 +13,7 @@ import typer
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from rich.console import Console
 
@@ -50,6 +51,11 @@ def size(count: float) -> str:
         if count < 1000:
             return f"{count:.1f} {unit}"
     return f"{count / 1000:.1f} GB"
+
+
+def seen_from(folder: Path, path: Path) -> str:
+    """A path as messages call it: relative to a folder where it lies inside."""
+    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
 
 def keys_unchecked(title: str) -> None:

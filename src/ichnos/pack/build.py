@@ -48,10 +48,6 @@ class Prepared:
     def unchanged(self) -> bool:
         return not self.gone and all(state == record.SAME for state in self.states.values())
 
-    def shown(self, path: Path) -> str:
-        """A path as messages call it: relative to the workspace where it lies inside."""
-        return path.relative_to(self.folder).as_posix() if path.is_relative_to(self.folder) else str(path)
-
 
 @dataclass(frozen=True)
 class Built:
@@ -88,7 +84,7 @@ def prepare(folder: Path, outline: Outline, output: Path) -> Prepared:
     raise_all(errors)
     plan = planned(outline, clips)
     errands = outbox.errands(folder, plan) if outline.closed else []
-    plan = outbox.taken_in(plan, errands)
+    plan = outbox.taken_in(plan, errands) if errands else plan
     package = output / plan.package
     last = record.load(folder, outline.game)
     owed = tuple(one for one in plan.conversions if not kept_path(folder, one).is_file())
