@@ -117,18 +117,13 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     ]
     found += licences(context)
     wanted = _targets(context, pack, known)
+    found += _unused(files, pack, [name for name in sounds if name not in wanted])
     on_purpose = {
         known.resolve(take.reference)
         for sound in pack.defined()
         if sound.key in context.silent_keys
         for take in sound.takes
     }
-    if pack.documents and not (pack.broken or pack.absent or pack.strange):  # else they may well name it
-        found += [
-            finding("file-unused", Place(files.label(name)), "no definition names this sound")
-            for name in sounds
-            if name not in wanted
-        ]
 
     def one(name: str) -> tuple[list[Finding], float]:
         want = wanted.get(name) or target(context.profile)
@@ -144,6 +139,13 @@ def check(context: Context, files: Files, advance: Callable[[str], None]) -> Che
     closed = sum(_is_closed(context.profile, name) for name in sounds)
     seconds = sum(seconds for _, seconds in decoded)
     return Checked(tuple(left), tuple(waived), len(pack.documents), keys, len(sounds) - closed, seconds, closed)
+
+
+def _unused(files: Files, pack: PackRead, unnamed: Sequence[str]) -> Iterator[Finding]:
+    """Sounds that no definition names, where all of the definitions could be read."""
+    if pack.documents and not (pack.broken or pack.absent or pack.strange):
+        for name in unnamed:
+            yield finding("file-unused", Place(files.label(name)), "no definition names this sound")
 
 
 def _is_closed(profile: Profile, name: str) -> bool:
