@@ -18,9 +18,9 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ichnos.audio.clips import BLOCK_FRAMES, Facts
-from ichnos.audio.conversion import Target
-from ichnos.pack import exports
+from ichnos.audio.files.clips import BLOCK_FRAMES, Facts
+from ichnos.audio.process import exports
+from ichnos.audio.process.conversion import Target
 
 COUNT, ROUNDS = 200, 3
 MOST_TIME, MOST_MEGABYTES = 1.15, 150.0
@@ -112,8 +112,10 @@ _MEMORY = """
 import resource, sys
 from pathlib import Path
 import numpy, soundfile, soxr, scipy.signal, scipy.ndimage
-from ichnos.audio import clips, conversion, treatments
-from ichnos.pack import exports
+from ichnos.audio.files import clips
+from ichnos.audio.process import conversion
+from ichnos.audio.process import treatments
+from ichnos.audio.process import exports
 def peak():
     status = Path("/proc/self/status")
     if not status.exists():

@@ -14,10 +14,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ichnos.documents.formats import named, parse
-from ichnos.games import kept, profile
-from ichnos.games.edit import merge
-from ichnos.games.harvest import harvest
-from ichnos.games.read import read
+from ichnos.games.catalogues import kept
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.read import read
+from ichnos.games.profiles import profile
 from ichnos.games.samples import sample_pack
 
 KEYS = 100_000

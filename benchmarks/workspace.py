@@ -77,8 +77,8 @@ def _decode(package: Path) -> float:
 _CHECK = """
 import sys, time
 from pathlib import Path
-from ichnos.games import profile
-from ichnos.games.files import files_at
+from ichnos.games.profiles import profile
+from ichnos.files.sources import files_at
 from ichnos.review.check import Context, check
 import numpy, soundfile
 context = Context(profile.load(profile.find("open-pack")))

@@ -13,7 +13,8 @@ import pytest
 from hypothesis import settings
 
 from ichnos.cli.app import main
-from ichnos.games import made_up, profile
+from ichnos.games import made_up
+from ichnos.games.profiles import profile
 
 settings.register_profile("untimed", deadline=None)  # a busy machine is no failure
 settings.load_profile("untimed")

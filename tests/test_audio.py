@@ -11,8 +11,8 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ichnos.audio import clips, ogg
-from ichnos.audio.conversion import Target, convert
+from ichnos.audio.files import clips, ogg
+from ichnos.audio.process.conversion import Target, convert
 from ichnos.errors import IchnosError
 
 VORBIS = Target("Ogg", "Vorbis", 44100, 1, 5)

@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from ichnos.audio import clips
-from ichnos.audio.conversion import Target, convert
-from ichnos.audio.look import look
+from ichnos.audio.files import clips
+from ichnos.audio.measure.analysis import look
+from ichnos.audio.process.conversion import Target, convert
 from ichnos.errors import IchnosError
 
 PCM = Target("WAV", "PCM 16", 22050, 1, 5)

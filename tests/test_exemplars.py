@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import format_of, parse
 from ichnos.errors import IchnosError
-from ichnos.games import holes
-from ichnos.games.exemplar import Exemplar, Reading, understand
-from ichnos.games.fill import Around, Instance, fill
-from ichnos.games.read import Found, read
+from ichnos.games.entries.fill import Around, Instance, fill
+from ichnos.games.entries.read import Found, read
+from ichnos.games.profiles import holes
+from ichnos.games.profiles.exemplar import Exemplar, Reading, understand
 
 FORMAT = format_of("x.json")
 

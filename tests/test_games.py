@@ -20,8 +20,9 @@ import pytest
 import soundfile
 
 from conftest import edit, run
-from ichnos.games import made_up, profile
-from ichnos.games.rules import Rules
+from ichnos.games import made_up
+from ichnos.games.profiles import profile
+from ichnos.games.profiles.rules import Rules
 
 CLIPS = ["bell-take3.wav", "gull.ogg", "iron-step-1.flac", "iron-step-2.flac", "Foghorn, Sunday morning.mp3"]
 TITLES = {"ombervale": "Ombervale", "quillmarsh": "Quillmarsh", "vesper-yard": "Vesper Yard", "open-pack": "orchard"}

@@ -13,8 +13,9 @@ from pathlib import Path
 import pytest
 
 from conftest import edit, run
-from ichnos.games import made_up, profile
-from ichnos.games.search import search
+from ichnos.games import made_up
+from ichnos.games.catalogues.search import search
+from ichnos.games.profiles import profile
 
 
 @pytest.fixture

@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import edit, run
-from ichnos.audio import comments, loops, markers, ogg
+from ichnos.audio.files import comments, loops, markers, ogg
 
 RATE = 44100
 
@@ -144,7 +144,7 @@ def test_comments_are_written_and_the_sound_stays(pairs: list[tuple[str, str]], 
 
 def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
     """A profile names the comments; the build carries the clip's own marks over, and the check looks for them."""
-    from ichnos.games.profile import BUNDLED
+    from ichnos.games.profiles.profile import BUNDLED
 
     shutil.copytree(BUNDLED / "tarnlight", tmp_path / "demo" / "mine")
     rules = tmp_path / "demo" / "mine" / "game.toml"

@@ -11,12 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ichnos.documents.formats import named, parse
-from ichnos.games import holes
-from ichnos.games.edit import Editor, merge
-from ichnos.games.exemplar import Exemplar, Reading, understand
-from ichnos.games.fill import Around, Instance
-from ichnos.games.packs import sound_entries
-from ichnos.games.read import read
+from ichnos.games.entries.edit import Editor, merge
+from ichnos.games.entries.fill import Around, Instance
+from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.read import read
+from ichnos.games.profiles import holes
+from ichnos.games.profiles.exemplar import Exemplar, Reading, understand
 
 XML = """<voices>
   <voice id="@key@" level="@volume=1@">

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from ichnos.audio import filters
-from ichnos.audio.loudness import Loudness, LoudnessMeter, k_weighting
-from ichnos.audio.peaks import PeakMeter, decibels
-from ichnos.audio.spectrum import bands
+from ichnos.audio.blocks import filters
+from ichnos.audio.measure.loudness import Loudness, LoudnessMeter, k_weighting
+from ichnos.audio.measure.peaks import PeakMeter, decibels
+from ichnos.audio.measure.spectrum import bands
 
 RATE = 48000
 Signal = NDArray[np.float32]

@@ -14,8 +14,8 @@ from pathlib import Path
 import pytest
 
 from conftest import edit, run
-from ichnos.games import profile
-from ichnos.games.converters import CONVERTERS, make
+from ichnos.games.profiles import profile
+from ichnos.games.profiles.converters import CONVERTERS, make
 from ichnos.games.scripts import with_region
 
 GAME = """format = 1

@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 from conftest import PACKAGE, run
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
-from ichnos.games import holes, profile
-from ichnos.games.edit import merge
-from ichnos.games.exemplar import Reading, understand
-from ichnos.games.fill import Around, Instance, fill
-from ichnos.games.packs import sound_entries
-from ichnos.games.read import read
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.fill import Around, Instance, fill
+from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.read import read
+from ichnos.games.profiles import holes, profile
+from ichnos.games.profiles.exemplar import Reading, understand
 
 # An exemplar of each format that names a sound, its takes and its volume.
 SHAPES = {

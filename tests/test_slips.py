@@ -22,9 +22,10 @@ import soundfile
 from sarif_pydantic import Sarif
 
 from conftest import PACKAGE, edit, run
-from ichnos.games import made_up, profile
-from ichnos.games.catalogue import JOINT
-from ichnos.games.harvest import harvest
+from ichnos.games import made_up
+from ichnos.games.catalogues.catalogue import JOINT
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.profiles import profile
 from ichnos.review.findings import KINDS
 
 GAMES = ("tarnlight", "ombervale", "vesper-yard", "open-pack", "quillmarsh")

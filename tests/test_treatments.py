@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from ichnos.audio import treatments as t
-from ichnos.audio.chain import Flow
-from ichnos.audio.levels import measured
+from ichnos.audio.blocks.chain import Flow
+from ichnos.audio.process import treatments as t
+from ichnos.audio.process.levels import measured
 from ichnos.errors import IchnosError
 
 RATE = 44100

@@ -18,8 +18,9 @@ import pytest
 import soundfile
 
 from conftest import PACKAGE, edit, run
-from ichnos.games import made_up, profile
-from ichnos.pack import stamp
+from ichnos.games import made_up
+from ichnos.games.profiles import profile
+from ichnos.pack.build import stamp
 
 ROOT = Path(__file__).parent
 

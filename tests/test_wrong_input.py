@@ -15,9 +15,9 @@ import pytest
 
 from conftest import PACKAGE, edit, run
 from ichnos.errors import IchnosError
-from ichnos.pack import build as building
-from ichnos.pack import outline
-from ichnos.pack import workspace as workspaces
+from ichnos.pack.build import build as building
+from ichnos.pack.plan import outline
+from ichnos.pack.workspace import workspace as workspaces
 
 
 def _cut(name: str, keep: float) -> Callable[[Path], None]:

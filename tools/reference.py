@@ -10,13 +10,13 @@ from typing import Any, get_args
 
 from pydantic import BaseModel
 
-from ichnos.audio import treatments
+from ichnos.audio.process import treatments
 from ichnos.documents.formats import FORMATS
 from ichnos.documents.tree import spelled
-from ichnos.games.converters import CONVERTERS
-from ichnos.games.rules import Rules
-from ichnos.games.vocabulary import ID_PREFIX, INSIDE, WORDS
-from ichnos.pack.pack_file import PackFile
+from ichnos.games.profiles.converters import CONVERTERS
+from ichnos.games.profiles.rules import Rules
+from ichnos.games.profiles.vocabulary import ID_PREFIX, INSIDE, WORDS
+from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.findings import KINDS
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"

@@ -17,7 +17,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ichnos.games import made_up, profile
+from ichnos.games import made_up
+from ichnos.games.profiles import profile
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"

@@ -16,7 +16,7 @@ from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
     from ichnos.errors import Place
-    from ichnos.pack.workspace import Workspace
+    from ichnos.pack.workspace.workspace import Workspace
     from ichnos.review.check import Checked, Context
     from ichnos.review.findings import Finding
 
@@ -112,7 +112,7 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
 
 def _workspace(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
     """The workspace that we are in; one that cannot be read matters only where it is needed."""
-    from ichnos.pack import workspace as workspaces
+    from ichnos.pack.workspace import workspace as workspaces
 
     try:
         folder = workspaces.find_folder(start)
@@ -135,7 +135,7 @@ def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
 
 
 def _last_built(loaded: Workspace | None) -> Path:
-    from ichnos.pack import build
+    from ichnos.pack.build import build
 
     if loaded is None:
         raise WrongCall("there is no pack to check", cure="name one, with --game, or go into a workspace")
@@ -146,7 +146,7 @@ def _last_built(loaded: Workspace | None) -> Path:
 
 
 def _warn_if_behind(loaded: Workspace | None) -> None:
-    from ichnos.pack import build
+    from ichnos.pack.build import build
 
     if loaded and not build.is_current(loaded):
         typer.echo("The workspace has changed since this was built; what follows is of the old pack.", err=True)
@@ -154,8 +154,9 @@ def _warn_if_behind(loaded: Workspace | None) -> None:
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
-    from ichnos.games import kept, profile
-    from ichnos.games.harvest import harvest
+    from ichnos.games.catalogues import kept
+    from ichnos.games.catalogues.harvest import harvest
+    from ichnos.games.profiles import profile
     from ichnos.review.check import Context, of_workspace
 
     if loaded is not None:
@@ -226,7 +227,7 @@ def explain(
     from ichnos.review.findings import KINDS
 
     if identity is not None and identity not in KINDS:
-        from ichnos.games.catalogue import nearest
+        from ichnos.games.catalogues.catalogue import nearest
 
         raise WrongCall(
             f'there is no finding "{identity}"', cure=f"did you mean {' or '.join(nearest(KINDS, identity))}?"

@@ -13,10 +13,10 @@ from ichnos.cli.app import DryRun, Json, app, report
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.audio.clips import Facts
-    from ichnos.audio.conversion import Target
-    from ichnos.audio.loops import Marking
-    from ichnos.pack.exports import Export, Exported
+    from ichnos.audio.files.clips import Facts
+    from ichnos.audio.files.loops import Marking
+    from ichnos.audio.process.conversion import Target
+    from ichnos.audio.process.exports import Export, Exported
 
 Clips = Annotated[list[Path], typer.Argument(metavar="CLIP", help="Clips, or folders of them.")]
 To = Annotated[Path, typer.Option(metavar="FOLDER", help="Where the new files go.")]
@@ -60,7 +60,7 @@ def convert(
 
     Reads WAV, AIFF, FLAC, Ogg, MP3, and with ichnos[video] the sound of MP4 and WebM recordings.
     """
-    from ichnos.pack import exports
+    from ichnos.audio.process import exports
 
     form = (container, codec, bits)
     become, marking = wanted(like_game, category, form, rate, channels, quality, choice(mono))
@@ -70,7 +70,7 @@ def convert(
 def choice(mono: str) -> Any:
     from typing import get_args
 
-    from ichnos.audio.forms import Choice
+    from ichnos.audio.files.forms import Choice
 
     if mono not in get_args(Choice):
         raise WrongCall(f"mono cannot be made of {mono!r}", cure=f"choose one: {', '.join(get_args(Choice))}")
@@ -88,14 +88,14 @@ def wanted(
     steps: tuple[Any, ...] = (),
 ) -> tuple[Callable[[Facts], Target], Marking | None]:
     """What each clip is to become, and how a game wants loops marked."""
-    from ichnos.pack.exports import Wish, wish
+    from ichnos.audio.process.exports import Wish, wish
 
     container, codec, bits = form
     if like_game is not None:
         import dataclasses
 
-        from ichnos.games import profile
-        from ichnos.pack import targets
+        from ichnos.games import targets
+        from ichnos.games.profiles import profile
 
         if any(value is not None for value in (*form, rate, channels)):
             raise WrongCall("the game says what its sounds are", cure="leave out --like-game, or the other settings")
@@ -110,7 +110,7 @@ def wanted(
 
 
 def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported]:
-    from ichnos.pack import exports
+    from ichnos.audio.process import exports
 
     if dry_run:
         _print_plan(planned, json)

@@ -25,8 +25,9 @@ def demo(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the commands, and run none.")] = False,
 ) -> None:
     """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
-    from ichnos.games import made_up, profile
-    from ichnos.pack.writing import understood
+    from ichnos.files.writing import understood
+    from ichnos.games import made_up
+    from ichnos.games.profiles import profile
 
     samples = {name: made_up.sample_of(profile.BUNDLED / name) for name in profile.bundled_names()}
     name, sample = next((name, found) for name, found in samples.items() if found and "demo" in found.values)

@@ -12,7 +12,7 @@ from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:
     from ichnos.games.explain import Explained
-    from ichnos.games.profile import Profile
+    from ichnos.games.profiles.profile import Profile
 
 games = typer.Typer(cls=Forgiving.to("list"), rich_markup_mode=None)
 app.add_typer(
@@ -29,7 +29,7 @@ GameArgument = Annotated[str, typer.Argument(help="A bundled game's name, or a p
 @games.command("list", epilog="Example: ichnos games")
 def list_games(json: Json = False) -> None:
     """List the games that ship with Ichnos."""
-    from ichnos.games import profile
+    from ichnos.games.profiles import profile
 
     found = [profile.load(profile.BUNDLED / name).rules.game for name in profile.bundled_names()]
     if json:
@@ -43,7 +43,7 @@ def list_games(json: Json = False) -> None:
 @games.command("show", epilog="Example: ichnos games show ombervale")
 def show_game(game: GameArgument, json: Json = False) -> None:
     """Say in plain words what a game needs."""
-    from ichnos.games import profile
+    from ichnos.games.profiles import profile
 
     found = profile.load(profile.find(game))
     if json:
@@ -56,7 +56,7 @@ def show_game(game: GameArgument, json: Json = False) -> None:
 
 
 def _needs(found: Profile) -> list[tuple[str, str]]:
-    from ichnos.pack.targets import target
+    from ichnos.games.targets import target
 
     rules = found.rules
     lines = [("versions", ", ".join(rules.game.versions)), ("sounds", str(target(found)))]
@@ -132,7 +132,8 @@ def check_game(
     """Check a game profile and explain it: what repeats for what, filled with a made-up pack and read back."""
     from dataclasses import asdict
 
-    from ichnos.games import explain, profile
+    from ichnos.games import explain
+    from ichnos.games.profiles import profile
 
     found = profile.load(profile.find(game))
     explained = list(explain.explain(found))

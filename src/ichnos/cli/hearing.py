@@ -12,15 +12,15 @@ from ichnos.cli.app import DryRun, Json, app
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.audio.hearing import Heard, Lift
-    from ichnos.audio.loops import Near, Seam
+    from ichnos.audio.files.loops import Near, Seam
+    from ichnos.audio.measure.audibility import Heard, Lift
 
 Clip = Annotated[Path, typer.Argument(metavar="CLIP", help="The clip.")]
 Picture = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw it.")]
 
 
 def _there(path: Path) -> Path:
-    from ichnos.pack import exports
+    from ichnos.audio.process import exports
 
     if path.is_dir():
         raise WrongCall(f"{path} is a folder", cure="name one clip")
@@ -43,7 +43,7 @@ def heard(
     The bed must be recorded at the level at which the game plays it. Exit code 1: the clip stands out
     less than wished.
     """
-    from ichnos.audio import hearing
+    from ichnos.audio.measure import audibility as hearing
 
     clip, bed = _there(clip), _there(bed)
     with show.progress("listening", None) as advance:
@@ -53,8 +53,8 @@ def heard(
         lift = hearing.lift(clip_levels, cover, wish) if found.stands_out < wish else None
         proved = hearing.compare(hearing.levels_of_treated(clip, lift.steps), cover) if lift else None
     if picture is not None:
-        from ichnos.audio.pictures import draw_heard
-        from ichnos.pack.writing import fresh
+        from ichnos.audio.drawing import draw_heard
+        from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:
             draw_heard(found, clip.name, bed.name, beside)
@@ -89,7 +89,7 @@ def _heard_json(found: Heard, lift: Lift | None, proved: Heard | None, wish: flo
 def _print_heard(found: Heard, lift: Lift | None, proved: Heard | None, wish: float) -> None:
     from rich.text import Text
 
-    from ichnos.audio import hearing
+    from ichnos.audio.measure import audibility as hearing
 
     out = show.console()
     style = "bold green" if lift is None else "bold yellow" if found.stands_out >= 0 else "bold red"
@@ -156,7 +156,7 @@ def loop(
 
     Exit code 1: the seam would be heard.
     """
-    from ichnos.audio.loops import Near
+    from ichnos.audio.files.loops import Near
 
     clip = _there(clip)
     if marks not in ("smpl", "cue", "both"):
@@ -167,7 +167,7 @@ def loop(
         raise WrongCall("where is the faded loop to go?", cure="say --to FILE.wav")
     if to is not None:
         _refuse(clip, to, replacing=replace)
-    from ichnos.review import verdict
+    from ichnos.audio.measure import remarks as verdict
 
     judge = verdict.judge_for(game, None, None)
     marking = judge.marking if judge else None
@@ -254,10 +254,10 @@ def _refuse(clip: Path, to: Path, *, replacing: bool) -> None:
 
 def _write(near: Near, to: Path, marks: Any, chosen: tuple[int, int], fade: float | None) -> Seam:
     """Write the clip with its loop, and measure the seam that the file has."""
-    from ichnos.audio.conversion import Target, convert
-    from ichnos.audio.loops import Marking, Near
-    from ichnos.audio.treatments import LoopFade
-    from ichnos.pack.writing import fresh
+    from ichnos.audio.files.loops import Marking, Near
+    from ichnos.audio.process.conversion import Target, convert
+    from ichnos.audio.process.treatments import LoopFade
+    from ichnos.files.writing import fresh
 
     facts = near.facts
     codec = "PCM 16" if facts.bits and facts.bits <= 16 else "PCM 24"
@@ -288,9 +288,9 @@ def split(
     json: Json = False,
 ) -> None:
     """Cut a recording at its silences into takes, each a WAV of its own with the samples as they are."""
-    from ichnos.audio import clips as audio_clips
-    from ichnos.audio import splitting
-    from ichnos.pack import exports
+    from ichnos.audio.files import clips as audio_clips
+    from ichnos.audio.measure import splitting
+    from ichnos.audio.process import exports
 
     clip = _there(clip)
     with clip.open("rb") as stream:
@@ -302,9 +302,9 @@ def split(
             f"nothing in {clip} passes {threshold:g} dBFS for {shortest:g} s", cure="lower --threshold or --shortest"
         )
     if picture is not None:
-        from ichnos.audio.look import look
-        from ichnos.audio.pictures import draw_split
-        from ichnos.pack.writing import fresh
+        from ichnos.audio.drawing import draw_split
+        from ichnos.audio.measure.analysis import look
+        from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:
             draw_split(look(clip), [(a / facts.rate, b / facts.rate) for a, b in pieces], clip.name, beside)

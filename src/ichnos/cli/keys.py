@@ -15,7 +15,7 @@ from ichnos.cli.app import Forgiving, Json, WorkspaceFolder, app
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.games.catalogue import Catalogue, Entry
+    from ichnos.games.catalogues.catalogue import Catalogue, Entry
 
 keys = typer.Typer(cls=Forgiving.to("search"), rich_markup_mode=None)
 app.add_typer(
@@ -50,7 +50,8 @@ def harvest(
     json: Json = False,
 ) -> None:
     """Read a game's own definitions, and keep the catalogue of its keys."""
-    from ichnos.games import kept, profile
+    from ichnos.games.catalogues import kept
+    from ichnos.games.profiles import profile
 
     game = game or _workspace_fields(workspace)[0]
     found = profile.load(profile.find(game))
@@ -91,7 +92,7 @@ def search(
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a CSV table.")] = False,
 ) -> None:
     """Search the keys that a game has."""
-    from ichnos.games.search import search as look_up
+    from ichnos.games.catalogues.search import search as look_up
 
     catalogue = _catalogue(game, workspace)
     found = look_up(catalogue.keys, catalogue.categories, words or [])
@@ -159,7 +160,7 @@ def _need_category(catalogue: Catalogue, category: str) -> None:
 def _workspace_fields(start: Path) -> tuple[str, Path | None]:
     """The game and the installation that a workspace names."""
     from ichnos.documents.toml import TomlFile
-    from ichnos.pack.workspace import FILE_NAME, find_folder
+    from ichnos.pack.workspace.workspace import FILE_NAME, find_folder
 
     folder = find_folder(start)
     fields = TomlFile((folder / FILE_NAME).read_bytes(), FILE_NAME).values
@@ -172,7 +173,7 @@ def _workspace_fields(start: Path) -> tuple[str, Path | None]:
 
 def _catalogue(game: str | None, workspace: Path) -> Catalogue:
     """The kept catalogue of a game, made afresh where the game has changed since."""
-    from ichnos.games import kept
+    from ichnos.games.catalogues import kept
 
     installation = None
     if game is None:
@@ -180,7 +181,7 @@ def _catalogue(game: str | None, workspace: Path) -> Catalogue:
     catalogue = kept.load(game)
     name = game
     if catalogue is None:
-        from ichnos.games import profile
+        from ichnos.games.profiles import profile
 
         name = profile.load(profile.find(game)).rules.game.name
         catalogue = kept.load(name)
@@ -203,8 +204,8 @@ def _catalogue(game: str | None, workspace: Path) -> Catalogue:
 
 
 def _read(game: str, source: Path) -> Catalogue:
-    from ichnos.games import profile
-    from ichnos.games.harvest import harvest as read_keys
+    from ichnos.games.catalogues.harvest import harvest as read_keys
+    from ichnos.games.profiles import profile
 
     found = profile.load(profile.find(game))
     with show.progress("reading", None) as advance:

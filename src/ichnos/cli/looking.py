@@ -13,8 +13,8 @@ from ichnos.cli.app import app
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.audio.look import Looked
-    from ichnos.review.verdict import Remark, Seen
+    from ichnos.audio.measure.analysis import Looked
+    from ichnos.audio.measure.remarks import Remark, Seen
 
 _MARKS = {True: ("!", "bold red"), False: ("·", "yellow")}
 
@@ -38,8 +38,8 @@ def look(
     One clip is told in full; of several there is a table, the worst first. Exit code 1: a clip that
     cannot be read, or one that would not be heard as meant.
     """
-    from ichnos.pack import exports
-    from ichnos.review import verdict
+    from ichnos.audio.measure import remarks as verdict
+    from ichnos.audio.process import exports
 
     found = exports.found(clips)
     if picture is not None and len(found) != 1:
@@ -52,8 +52,8 @@ def look(
     with show.progress("looking", len(found)) as advance:
         seen = verdict.look_at([clip for clip, _ in found], judge, lambda: advance(1))
     if picture is not None and seen[0].looked is not None:
-        from ichnos.audio.pictures import draw_look
-        from ichnos.pack.writing import fresh
+        from ichnos.audio.drawing import draw_look
+        from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:
             draw_look(seen[0].looked, found[0][0].name, beside)

@@ -14,11 +14,11 @@ from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, report
 from ichnos.errors import IchnosError, WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.pack.build import Built, Prepared
-    from ichnos.pack.plan import Written
-    from ichnos.pack.stamp import Stamp
-    from ichnos.pack.summary import Summary
-    from ichnos.pack.workspace import Workspace
+    from ichnos.pack.build.build import Built, Prepared
+    from ichnos.pack.build.stamp import Stamp
+    from ichnos.pack.build.summary import Summary
+    from ichnos.pack.plan.plan import Written
+    from ichnos.pack.workspace.workspace import Workspace
 
 _MOST_SAME = 60  # files of a plan that are shown although they are as before
 
@@ -42,7 +42,7 @@ def start(
     dry_run: DryRun = False,
 ) -> None:
     """Start a workspace: a folder with a commented ichnos.toml and ids minted for your pack."""
-    from ichnos.pack import assignments
+    from ichnos.pack.workspace import assignments
 
     content = assignments.start(folder, game, title, installation, author=author, licence=licence, dry_run=dry_run)
     if dry_run:
@@ -88,8 +88,8 @@ def assign(
     dry_run: DryRun = False,
 ) -> None:
     """Say which clips are for a sound key; it is written into ichnos.toml."""
-    from ichnos.pack import assignments
-    from ichnos.pack import workspace as workspaces
+    from ichnos.pack.workspace import assignments
+    from ichnos.pack.workspace import workspace as workspaces
 
     if add and replace:
         raise WrongCall("--add and --replace exclude each other", cure="choose one")
@@ -115,7 +115,8 @@ def assign(
 
 
 def _assign_from(loaded: Workspace, folder: Path, *, dry_run: bool) -> None:
-    from ichnos.pack import assignments, exports, pairing
+    from ichnos.audio.process import exports
+    from ichnos.pack.workspace import assignments, pairing
 
     if loaded.catalogue is None:
         title = loaded.profile.rules.game.title
@@ -205,7 +206,7 @@ def build(
     json: Json = False,
 ) -> None:
     """Build the pack: show the plan, convert what is owed, write everything, all of it or nothing."""
-    from ichnos.pack import stamp
+    from ichnos.pack.build import stamp
 
     folder = stamp.find_folder(workspace)
     output = to.absolute() if to else None
@@ -223,8 +224,8 @@ def build(
 
 
 def _watch(folder: Path, output: Path | None, game: str | None) -> None:
-    from ichnos.pack import stamp, watching
-    from ichnos.pack import workspace as workspaces
+    from ichnos.pack.build import stamp, watching
+    from ichnos.pack.workspace import workspace as workspaces
 
     def once(paths: list[Path]) -> list[Path]:
         try:
@@ -252,9 +253,9 @@ def _watch(folder: Path, output: Path | None, game: str | None) -> None:
 
 
 def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, *, dry_run: bool, json: bool) -> None:
-    from ichnos.pack import build as building
-    from ichnos.pack import kept_outline, stamp
-    from ichnos.pack.plan import as_json
+    from ichnos.pack.build import build as building
+    from ichnos.pack.build import kept_outline, stamp
+    from ichnos.pack.plan.plan import as_json
 
     def minted(names: list[str]) -> None:
         typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(names)}.", err=True)
@@ -280,7 +281,7 @@ def _build(folder: Path, to: Path | None, game: str | None, last: Stamp | None, 
 
 
 def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:
-    from ichnos.pack.plan import as_json
+    from ichnos.pack.plan.plan import as_json
 
     if json:
         done = {
@@ -343,9 +344,9 @@ def release(
     Where the check does not pass, nothing is released, and ichnos.toml and CHANGES.md stay as they were.
     Findings that are no slip are waived in ichnos.toml.
     """
-    from ichnos.games.files import files_at
-    from ichnos.pack import release as releases
-    from ichnos.pack import workspace as workspaces
+    from ichnos.files.sources import files_at
+    from ichnos.pack.build import release as releases
+    from ichnos.pack.workspace import workspace as workspaces
     from ichnos.review import check as checking
 
     steps = [name for name, wanted in (("major", major), ("minor", minor), ("patch", patch)) if wanted]
@@ -370,7 +371,7 @@ def release(
 
 
 def _preview_release(folder: Path, step: str | None, note: str, *, json: bool) -> None:
-    from ichnos.pack import release as releases
+    from ichnos.pack.build import release as releases
 
     version, archive, prepared = releases.preview(folder, step)
     if json:

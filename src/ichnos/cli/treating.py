@@ -13,7 +13,7 @@ from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Qualit
 from ichnos.errors import WrongCall
 
 if TYPE_CHECKING:
-    from ichnos.pack.exports import Exported
+    from ichnos.audio.process.exports import Exported
 
 
 def _pair(text: str, option: str, least: int, most: int) -> list[float | None]:
@@ -87,7 +87,7 @@ def treat(
 
     Without --container or --like-game the result is a WAV of 24 bits.
     """
-    from ichnos.pack import exports
+    from ichnos.audio.process import exports
 
     if names:
         _print_names(json)
@@ -130,9 +130,9 @@ def treat(
 
 
 def _draw(one: Exported, done: str, to: Path) -> None:
-    from ichnos.audio.look import look
-    from ichnos.audio.pictures import draw_before_after
-    from ichnos.pack.writing import fresh
+    from ichnos.audio.drawing import draw_before_after
+    from ichnos.audio.measure.analysis import look
+    from ichnos.files.writing import fresh
 
     clip = one.export.clip
     with fresh(to) as beside:
@@ -160,7 +160,7 @@ def _steps(said: dict[str, Any]) -> list[Any]:
     """The steps that the options say, in their fixed order."""
     from pydantic import ValidationError
 
-    from ichnos.audio.treatments import STEPS
+    from ichnos.audio.process.treatments import STEPS
 
     steps = []
     for kind in STEPS:
@@ -178,7 +178,7 @@ def _steps(said: dict[str, Any]) -> list[Any]:
 
 
 def _of_workspace() -> dict[str, Any]:
-    from ichnos.pack import workspace
+    from ichnos.pack.workspace import workspace
 
     try:
         folder = workspace.find_folder(Path())
@@ -188,7 +188,7 @@ def _of_workspace() -> dict[str, Any]:
 
 
 def _named(name: str | None) -> tuple[Any, ...]:
-    from ichnos.audio.treatments import BUNDLED
+    from ichnos.audio.process.treatments import BUNDLED
 
     if name is None:
         return ()
@@ -197,7 +197,7 @@ def _named(name: str | None) -> tuple[Any, ...]:
         return tuple(own[name])
     if name in BUNDLED:
         return BUNDLED[name][1]
-    from ichnos.games.catalogue import nearest
+    from ichnos.games.catalogues.catalogue import nearest
 
     near = " or ".join(nearest([*own, *BUNDLED], name))
     raise WrongCall(f'there is no treatment "{name}"', cure=f"did you mean {near}? See: ichnos treat --names")
@@ -206,7 +206,7 @@ def _named(name: str | None) -> tuple[Any, ...]:
 def _print_names(json: bool) -> None:
     from rich.text import Text
 
-    from ichnos.audio.treatments import BUNDLED
+    from ichnos.audio.process.treatments import BUNDLED
 
     rows = [(name, "of this workspace", steps) for name, steps in _of_workspace().items()]
     rows += [(name, about, steps) for name, (about, steps) in BUNDLED.items()]

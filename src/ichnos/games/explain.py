@@ -9,12 +9,12 @@ from functools import partial
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Value
 from ichnos.errors import IchnosError
-from ichnos.games import vocabulary as words
-from ichnos.games.edit import merge
-from ichnos.games.exemplar import Exemplar
-from ichnos.games.fill import Around, Instance, fill, instances, resolve
-from ichnos.games.profile import Profile
-from ichnos.games.read import Found, read
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.fill import Around, Instance, fill, instances, resolve
+from ichnos.games.entries.read import Found, read
+from ichnos.games.profiles import vocabulary as words
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.profile import Profile
 from ichnos.games.samples import sample_pack, sample_script_values
 from ichnos.games.scripts import render
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from ichnos.documents.tree import Value
-from ichnos.games import vocabulary as words
-from ichnos.games.fill import Instance
-from ichnos.games.holes import Pattern
-from ichnos.games.profile import Profile, fits
+from ichnos.games.entries.fill import Instance
+from ichnos.games.profiles import vocabulary as words
+from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.profile import Profile, fits
 
 _LANGUAGES = ("en", "de")
 

@@ -7,10 +7,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from ichnos.errors import Place
-from ichnos.games.files import Files
-from ichnos.games.packs import read_pack
-from ichnos.games.profile import Profile
-from ichnos.games.vocabulary import ID_PREFIX
+from ichnos.files.sources import Files
+from ichnos.games.entries.packs import read_pack
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import ID_PREFIX
 from ichnos.review.findings import Finding, finding
 
 

@@ -15,21 +15,21 @@ from pathlib import Path, PurePosixPath
 from rapidfuzz import process
 from rapidfuzz.distance import DamerauLevenshtein
 
-from ichnos.audio import clips, loops
-from ichnos.audio.clips import Facts
-from ichnos.audio.conversion import Target
+from ichnos.audio.files import clips, loops
+from ichnos.audio.files.clips import Facts
+from ichnos.audio.process.conversion import Target
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
-from ichnos.games.catalogue import Catalogue, nearest
-from ichnos.games.files import Files, Inside, files_at
-from ichnos.games.packs import PackRead, SoundFiles, read_pack
-from ichnos.games.profile import SOUND_SUFFIXES, Profile
-from ichnos.games.vocabulary import ID_PREFIX
-from ichnos.pack import credit
-from ichnos.pack.pack_file import PackFile, Waiver
-from ichnos.pack.plan import windows_refuses
-from ichnos.pack.targets import target
-from ichnos.pack.workspace import Workspace
+from ichnos.files.sources import Files, Inside, files_at
+from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.games.entries.packs import PackRead, SoundFiles, read_pack
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.targets import target
+from ichnos.pack.plan.plan import windows_refuses
+from ichnos.pack.workspace import credit
+from ichnos.pack.workspace.pack_file import PackFile, Waiver
+from ichnos.pack.workspace.workspace import Workspace
 from ichnos.review import naming
 from ichnos.review.findings import Finding, finding
 

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from pathlib import PurePosixPath
 
 from ichnos.errors import Place
-from ichnos.games.catalogue import Catalogue
-from ichnos.games.files import Files
-from ichnos.games.profile import Profile
-from ichnos.pack.plan import windows_refuses
+from ichnos.files.sources import Files
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.profiles.profile import Profile
+from ichnos.pack.plan.plan import windows_refuses
 from ichnos.review.findings import Finding, finding
 
 _ODD = {"link": "link-inside", "bomb": "archive-bomb"}

@@ -1,0 +1,110 @@
+"""The links between decoding and encoding: each takes blocks and gives blocks.
+
+Blocks are float32 arrays of shape (frames, channels).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any, Literal
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from ichnos.audio.files.clips import Block
+
+Side = Literal["mix", "left", "right"]
+
+
+@dataclass(frozen=True)
+class Flow:
+    """Sound on its way: blocks that can be taken once, their rate in frames a second, their channels."""
+
+    blocks: Iterator[Block]
+    rate: int
+    channels: int
+
+    def through(self, blocks: Iterator[Block]) -> Flow:
+        """The same, with other blocks."""
+        return replace(self, blocks=blocks)
+
+
+def to_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:
+    """Mono is the mean of all channels, or one side of them; stereo from mono is the same on both sides."""
+    import numpy as np
+
+    for block in blocks:
+        count = block.shape[1]
+        if count == channels:
+            yield block
+        elif channels == 1 and side != "mix":
+            yield np.ascontiguousarray(block[:, :1] if side == "left" else block[:, 1:2])
+        elif channels == 1:
+            yield mono(block)
+        elif count == 1:
+            yield np.repeat(block, channels, axis=1)
+        else:
+            yield np.ascontiguousarray(block[:, :channels])
+
+
+def mono(block: Block) -> Block:
+    """The mean of all channels."""
+    import numpy as np
+
+    if block.shape[1] == 1:
+        return block
+    mixed = block[:, 0] + block[:, 1]  # far faster than mean() along so short an axis
+    for more in range(2, block.shape[1]):
+        mixed += block[:, more]
+    mixed *= np.float32(1 / block.shape[1])
+    return mixed[:, None]
+
+
+def resampled(blocks: Iterable[Block], rate: float, to_rate: float, channels: int) -> Iterator[Block]:
+    """Rates in frames a second. Nothing is done where they agree.
+
+    N frames become N * to_rate / rate, rounded, to the frame.
+    """
+    if rate == to_rate:
+        yield from blocks
+        return
+    import numpy as np
+    import soxr
+
+    stream = soxr.ResampleStream(rate, to_rate, channels, dtype="float32")
+    taken = given = 0
+    for block in blocks:
+        taken += len(block)
+        done = stream.resample_chunk(block)
+        given += len(done)
+        if len(done):
+            yield done
+    done = stream.resample_chunk(np.zeros((0, channels), np.float32), last=True)
+    owed = round(taken * to_rate / rate) - given
+    if owed > len(done):
+        done = np.concatenate([done, np.zeros((owed - len(done), channels), np.float32)])
+    if owed > 0:
+        yield done[:owed]
+
+
+def whole_numbers(blocks: Iterable[Block], bits: int, dither: np.random.Generator | None) -> Iterator[NDArray[Any]]:
+    """Samples as whole numbers, cut off at full scale.
+
+    Args:
+        bits: 16 or 24.
+        dither: where the numbers have fewer bits than the sound: TPDF noise of one bit up and down.
+
+    Yields:
+        int16, or int32 with the 24 bits in its upper part, as libsndfile takes them.
+    """
+    import numpy as np
+
+    full = 2 ** (bits - 1)
+    for block in blocks:
+        scaled = block.astype(np.float64) * full
+        if dither is not None:
+            scaled += dither.random(block.shape) - dither.random(block.shape)
+        whole = np.clip(np.rint(scaled), -full, full - 1)
+        yield whole.astype(np.int16) if bits == 16 else whole.astype(np.int32) << 8

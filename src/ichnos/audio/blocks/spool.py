@@ -1,0 +1,45 @@
+"""Sound set aside on disk, for what must know a clip's end, or hear it twice."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING
+
+from ichnos.audio.files.clips import BLOCK_FRAMES
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from ichnos.audio.files.clips import Block
+
+_IN_MEMORY = 1 << 24  # bytes: half a minute of stereo
+
+
+class Spool:
+    """All the blocks of a sound, in a temporary file that goes when this object goes."""
+
+    def __init__(self, blocks: Iterable[Block], channels: int) -> None:
+        self._file = tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115
+        self._channels = channels
+        self.frames = 0
+        for block in blocks:
+            self._file.write(block.astype("<f4", copy=False).tobytes())
+            self.frames += len(block)
+
+    def part(self, start: int, end: int) -> NDArray[np.float32]:
+        """Frames from ``start`` up to, not including, ``end``; what lies outside is left out."""
+        import numpy as np
+
+        start, end = max(0, start), min(self.frames, end)
+        width = 4 * self._channels
+        self._file.seek(start * width)
+        data = self._file.read(max(0, end - start) * width)
+        return np.frombuffer(data, "<f4").reshape(-1, self._channels)
+
+    def blocks(self, start: int = 0, end: int | None = None) -> Iterator[Block]:
+        """The frames from ``start`` up to, not including, ``end``."""
+        end = self.frames if end is None else min(end, self.frames)
+        for at in range(max(0, start), end, BLOCK_FRAMES):
+            yield self.part(at, min(end, at + BLOCK_FRAMES))

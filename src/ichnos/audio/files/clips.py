@@ -1,0 +1,253 @@
+"""Looking at a clip, and decoding it in blocks."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
+
+from ichnos.audio.files import containers
+from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Block = NDArray[np.float32]  # shape (frames, channels), full scale is ±1
+
+BLOCK_FRAMES = 65536  # large enough that Python does not count beside the codecs
+_HIGHEST = 1000.0  # 60 dB above full scale
+
+_CODECS = {
+    "VORBIS": "Vorbis",
+    "OPUS": "Opus",
+    "MPEG_LAYER_I": "MPEG layer I",
+    "MPEG_LAYER_II": "MPEG layer II",
+    "MPEG_LAYER_III": "MPEG layer III",
+    "PCM_U8": "PCM 8",
+    "PCM_S8": "PCM 8",
+    "PCM_16": "PCM 16",
+    "PCM_24": "PCM 24",
+    "PCM_32": "PCM 32",
+    "FLOAT": "float 32",
+    "DOUBLE": "float 64",
+}
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What a sound file is. ``rate`` in frames a second, ``frames`` for each channel."""
+
+    container: str
+    claimed: str | None  # by the extension
+    codec: str
+    rate: int
+    channels: int
+    frames: int
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+    @property
+    def kind(self) -> str:
+        """Container and codec, in few words."""
+        return "MP3" if self.container == "MP3" else f"{self.container} {self.codec}"
+
+    @property
+    def from_video(self) -> bool:
+        """Is it the sound track of a recording? Its length is then only known to a part of a second."""
+        return self.container in containers.VIDEO
+
+    @property
+    def bits(self) -> int | None:
+        """Of each sample, where they are whole numbers."""
+        kind, _, bits = self.codec.partition(" ")
+        return int(bits) if kind == "PCM" else None
+
+    @property
+    def disguised(self) -> bool:
+        """Does the extension say something else than the bytes?"""
+        return self.claimed is not None and self.claimed != self.container
+
+    def __str__(self) -> str:
+        channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
+        kind = self.kind
+        if self.disguised:
+            kind += f" (though its name says {self.claimed})"
+        return f"{kind}, {channels}, {self.rate / 1000:g} kHz, {self.seconds:.1f} s"
+
+
+def facts(stream: IO[bytes], path: Path) -> Facts:
+    """What a sound file is, from its own bytes; ``path`` is for its extension and for messages.
+
+    Raises:
+        IchnosError: empty, not audio, damaged, or cut short.
+    """
+    found = _of_header(stream, path, _whole(stream, path))
+    if not found.frames and not found.from_video:
+        raise IchnosError(
+            f"this {found.container} file holds no sound (0 frames)",
+            place=Place(str(path)),
+            cure="export or download it again",
+        )
+    return found
+
+
+def decoded(stream: IO[bytes], path: Path) -> tuple[Facts, Iterator[Block]]:
+    """What a sound file is, and its blocks, opened once: with a file of a second, opening is half the work.
+
+    Raises:
+        IchnosError: as ``facts`` does, and the blocks as ``blocks`` do.
+    """
+    container = _whole(stream, path)
+    if container not in containers.KNOWN:
+        found = _of_header(stream, path, container)
+        return found, blocks(stream, found, Place(str(path)))
+    sound = opened(stream, Place(str(path)), container)
+    found = _of_sound(sound, container, path)
+    return found, _blocks(sound, found, Place(str(path)))
+
+
+def _whole(stream: IO[bytes], path: Path) -> str:
+    """The container of a file that is whole as far as its own headers and checksums tell."""
+    place = Place(str(path))
+    again = "export or download it again"
+    if not stream.read(1):
+        raise IchnosError("this file is empty (0 bytes)", place=place, cure=again)
+    container = containers.actual(stream) or _other(stream)
+    if container is None:
+        raise IchnosError(
+            "this is not audio that Ichnos reads",
+            place=place,
+            cure="it reads WAV, AIFF, FLAC, Ogg Vorbis, Ogg Opus, MP3, MP4, WebM and more, whatever the extension",
+        )
+    fault = containers.fault(stream, container)
+    if fault:
+        raise IchnosError(f"this {container} file is {fault}", place=place, cure=again)
+    return container
+
+
+def _of_header(stream: IO[bytes], path: Path, container: str) -> Facts:
+    """What a sound file says of itself, without looking whether all of it is there.
+
+    Raises:
+        IchnosError: its header is damaged.
+    """
+    place = Place(str(path))
+    if container in containers.VIDEO:
+        from ichnos.audio.files import video
+
+        stream.seek(0)
+        return Facts(container, containers.claimed(path), *video.facts(stream, place))
+    with opened(stream, place, container) as sound:
+        return _of_sound(sound, container, path)
+
+
+def _of_sound(sound: Any, container: str, path: Path) -> Facts:
+    return Facts(
+        container,
+        containers.claimed(path),
+        _CODECS.get(sound.subtype, sound.subtype),
+        sound.samplerate,
+        sound.channels,
+        sound.frames,
+    )
+
+
+def _other(stream: IO[bytes]) -> str | None:
+    """The container of a file that only libsndfile knows, by its name there (AU, CAF, W64, ...)."""
+    import soundfile
+
+    stream.seek(0)
+    try:
+        with soundfile.SoundFile(stream) as sound:
+            return str(sound.format)
+    except soundfile.LibsndfileError:
+        return None
+
+
+def opened(stream: IO[bytes], place: Place, container: str) -> Any:
+    """A ``soundfile.SoundFile`` for reading. Raises IchnosError where the header is damaged."""
+    import soundfile
+
+    stream.seek(0)
+    # A file by its name: libsndfile then reads it itself, and need not ask Python for each piece. Of
+    # rare kinds it would believe the extension, though.
+    name = getattr(stream, "name", None)
+    known = container in containers.KNOWN and isinstance(stream, io.BufferedReader)
+    by_name = known and isinstance(name, str | Path) and Path(name).is_file()
+    try:
+        return soundfile.SoundFile(name if by_name else stream)
+    except soundfile.LibsndfileError as error:
+        raise IchnosError(
+            f"this {container} file cannot be decoded ({_reason(error)})",
+            place=place,
+            cure="export or download it again",
+        ) from None
+
+
+def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
+    """Decode in blocks of at most ``BLOCK_FRAMES`` frames.
+
+    Yields:
+        float32, shape (frames, channels), full scale ±1.
+
+    Raises:
+        IchnosError: the file ends, or cannot be decoded, before the frames that its header promises.
+    """
+    if expected.from_video:
+        from ichnos.audio.files import video
+
+        stream.seek(0)
+        yield from video.blocks(stream, expected.rate, expected.channels, expected.frames, place)
+        return
+    yield from _blocks(opened(stream, place, expected.container), expected, place)
+
+
+def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
+    import soundfile
+
+    done = 0
+    with sound:
+        while True:
+            try:
+                block = sound.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+            except soundfile.LibsndfileError as error:
+                raise _broken_off(done, expected, place, _reason(error)) from None
+            if not len(block):
+                break
+            done += len(block)
+            if expected.codec.startswith("float"):
+                _refuse_nonsense(block, done, expected, place)
+            yield block
+    if done < expected.frames:
+        raise _broken_off(done, expected, place, "the data ends there")
+
+
+def _refuse_nonsense(block: Block, done: int, expected: Facts, place: Place) -> None:
+    """Samples in floating point can be anything; what no sound can be would poison every sum."""
+    import numpy as np
+
+    if not np.abs(block).max(initial=0) <= _HIGHEST:  # so that NaN does not pass either
+        raise IchnosError(
+            f"this {expected.container} file is damaged: shortly before {done / expected.rate:.2f} s there are numbers"
+            " that no sound has",
+            place=place,
+            cure="export or download it again",
+        )
+
+
+def _broken_off(done: int, expected: Facts, place: Place, reason: str) -> IchnosError:
+    return IchnosError(
+        f"this {expected.container} file is damaged: it can be decoded up to"
+        f" {done / expected.rate:.2f} s of {expected.seconds:.2f} s ({reason})",
+        place=replace(place, seconds=done / expected.rate) if place else None,
+        cure="export or download it again",
+    )
+
+
+def _reason(error: Exception) -> str:
+    return str(getattr(error, "error_string", error)).strip().rstrip(".").lower()

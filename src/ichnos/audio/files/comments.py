@@ -1,0 +1,90 @@
+"""Tags: what a clip says of its title, its author and its licence, and Vorbis comments in full.
+
+Sources: Ogg Vorbis I format specification (section 5, comment fields), RFC 7845 (Opus), RFC 9639 (FLAC).
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Mapping
+from typing import IO
+
+from ichnos.audio.files import ogg
+from ichnos.audio.files.clips import Facts, opened
+from ichnos.errors import IchnosError, Place
+
+_OURS = {
+    "title": "title",
+    "artist": "author",
+    "copyright": "copyright",
+    "license": "licence",
+    "comment": "comment",
+    "date": "date",
+}
+_VORBIS, _OPUS = b"\x03vorbis", b"OpusTags"
+
+
+def tags(stream: IO[bytes], facts: Facts) -> dict[str, str]:
+    """A clip's title, author, copyright, licence, comment and date, as far as it says them."""
+    if facts.from_video:
+        return {}
+    with opened(stream, Place("a clip"), facts.container) as sound:
+        found: Mapping[str, str] = sound.copy_metadata()
+    return {ours: text for theirs, ours in _OURS.items() if (text := found.get(theirs, "").strip())}
+
+
+def vorbis_comments(stream: IO[bytes]) -> dict[str, str]:
+    """The comments of an Ogg Vorbis or Opus stream, names in capitals; the first of several counts."""
+    for packet in ogg.header_packets(stream, 2)[1:]:
+        for start in (_VORBIS, _OPUS):
+            if packet.startswith(start):
+                try:
+                    _, pairs = _parsed(packet[len(start) :])
+                except (struct.error, IndexError):
+                    return {}
+                found: dict[str, str] = {}
+                for pair in pairs:
+                    name, _, value = pair.decode("utf-8", "replace").partition("=")
+                    found.setdefault(name.upper(), value)
+                return found
+    return {}
+
+
+def with_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str, str]) -> None:
+    """Copy an Ogg Vorbis or Opus stream, with these comments in place of any of the same names.
+
+    Raises:
+        IchnosError: it is no such stream.
+    """
+    count = 3  # identification, comments, and Vorbis' own setup
+    packets = ogg.header_packets(stream, count)
+    if len(packets) > 1 and packets[1].startswith(_OPUS):
+        packets, kind = packets[:2], _OPUS
+    elif len(packets) == count and packets[1].startswith(_VORBIS):
+        kind = _VORBIS
+    else:
+        raise IchnosError("this is no Ogg Vorbis or Opus stream that comments can be written into")
+    vendor, pairs = _parsed(packets[1][len(kind) :])
+    names = {name.upper() for name in comments}
+    kept = [pair for pair in pairs if pair.partition(b"=")[0].decode("ascii", "replace").upper() not in names]
+    kept += [f"{name}={value}".encode() for name, value in comments.items()]
+    body = struct.pack("<I", len(vendor)) + vendor + struct.pack("<I", len(kept))
+    body += b"".join(struct.pack("<I", len(pair)) + pair for pair in kept)
+    packets[1] = kind + body + (b"\x01" if kind == _VORBIS else b"")
+    ogg.with_headers(stream, out, packets)
+
+
+def _parsed(body: bytes) -> tuple[bytes, list[bytes]]:
+    """The vendor, and NAME=value pairs. Raises struct.error where it breaks off."""
+    (length,) = struct.unpack_from("<I", body)
+    vendor, at = body[4 : 4 + length], 4 + length
+    (count,) = struct.unpack_from("<I", body, at)
+    at += 4
+    pairs = []
+    for _ in range(count):
+        (length,) = struct.unpack_from("<I", body, at)
+        pairs.append(body[at + 4 : at + 4 + length])
+        at += 4 + length
+        if at > len(body):
+            raise struct.error("a comment is longer than its packet")
+    return vendor, pairs

@@ -1,0 +1,163 @@
+"""Looking at a clip: everything that is measured of it, in one pass over its blocks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ichnos.audio.files import clips, comments, markers
+from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.loops import Marking, read
+from ichnos.audio.measure.loudness import Loudness, LoudnessMeter
+from ichnos.audio.measure.peaks import PeakMeter, decibels
+from ichnos.audio.measure.sides import STEREO, Sides, SidesMeter
+from ichnos.audio.measure.spectrum import Spectrum, SpectrumMeter
+from ichnos.errors import Place
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from ichnos.audio.files.clips import Block
+
+SILENCE = -60.0  # dBFS: what never passes it counts as silence
+_COLUMNS = 1200  # of the outline
+
+
+@dataclass(frozen=True)
+class Outline:
+    """The clip's shape for a picture: the lowest and highest sample of each column, per channel."""
+
+    low: NDArray[np.float32]  # shape (columns, channels)
+    high: NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What was measured. Peaks in dBFS and dBTP, times in seconds, ``offset`` (DC) as a share of full scale."""
+
+    facts: Facts
+    peak: float
+    true_peak: float
+    loudness: Loudness
+    clipped_runs: int
+    clipped_longest: int  # frames
+    clipped_at: tuple[float, ...]
+    offset: float
+    silent_start: float
+    silent_end: float
+    sides: Sides | None  # of stereo only
+    loops: tuple[tuple[int, int], ...]  # first and last frame
+    tags: dict[str, str]
+    outline: Outline
+    spectrum: Spectrum
+
+    @property
+    def silent(self) -> bool:
+        return self.peak < SILENCE
+
+
+def look(path: Path, heard: Callable[[float], None] = lambda seconds: None, marking: Marking | None = None) -> Looked:
+    """Look at a clip.
+
+    Args:
+        marking: how loops may be marked in it, besides the chunks of a WAV.
+        heard: called after each block, with its seconds.
+
+    Raises:
+        IchnosError: it is no audio, damaged, or cut short.
+        OSError: it cannot be read.
+    """
+    with path.open("rb") as stream:
+        facts = clips.facts(stream, path)
+        tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
+        if marking is not None and not loops:
+            named = read(stream, marking)
+            loops = (named,) if named else ()
+        return _measured(facts, clips.blocks(stream, facts, Place(str(path))), heard, loops, tags)
+
+
+def _measured(
+    facts: Facts,
+    blocks: Iterator[Block],
+    heard: Callable[[float], None],
+    loops: tuple[tuple[int, int], ...],
+    tags: dict[str, str],
+) -> Looked:
+    peaks = PeakMeter(facts.rate, facts.channels)
+    loudness = LoudnessMeter(facts.rate, facts.channels)
+    ends, sides, outline = _Ends(), SidesMeter(), _OutlineMeter(facts)
+    spectrum = SpectrumMeter(facts.rate, facts.frames)
+    total, frames = 0.0, 0
+    for block in blocks:
+        for meter in (peaks, loudness, ends, sides, outline, spectrum):
+            meter.add(block)
+        total += float(block.sum(dtype="float64"))
+        frames += len(block)
+        heard(len(block) / facts.rate)
+    peaks.finish()
+    rate = facts.rate
+    return Looked(
+        facts=facts,
+        peak=decibels(peaks.sample),
+        true_peak=decibels(peaks.true),
+        loudness=loudness.result(),
+        clipped_runs=peaks.clipped_runs,
+        clipped_longest=peaks.clipped_longest,
+        clipped_at=tuple(peaks.clipped_at),
+        offset=total / max(1, frames * facts.channels),
+        silent_start=(frames if ends.first is None else ends.first) / rate,
+        silent_end=0.0 if ends.last is None else (frames - 1 - ends.last) / rate,
+        sides=sides.result() if facts.channels == STEREO else None,
+        loops=loops,
+        tags=tags,
+        outline=outline.result(),
+        spectrum=spectrum.result(),
+    )
+
+
+class _Ends:
+    """Finds the first and the last frame that is no silence."""
+
+    def __init__(self) -> None:
+        self.first: int | None = None
+        self.last: int | None = None
+        self._frames = 0
+
+    def add(self, block: Block) -> None:
+        import numpy as np
+
+        sounding = np.flatnonzero(np.abs(block).max(axis=1) >= 10 ** (SILENCE / 20))
+        if len(sounding):
+            if self.first is None:
+                self.first = self._frames + int(sounding[0])
+            self.last = self._frames + int(sounding[-1])
+        self._frames += len(block)
+
+
+class _OutlineMeter:
+    def __init__(self, facts: Facts) -> None:
+        import numpy as np
+
+        self._width = max(1, -(-facts.frames // _COLUMNS))  # frames in a column
+        columns = -(-facts.frames // self._width)
+        self._low = np.zeros((columns, facts.channels), np.float32)
+        self._high = np.zeros_like(self._low)
+        self._frames = 0
+
+    def add(self, block: Block) -> None:
+        import numpy as np
+
+        first = self._frames // self._width
+        starts = np.arange(first, (self._frames + len(block) - 1) // self._width + 1) * self._width
+        where = np.maximum(starts - self._frames, 0)
+        fits = slice(first, min(first + len(where), len(self._low)))
+        count = max(0, fits.stop - fits.start)
+        self._low[fits] = np.minimum(self._low[fits], np.minimum.reduceat(block, where)[:count])
+        self._high[fits] = np.maximum(self._high[fits], np.maximum.reduceat(block, where)[:count])
+        self._frames += len(block)
+
+    def result(self) -> Outline:
+        return Outline(self._low, self._high)

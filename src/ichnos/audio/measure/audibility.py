@@ -1,0 +1,232 @@
+"""Heard or not: how far a clip stands out of a bed, the game's own mix without it.
+
+The model is spectral masking in third-octave bands, 20 times a second, and no more than that:
+
+* The level of the clip in a band is compared with what the bed covers there: the bed's own level in
+  the band or what spreads into it from its neighbours (27 dB less for each Bark downwards, 10 dB
+  less upwards, after Zwicker and Fastl, *Psychoacoustics*, 3rd edition, chapter 4, rounded to one
+  medium level), less 4 dB, since a sound is just heard a little below the noise in its band; and
+  never less than the threshold in quiet (Terhardt 1979, full scale taken as 96 dB SPL).
+* A bed that is longer than the clip is laid under it as a whole: each band of the bed counts with the
+  level that it passes a tenth of the time, since nobody knows when the game will play the clip.
+
+It ignores where the sounds come from, distance and echo, masking before and after in time, how
+striking a sound is, what the game does to the mix when the clip plays, and the listener's ears.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ichnos.audio.blocks import chain
+from ichnos.audio.blocks.filters import bell
+from ichnos.audio.files import clips
+from ichnos.audio.measure.coding_loss import threshold_in_quiet
+from ichnos.audio.measure.spectrum import band_powers, bands
+from ichnos.audio.process import treatments
+from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+RATE = 44100
+_HOP = 2205  # frames: 20 times a second
+_WINDOW = 4096
+_UP, _DOWN = 10.0, 27.0  # dB a Bark
+_JUST = 4.0  # dB below the masker at which a sound in its band is just heard
+_LOUD = 90  # per cent: the level that the bed passes a tenth of the time
+_SOUNDING = 40.0  # dB below the clip's loudest moment: below, it does not count as sounding
+_OFTEN = 50  # per cent of the time that it sounds, by which the number is taken
+
+MOST_GAIN, MOST_EQ = 18.0, 9.0  # dB that a proposal may add
+_CEILING = -1.0  # dBTP
+_MOST_MOMENTS = 2000  # that a search looks at
+
+
+@dataclass(frozen=True)
+class Levels:
+    """The levels in third-octave bands, 20 times a second: ``db`` has the shape (moments, bands)."""
+
+    hz: NDArray[np.float64]
+    db: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Heard:
+    """How far the clip stands out.
+
+    ``excess``: dB above what the bed covers, shape (moments, bands). ``curve``: of each moment's best
+    band. ``active``: the moments in which the clip sounds. ``stands_out``: the curve's median over
+    those, in dB; above 0 it is heard half of its time at least. ``share``: of its time that it is heard.
+    """
+
+    hz: NDArray[np.float64]
+    excess: NDArray[np.float64]
+    curve: NDArray[np.float64]
+    active: NDArray[np.bool_]
+    stands_out: float
+    share: float
+    clip_db: NDArray[np.float64]  # median over the active moments, by band
+    covered_db: NDArray[np.float64]
+    hop: float = _HOP / RATE  # seconds
+
+    def __str__(self) -> str:
+        if not self.active.any():
+            return "the clip is silent"
+        return f"stands out by {self.stands_out:+.1f} dB, heard {100 * self.share:.0f} % of its time"
+
+    def best_bands(self, count: int = 3) -> list[tuple[float, float]]:
+        """The bands in which it stands out most: Hz, and dB (the median over its time)."""
+        import numpy as np
+
+        if not self.active.any():
+            return []
+        median = np.median(self.excess[self.active], axis=0)
+        return [(float(self.hz[band]), float(median[band])) for band in np.argsort(-median)[:count]]
+
+
+@dataclass(frozen=True)
+class Lift:
+    """The least change found that lifts a clip to a wished level.
+
+    ``reached``: what it then stands out by. ``limited``: peaks would pass -1 dBTP, and are limited.
+    """
+
+    steps: tuple[treatments.Step, ...]
+    reached: float
+    enough: bool
+    heard: Heard
+
+
+def levels(path: Path, heard: Callable[[float], None] = lambda seconds: None) -> Levels:
+    """The band levels of a clip, mixed to mono at 44.1 kHz."""
+    with path.open("rb") as stream:
+        facts = clips.facts(stream, path)
+        return _levels(_mono(clips.blocks(stream, facts, Place(str(path))), facts, heard))
+
+
+def levels_of_treated(path: Path, steps: tuple[treatments.Step, ...]) -> Levels:
+    """The band levels that a clip has after a treatment, so that a proposal can be proved."""
+    with path.open("rb") as stream:
+        facts = clips.facts(stream, path)
+        mono = _mono(clips.blocks(stream, facts, Place(str(path))), facts, lambda _: None)
+        return _levels(treatments.treated(chain.Flow(mono, RATE, 1), steps, lambda _: None).blocks)
+
+
+def _mono(blocks: Iterator[clips.Block], facts: clips.Facts, heard: Callable[[float], None]) -> Iterator[clips.Block]:
+    def telling() -> Iterator[clips.Block]:
+        for block in blocks:
+            yield block
+            heard(len(block) / facts.rate)
+
+    return chain.resampled(chain.to_channels(telling(), 1), facts.rate, RATE, 1)
+
+
+def _levels(blocks: Iterable[clips.Block]) -> Levels:
+    import numpy as np
+
+    powers = []
+    # Half a window before the beginning and behind the end, so that each moment lies in the middle of its window.
+    waiting = np.zeros(_WINDOW // 2, np.float32)
+    for block in (*_joined(blocks), np.zeros(_WINDOW // 2, np.float32)):
+        waiting = np.concatenate([waiting, block])
+        count = (len(waiting) - _WINDOW) // _HOP + 1
+        if count > 0:
+            windows = np.lib.stride_tricks.sliding_window_view(waiting, _WINDOW)[: count * _HOP : _HOP]
+            powers.append(band_powers(windows, RATE))
+            waiting = waiting[count * _HOP :].copy()
+    if not powers:
+        powers.append(band_powers(np.pad(waiting, (0, max(0, _WINDOW - len(waiting))))[None, :_WINDOW], RATE))
+    return Levels(bands(RATE)[0], 10 * np.log10(np.concatenate(powers) + 1e-13))
+
+
+def _joined(blocks: Iterable[clips.Block]) -> Iterator[NDArray[np.float32]]:
+    for block in blocks:
+        yield block[:, 0]
+
+
+def covered(bed: Levels) -> NDArray[np.float64]:
+    """What the bed covers: the level in each band below which nothing else is heard; shape (bands,)."""
+    import numpy as np
+
+    loud = np.percentile(bed.db, _LOUD, axis=0)
+    bark = 13 * np.arctan(0.00076 * bed.hz) + 3.5 * np.arctan((bed.hz / 7500) ** 2)
+    apart = bark[None, :] - bark[:, None]  # from the masker (rows) up to the masked
+    spread = loud[:, None] - np.where(apart >= 0, _UP * apart, -_DOWN * apart)
+    return np.asarray(np.maximum(spread.max(axis=0) - _JUST, threshold_in_quiet(bed.hz)))
+
+
+def compare(clip: Levels, cover: NDArray[np.float64]) -> Heard:
+    """How far a clip stands out of what is covered."""
+    import numpy as np
+
+    loudest = clip.db.max(axis=1)
+    active = (loudest > loudest.max() - _SOUNDING) & (loudest > -100)
+    excess = clip.db - cover
+    curve = excess.max(axis=1)
+    chosen = active if active.any() else np.ones(len(curve), bool)
+    return Heard(
+        hz=clip.hz,
+        excess=excess,
+        curve=curve,
+        active=active,
+        stands_out=float(np.percentile(curve[chosen], 100 - _OFTEN)) if active.any() else -math.inf,
+        share=float((curve[chosen] > 0).mean()) if active.any() else 0.0,
+        clip_db=np.median(clip.db[chosen], axis=0),
+        covered_db=cover,
+    )
+
+
+def lift(clip: Levels, cover: NDArray[np.float64], wished: float) -> Lift:
+    """The least gain, with at most one bell, that makes the clip stand out by ``wished`` dB.
+
+    A bell counts half of what gain counts, for it leaves the rest of the clip alone; gain beyond
+    18 dB and bells beyond 9 dB are not proposed.
+
+    Raises:
+        IchnosError: the clip is silent.
+    """
+    import numpy as np
+
+    now = compare(clip, cover)
+    if not now.active.any():
+        raise IchnosError("the clip is silent: nothing can lift it", cure="take another clip")
+    if now.stands_out >= wished:
+        return Lift((), now.stands_out, True, now)
+    best: tuple[float, float, float, float] | None = None
+    every = max(1, len(clip.db) // _MOST_MOMENTS)
+    some = replace(clip, db=clip.db[::every])
+    for eq in np.arange(0, MOST_EQ + 0.1, 1.5).tolist():
+        for hz in clip.hz[(clip.hz > 150) & (clip.hz < 9000)].tolist() if eq else [1000.0]:
+            shaped = replace(some, db=some.db + _bell_db(clip.hz, hz, eq))
+            gain = max(0.0, wished - compare(shaped, cover).stands_out)
+            cost = max(0.0, gain - MOST_GAIN) * 100 + gain + eq / 2
+            if best is None or cost < best[0] - 1e-9:
+                best = (cost, eq, hz, gain)
+    assert best is not None
+    _, eq, hz, gain = best
+    gain = min(MOST_GAIN, math.ceil(10 * gain) / 10)
+    steps: list[treatments.Step] = []
+    shaped = clip
+    if eq:
+        steps.append(treatments.Bell(hz=round(hz), db=eq, q=1))
+        shaped = replace(clip, db=clip.db + _bell_db(clip.hz, hz, eq))
+    if gain:
+        steps.append(treatments.Gain(db=gain))
+        shaped = replace(shaped, db=shaped.db + gain)
+    after = compare(shaped, cover)
+    steps.append(treatments.Limit(ceiling=_CEILING))
+    return Lift(tuple(steps), after.stands_out, after.stands_out >= wished - 0.05, after)
+
+
+def _bell_db(hz: NDArray[np.float64], middle: float, db: float) -> NDArray[np.float64]:
+    import numpy as np
+
+    if not db:
+        return np.zeros_like(hz)
+    return np.asarray(20 * np.log10(np.abs(bell(middle, RATE, db, 1.0).response(hz, RATE))))

@@ -1,0 +1,390 @@
+"""Converting a clip into what a game reads, and proving the result."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass, field
+from functools import cache
+from importlib.metadata import version
+from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
+
+from ichnos.audio.blocks import chain
+from ichnos.audio.blocks.chain import Flow, Side
+from ichnos.audio.files import clips, loops, ogg
+from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.forms import LOSSY, Choice
+from ichnos.audio.files.loops import Marking
+from ichnos.audio.measure.coding_loss import Fingerprint
+from ichnos.audio.measure.sides import STEREO, MixMeter, SidesMeter
+from ichnos.errors import IchnosError, Place
+
+if TYPE_CHECKING:
+    from ichnos.audio.process.treatments import Step
+
+CHAIN_EDITION = 2  # raised whenever the same clip and target would give other bytes
+CANCELS = -6.0  # dB that a mono mix may lose before one side is taken instead
+
+_SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
+_LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
+_SHORT = 0.1  # seconds: shorter than a codec's own blocks, so that its level says nothing
+_GATHERED = 1 << 16  # bytes that are written at once
+_FAINT = 1e-3  # of full scale (root mean square): below, a codec may let sound go
+
+
+@dataclass(frozen=True)
+class Target:
+    """What to convert to. ``rate`` in frames a second; ``quality`` of Vorbis and Opus, from 0 to 10.
+
+    ``mono``: where fewer channels are wanted than there are: the mix, one side, or the mix unless
+    it cancels.
+    ``treatment``: what is done to the clip on the way.
+    ``loop``: how the loop is marked in the file, where it is to be.
+    """
+
+    container: str
+    codec: str
+    rate: int
+    channels: int
+    quality: float
+    mono: Choice = "auto"
+    treatment: tuple[Step, ...] = field(default=())
+    loop: Marking | None = None
+
+    def __str__(self) -> str:
+        channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
+        loop = ", marked as a loop" if self.loop else ""
+        return f"{self.container} {self.codec}, {channels}, {self.rate / 1000:g} kHz{loop}"
+
+    def differs(self, facts: Facts) -> list[str]:
+        """In what a file is not as wanted, in plain words: what it is, and what it should be."""
+        wanted: list[tuple[str, Any, Any]] = [
+            ("container", facts.container, self.container),
+            ("codec", facts.codec, self.codec),
+            ("rate", f"{facts.rate} Hz", f"{self.rate} Hz"),
+            ("channels", facts.channels, self.channels),
+        ]
+        return [f"{what} {found}, not {want}" for what, found, want in wanted if found != want]
+
+
+@dataclass(frozen=True)
+class Converted:
+    """What a conversion gave. ``size`` in bytes.
+
+    ``side``: where stereo became mono, what was taken; ``mono_db``: what the mix would have cost.
+    ``damage``: of lossy coding, in dB (see ``damage``). ``clipped``: samples cut off at full scale.
+    ``notes``: what the treatment has to say.
+    """
+
+    frames: int
+    size: int
+    side: Side | None
+    mono_db: float | None
+    damage: float | None
+    clipped: int
+    notes: tuple[str, ...]
+
+    def told(self) -> Iterator[str]:
+        """What a person should know of it, in plain words."""
+        if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < CANCELS:
+            cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:.0f} dB"
+            yield f"its sides cancel (a mono mix would lose {cost}), so mono is the {self.side} side"
+        elif self.side == "mix" and self.mono_db is not None and self.mono_db < CANCELS:
+            yield f"its sides cancel: the mono mix is {-self.mono_db:.0f} dB quieter than they are"
+        if self.clipped:
+            yield f"{self.clipped} samples were above full scale, and are clipped"
+        yield from self.notes
+
+
+@cache
+def _versions() -> dict[str, str]:
+    """The versions of the libraries that do the work."""
+    return {name: version(name) for name in ("soundfile", "soxr", "numpy", "scipy")}
+
+
+def identity(source_sha256: str, target: Target) -> str:
+    """The name under which a conversion is kept: equal names, equal bytes.
+
+    It covers the source's bytes, the target, this chain and the libraries that do the work.
+    """
+    settings = {"source": source_sha256, "target": _settings(target), "chain": CHAIN_EDITION, **_versions()}
+    return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
+
+
+@cache
+def _settings(target: Target) -> dict[str, Any]:
+    return {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]}
+
+
+def convert(
+    source: Path,
+    facts: Facts,
+    target: Target,
+    to: Path,
+    serial: int,
+    heard: Callable[[float], None] = lambda seconds: None,
+) -> Converted:
+    """Convert ``source`` into a new file ``to``, and decode that again to prove it.
+
+    The file is written whole, or removed again.
+
+    Args:
+        serial: the Ogg stream's serial number, 32 bits; dither is drawn from it too.
+        heard: called after each block of the source, with its seconds.
+
+    Raises:
+        IchnosError: the source is damaged, the disk is full, or the result is not what was written.
+    """
+    side: Side = "mix" if target.mono == "auto" else target.mono
+    try:
+        written = _attempt(source, facts, target, side, to, serial, heard)
+        cost = written.mono_db
+        if target.mono == "auto" and cost is not None and cost < CANCELS:
+            side = _louder(source, facts)
+            to.unlink()
+            written = _attempt(source, facts, target, side, to, serial, lambda _: None)
+        damage = _prove(to, target, written, source)
+    except BaseException:
+        to.unlink(missing_ok=True)
+        raise
+    return Converted(
+        written.frames,
+        to.stat().st_size,
+        side if facts.channels == STEREO and target.channels == 1 else None,
+        cost,
+        damage,
+        written.clipped,
+        tuple(written.notes),
+    )
+
+
+def write(blocks: Iterator[clips.Block], facts: Facts, target: Target, to: Path, source: Path) -> Converted:
+    """Write sound that is decoded already, at the rate and with the channels of ``target``, and prove it.
+
+    Args:
+        facts: of the clip that it comes from; what has no more bits than the target is kept to the bit.
+    """
+    written = _Written(None)
+    try:
+        with to.open("w+b") as out:
+            _encode(written.watching(blocks), facts, target, out, 0)
+            out.flush()
+            os.fsync(out.fileno())
+        _prove(to, target, written, source)
+    except BaseException:
+        to.unlink(missing_ok=True)
+        raise
+    return Converted(written.frames, to.stat().st_size, None, None, None, written.clipped, ())
+
+
+@dataclass
+class _Written:
+    """What went into the encoder."""
+
+    fingerprint: Fingerprint | None
+    frames: int = 0
+    squares: float = 0.0
+    clipped: int = 0
+    mono_db: float | None = None
+    loop: tuple[int, int] | None = None
+    notes: list[str] = field(default_factory=list)
+
+    def level(self, channels: int) -> float:
+        """Root mean square, full scale is 1."""
+        return float((self.squares / max(1, self.frames * channels)) ** 0.5)
+
+    def watching(self, blocks: Iterator[clips.Block]) -> Iterator[clips.Block]:
+        import numpy as np
+
+        for block in blocks:
+            flat = block.ravel()
+            self.frames += len(block)
+            self.squares += float(np.dot(flat, flat))
+            if max(flat.max(initial=0), -flat.min(initial=0)) > 1:
+                self.clipped += int((np.abs(flat) > 1).sum())
+            if self.fingerprint:
+                self.fingerprint.add(block)
+            yield block
+
+
+def _attempt(
+    source: Path,
+    facts: Facts,
+    target: Target,
+    side: Side,
+    to: Path,
+    serial: int,
+    heard: Callable[[float], None],
+) -> _Written:
+    expected = round(facts.frames * target.rate / facts.rate)
+    written = _Written(Fingerprint(target.rate, expected) if target.codec in LOSSY else None)
+    mixing = MixMeter() if facts.channels == STEREO and target.channels == 1 and side == "mix" else None
+    with source.open("rb") as stream, to.open("w+b") as out:
+        decoded = _telling(clips.blocks(stream, facts, Place(str(source))), facts.rate, heard)
+        if mixing:
+            mixed = mixing.mixed(decoded, chain.mono)
+        else:
+            mixed = chain.to_channels(decoded, target.channels, side)
+        flow = Flow(chain.resampled(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels)
+        found = (target.loop.at or loops.marked(stream, facts, target.loop)) if target.loop else None
+        if target.treatment:
+            from ichnos.audio.process.treatments import treated
+
+            flow = treated(flow, target.treatment, written.notes.append)
+        _encode(written.watching(flow.blocks), facts, target, out, serial)
+        if target.loop:
+            # A treatment may have moved everything, so that marks of the source mean nothing any more.
+            loop = None if target.treatment else found
+            written.loop = loops.carried(loop, facts.rate, target.rate, written.frames)
+        if target.loop and written.loop:
+            loops.mark(out, target.loop, *written.loop, target.rate)
+        out.flush()
+        os.fsync(out.fileno())
+    written.mono_db = mixing.mono_db if mixing else None
+    return written
+
+
+def _louder(source: Path, facts: Facts) -> Side:
+    meter = SidesMeter()
+    with source.open("rb") as stream:
+        for block in clips.blocks(stream, facts, Place(str(source))):
+            meter.add(block)
+    return meter.result().louder
+
+
+def _telling(blocks: Iterator[clips.Block], rate: int, heard: Callable[[float], None]) -> Iterator[clips.Block]:
+    since = 0
+    for block in blocks:
+        yield block
+        since += len(block)
+        if since >= rate:
+            heard(since / rate)
+            since = 0
+    heard(since / rate)
+
+
+class _Sink:
+    """A file for libsndfile to write to. An error cannot pass through C, so it is kept and raised after."""
+
+    def __init__(self, out: IO[bytes], restamper: ogg.Restamper | None) -> None:
+        self._out = out
+        self._restamper = restamper
+        self._written = 0
+        self._waiting = bytearray()
+        self.failure: OSError | None = None
+
+    def write(self, data: Any) -> int:
+        given = bytes(data)
+        self._written += len(given)
+        if self._restamper:
+            self._waiting += given  # libsndfile writes each page in two small pieces
+            if len(self._waiting) < _GATHERED:
+                return len(given)
+            given, self._waiting = bytes(self._waiting), bytearray()
+        self._write(given)
+        return 0 if self.failure else len(data)
+
+    def _write(self, data: bytes) -> None:
+        try:
+            self._out.write(self._restamper.feed(data) if self._restamper else data)
+        except OSError as error:
+            self.failure = error
+
+    def finish(self) -> None:
+        """Write what still waits."""
+        if self._waiting and not self.failure:
+            self._write(bytes(self._waiting))
+
+    def read(self, size: int) -> bytes:
+        return self._out.read(size)
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        # An Ogg stream is only appended to, and its restamped length may lag behind what was given.
+        return self._written if self._restamper else self._out.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._written if self._restamper else self._out.tell()
+
+
+def _encode(blocks: Iterator[clips.Block], facts: Facts, target: Target, out: IO[bytes], serial: int) -> None:
+    import soundfile
+
+    sink = _Sink(out, ogg.Restamper(serial) if target.container == "Ogg" else None)
+    options: dict[str, Any] = {}
+    if target.codec in LOSSY:
+        options["compression_level"] = 1 - target.quality / 10
+    try:
+        with soundfile.SoundFile(
+            sink,
+            "w",
+            target.rate,
+            target.channels,
+            _SUBTYPES[target.codec],
+            format=target.container.upper(),
+            **options,
+        ) as sound:
+            for block in _samples(blocks, facts, target, serial):
+                # Never a long clip in one call: that crashes the Vorbis encoder.
+                sound.write(block)
+                if sink.failure:
+                    break
+    except soundfile.LibsndfileError:
+        if not sink.failure:
+            raise
+    sink.finish()
+    if sink.failure:
+        raise sink.failure
+
+
+def _samples(blocks: Iterator[clips.Block], facts: Facts, target: Target, serial: int) -> Iterator[Any]:
+    """The samples as the encoder takes them."""
+    kind, _, bits = target.codec.partition(" ")
+    if kind != "PCM":
+        return blocks
+    import numpy as np
+
+    untouched = facts.rate == target.rate and facts.channels == target.channels and not target.treatment
+    exact = untouched and facts.bits is not None and facts.bits <= int(bits)
+    return chain.whole_numbers(blocks, int(bits), None if exact else np.random.default_rng(serial))
+
+
+def _prove(path: Path, target: Target, written: _Written, source: Path) -> float | None:
+    """Decode what was written, and compare. Gives the damage."""
+    import numpy as np
+
+    place = Place(str(source))
+    again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
+    frames, squares = 0, 0.0
+    with path.open("rb") as stream:
+        found, blocks = clips.decoded(stream, path)
+        wrong = target.differs(found)
+        for block in blocks:
+            frames += len(block)
+            flat = block.ravel()
+            squares += float(np.dot(flat, flat))
+            if again:
+                again.add(block)
+        if target.loop and written.loop and loops.read(stream, target.loop) != written.loop:
+            wrong.append("the loop is not marked")
+    if frames != written.frames:
+        wrong.append(f"{frames} frames, not {written.frames}")
+    wrong += _level_changed(target, written, (squares / max(1, frames * found.channels)) ** 0.5)
+    if wrong:
+        cure = "choose a higher quality" if target.codec in LOSSY else ""
+        raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
+    return written.fingerprint.distance(again) if written.fingerprint and again else None
+
+
+def _level_changed(target: Target, written: _Written, found: float) -> Iterator[str]:
+    import math
+
+    level = written.level(target.channels)
+    lossy = target.codec in LOSSY
+    if written.clipped or max(level, found) < _FAINT or (lossy and written.frames < _SHORT * target.rate):
+        return
+    change = 20 * math.log10(max(found, 1e-9) / max(level, 1e-9))
+    if abs(change) > (_LOSSY_LEVEL if lossy else _EXACT_LEVEL):
+        yield f"its level changed by {change:+.1f} dB"

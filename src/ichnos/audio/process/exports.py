@@ -1,0 +1,238 @@
+"""Clips converted by themselves, outside any pack: several at once, each whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import IO
+
+from ichnos.audio.blocks.spool import Spool
+from ichnos.audio.files import clips as audio_clips
+from ichnos.audio.files import containers, loops
+from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
+from ichnos.audio.files.loops import Marking
+from ichnos.audio.process.conversion import Converted, Target, convert, write
+from ichnos.audio.process.treatments import Step
+from ichnos.errors import IchnosError, Place, WrongCall, raise_all
+from ichnos.files.writing import fresh, understood
+
+_KINDS = {"vorbis": ("Ogg", "Vorbis"), "opus": ("Ogg", "Opus")}
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What clips are to become; what is None stays as each clip has it."""
+
+    container: str
+    codec: str
+    rate: int | None = None
+    channels: int | None = None
+    quality: float = 5.0
+    mono: Choice = "auto"
+    treatment: tuple[Step, ...] = ()
+
+    def target(self, facts: Facts) -> Target:
+        """What one clip becomes."""
+        rate = self.rate or facts.rate
+        if self.codec == "Opus" and rate not in OPUS_RATES:
+            rate = next((known for known in OPUS_RATES if known >= rate), OPUS_RATES[-1])
+        channels = self.channels or min(2, facts.channels)
+        return Target(self.container, self.codec, rate, channels, self.quality, self.mono, self.treatment)
+
+
+def wish(container: str, codec: str | None, bits: str | None) -> tuple[str, str]:
+    """The container and the codec that these words mean.
+
+    Args:
+        codec: "vorbis" or "opus". bits: "16", "24" or "float".
+
+    Raises:
+        WrongCall: they do not go together.
+    """
+    known = {name.lower(): name for name in CODECS}
+    if container.lower() not in known:
+        raise WrongCall(f"there is no container {container!r} here", cure=f"choose one: {', '.join(known)}")
+    name = known[container.lower()]
+    if codec is not None and codec.lower() not in _KINDS:
+        raise WrongCall(f"there is no codec {codec!r} here", cure="choose vorbis or opus; for the others say --bits")
+    if bits is not None and bits not in ("16", "24", "float"):
+        raise WrongCall(f"samples of {bits!r} bits are not written", cure="choose 16, 24 or float")
+    chosen = CODECS[name][0]
+    if codec is not None:
+        chosen = _KINDS[codec.lower()][1]
+    elif bits is not None:
+        chosen = "float 32" if bits == "float" else f"PCM {bits}"
+    if chosen not in CODECS[name] or (codec is not None and bits is not None):
+        raise WrongCall(f"{name} does not hold {chosen}", cure=f"it holds {' or '.join(CODECS[name])}")
+    return name, chosen
+
+
+def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
+    """The clips that paths mean: files as they are, and all that a folder holds, by their extension.
+
+    Returns:
+        Each clip, and its path below the folder that was named (or just its name).
+
+    Raises:
+        WrongCall: a path that is not there, or a folder without a clip.
+    """
+    clips: dict[Path, Path] = {}
+    for path in paths:
+        if path.is_dir():
+            inside = sorted(
+                each
+                for each in path.rglob("*")
+                if each.suffix.lower() in containers.SUFFIXES and each.is_file() and not each.name.startswith(".")
+            )
+            if not inside:
+                raise WrongCall(f"there is no clip in the folder {path}", cure="name another, or the files themselves")
+            clips.update((each, each.relative_to(path)) for each in inside)
+        elif path.is_file():
+            clips.setdefault(path, Path(path.name))
+        else:
+            raise WrongCall(f"there is no clip {path}", cure=_nearest(path))
+    return list(clips.items())
+
+
+def _nearest(missing: Path) -> str:
+    from rapidfuzz import process
+
+    beside = missing.parent
+    names = [path.name for path in beside.iterdir() if not path.name.startswith(".")] if beside.is_dir() else []
+    near = process.extractOne(missing.name, names, score_cutoff=60)
+    return f"did you mean {beside / near[0]}?" if near else "correct the name"
+
+
+@dataclass(frozen=True)
+class Export:
+    """One clip to convert, and where it goes. ``error``: why it cannot be."""
+
+    clip: Path
+    to: Path
+    facts: Facts | None = None
+    target: Target | None = None
+    size: int = 0  # of the clip, in bytes
+    error: IchnosError | None = None
+
+
+@dataclass(frozen=True)
+class Exported:
+    """What became of it: either what was converted, or what went wrong."""
+
+    export: Export
+    converted: Converted | None = None
+    error: IchnosError | None = None
+
+
+def plan(
+    clips: Sequence[tuple[Path, Path]],
+    wanted: Callable[[Facts], Target],
+    to: Path,
+    *,
+    marking: Marking | None = None,
+    replacing: bool = False,
+) -> list[Export]:
+    """Look at every clip, and decide what it becomes and where it goes. Writes nothing.
+
+    Args:
+        marking: how a game wants loops marked; else a clip's own marks are carried over into a WAV.
+
+    Raises:
+        WrongCall: two clips would become one file, one would replace itself, or a file is there already.
+    """
+    exports: list[Export] = []
+    names: dict[str, Path] = {}
+    errors: list[IchnosError] = []
+    for clip, name in clips:
+        try:
+            with understood(clip), clip.open("rb") as stream:
+                facts = audio_clips.facts(stream, clip)
+                target = _with_marks(wanted(facts), stream, facts, marking)
+        except IchnosError as error:
+            exports.append(Export(clip, to / name, error=error))
+            continue
+        path = to / name.with_suffix(SUFFIXES[target.container])
+        exports.append(Export(clip, path, facts, target, clip.stat().st_size))
+        other = names.setdefault(str(path).casefold(), clip)
+        if other is not clip:
+            errors.append(
+                WrongCall(f"{other} and {clip} would both become {path}", cure="convert them into two folders")
+            )
+        elif path.exists() and path.samefile(clip):
+            errors.append(WrongCall(f"{clip} would replace itself", cure="choose another folder: --to FOLDER"))
+        elif path.exists() and not replacing:
+            errors.append(WrongCall(f"{path} is there already", cure="choose another folder, or say --replace"))
+    raise_all(errors)
+    return exports
+
+
+def _with_marks(target: Target, stream: IO[bytes], facts: Facts, marking: Marking | None) -> Target:
+    """The target with the clip's loop marked, where it has one that a treatment does not move."""
+    form = marking or (Marking("smpl") if target.container == "WAV" else None)
+    if form is None or target.treatment or loops.marked(stream, facts, form) is None:
+        return target
+    return replace(target, loop=form)
+
+
+def run(exports: Sequence[Export], heard: Callable[[float], None]) -> list[Exported]:
+    """Convert them, side by side; what goes wrong with one does not stop the others.
+
+    Args:
+        heard: called from the converting threads, with the seconds done since.
+    """
+    # The longest first: so no thread is left alone with it at the end.
+    longest_first = sorted(exports, key=lambda one: -(one.facts.seconds if one.facts else 0))
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        done = dict(zip(map(id, longest_first), pool.map(lambda one: _one(one, heard), longest_first), strict=True))
+    return [done[id(export)] for export in exports]
+
+
+def _one(export: Export, heard: Callable[[float], None]) -> Exported:
+    if export.facts is None or export.target is None:
+        return Exported(export, error=export.error)
+    try:
+        with fresh(export.to) as beside:
+            serial = int.from_bytes(hashlib.sha256(export.to.name.encode()).digest()[:4], "big")
+            return Exported(export, convert(export.clip, export.facts, export.target, beside, serial, heard))
+    except IchnosError as error:
+        place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))
+        return Exported(export, error=IchnosError(error.what, place=place, cure=error.cure))
+
+
+def split(
+    clip: Path, pieces: Sequence[tuple[int, int]], to: Path, heard: Callable[[float], None], *, replacing: bool
+) -> list[Path]:
+    """Write pieces of a recording as WAV files NAME-1.wav, NAME-2.wav, ..., its samples kept to the bit.
+
+    Args:
+        pieces: the first frame of each, and the frame behind its last.
+
+    Raises:
+        WrongCall: a file is there already.
+        IchnosError: the clip is damaged, or a file cannot be written. Pieces written before stay, whole.
+    """
+    paths = split_names(clip, len(pieces), to)
+    standing = next((path for path in paths if path.exists()), None)
+    if standing is not None and not replacing:
+        raise WrongCall(f"{standing} is there already", cure="choose another folder, or say --replace")
+    with understood(clip), clip.open("rb") as stream:
+        facts = audio_clips.facts(stream, clip)
+        spool = Spool(audio_clips.blocks(stream, facts, Place(str(clip))), facts.channels)
+    codec = "PCM 16" if facts.bits and facts.bits <= 16 else "PCM 24"
+    target = Target("WAV", codec, facts.rate, facts.channels, 0)
+    for path, (start, end) in zip(paths, pieces, strict=True):
+        with fresh(path) as beside:
+            write(spool.blocks(start, end), facts, target, beside, clip)
+        heard((end - start) / facts.rate)
+    return paths
+
+
+def split_names(clip: Path, count: int, to: Path) -> list[Path]:
+    """Where the pieces of a recording go; the numbers are of one width, so that they sort."""
+    width = len(str(count))
+    return [to / f"{clip.stem}-{number:0{width}}.wav" for number in range(1, count + 1)]

@@ -1,0 +1,148 @@
+"""Changes to how loud a sound is: gain, a loudness to reach, a limiter for true peaks, soft clipping."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Iterator
+from typing import TYPE_CHECKING
+
+from ichnos.audio.blocks.chain import Flow, resampled
+from ichnos.audio.blocks.spool import Spool
+from ichnos.audio.measure.loudness import LoudnessMeter
+from ichnos.audio.measure.peaks import TAPS, PeakMeter, between, decibels
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from ichnos.audio.files.clips import Block
+
+_LOOK_AHEAD = 0.005  # seconds: how long before a peak the limiter goes down, and how long after it comes up
+_SPARE = 0.1  # dB below the ceiling that the limiter aims at: its own movement moves peaks a little
+_CLOSE = 0.1  # LU: near enough to the loudness that is to be reached
+_PASSES = 6
+
+
+def louder(blocks: Iterable[Block], db: float) -> Iterator[Block]:
+    """Gain in dB, up or down."""
+    import numpy as np
+
+    factor = np.float32(10 ** (db / 20))
+    for block in blocks:
+        yield block * factor
+
+
+def limited(flow: Flow, ceiling: float) -> Flow:
+    """No true peak above ``ceiling`` (dBTP, ITU-R BS.1770-4 Annex 2).
+
+    The gain that each frame needs is held for 5 ms to both sides and then smoothed over as much:
+    it is down before the peak comes, and never above what the peak needs. All channels move alike.
+    """
+    return flow.through(_limited(flow.blocks, flow.rate, 10 ** ((ceiling - _SPARE) / 20)))
+
+
+def _limited(blocks: Iterable[Block], rate: int, most: float) -> Iterator[Block]:
+    import numpy as np
+    from scipy.ndimage import minimum_filter1d
+    from scipy.signal import oaconvolve
+
+    ahead = max(2, round(_LOOK_AHEAD * rate))
+    smooth = np.hanning(2 * ahead + 3)[1:-1]
+    smooth /= smooth.sum()
+    reach = 2 * ahead + TAPS  # frames that must be known to either side of what is given
+    waiting: NDArray[np.float32] | None = None
+    before = reach  # frames at the front of ``waiting`` that were given already, or are silence before the sound
+    for block in _then_silence(blocks, reach):
+        waiting = (
+            np.concatenate([np.zeros((reach, block.shape[1]), np.float32), block])
+            if waiting is None
+            else np.concatenate([waiting, block])
+        )
+        ready = len(waiting) - reach - before
+        if ready <= 0:
+            continue
+        part = waiting[before - reach : before + ready + reach]
+        peak = between(part).max(axis=1)
+        # A curve between two frames counts for both, and for their neighbours.
+        near = np.maximum(peak[:-1], peak[1:])
+        near = np.maximum(near, np.abs(part[TAPS // 2 : TAPS // 2 + len(near)]).max(axis=1))
+        if near.max(initial=0) > most:
+            need = most / np.maximum(near, most)
+            held = minimum_filter1d(need, 2 * ahead + 1)
+            gain = np.minimum(1, oaconvolve(held, smooth, "same"))
+            offset = reach - TAPS // 2
+            yield part[reach : reach + ready] * gain[offset : offset + ready, None].astype(np.float32)
+        else:
+            yield part[reach : reach + ready].copy()
+        gone = before + ready - reach
+        waiting, before = waiting[gone:], reach
+
+
+def _then_silence(blocks: Iterable[Block], frames: int) -> Iterator[Block]:
+    import numpy as np
+
+    channels = 0
+    for block in blocks:
+        channels = block.shape[1]
+        if len(block):
+            yield block
+    if channels:
+        yield np.zeros((frames, channels), np.float32)
+
+
+def measured(blocks: Iterable[Block], rate: int, channels: int) -> tuple[float, float]:
+    """Loudness in LUFS and true peak in dBTP."""
+    loudness, peaks = LoudnessMeter(rate, channels), PeakMeter(rate, channels)
+    for block in blocks:
+        loudness.add(block)
+        peaks.add(block)
+    peaks.finish()
+    return loudness.result().level, decibels(peaks.true)
+
+
+def to_loudness(flow: Flow, lufs: float, ceiling: float, say: Callable[[str], None]) -> Flow:
+    """Bring a sound to a loudness; peaks that would pass the ceiling are limited.
+
+    Args:
+        lufs: integrated; of a clip shorter than 0.4 s the momentary loudness.
+        ceiling: dBTP.
+        say: told where the loudness cannot be reached under that ceiling.
+    """
+    spool = Spool(flow.blocks, flow.channels)
+    loudness, peak = measured(spool.blocks(), flow.rate, flow.channels)
+    if math.isinf(loudness):
+        say("it is silent, so no loudness can be reached")
+        return flow.through(spool.blocks())
+    gain = lufs - loudness
+    if peak + gain <= ceiling:
+        return flow.through(louder(spool.blocks(), gain))
+
+    def at(db: float) -> Iterator[Block]:
+        return _limited(louder(spool.blocks(), db), flow.rate, 10 ** ((ceiling - _SPARE) / 20))
+
+    reached = -math.inf
+    for _ in range(_PASSES):  # limiting takes loudness away, so more gain is needed than it seemed
+        reached, _ = measured(at(gain), flow.rate, flow.channels)
+        if abs(lufs - reached) < _CLOSE or gain > lufs - loudness + 12:
+            break
+        gain += lufs - reached
+    if abs(lufs - reached) > 0.5:
+        say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:.1f} LUFS")
+    return flow.through(at(gain))
+
+
+def driven(flow: Flow, db: float) -> Flow:
+    """Deliberate soft clipping: louder by ``db``, through tanh, at four times the rate so that little folds back.
+
+    Quiet sound comes out louder by ``db``; nothing passes full scale between the samples by much.
+    """
+    import numpy as np
+
+    drive = np.float32(10 ** (db / 20))
+    over = 4 * flow.rate
+
+    def bent() -> Iterator[Block]:
+        for block in resampled(flow.blocks, flow.rate, over, flow.channels):
+            yield np.tanh(block * drive)
+
+    return flow.through(resampled(bent(), over, flow.rate, flow.channels))

@@ -1,0 +1,223 @@
+"""Changes to when a sound is heard: cutting, trimming, fading, turning round, speed and pitch."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING, Literal
+
+from ichnos.audio.blocks.chain import Flow, resampled
+from ichnos.audio.blocks.spool import Spool
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from ichnos.audio.files.clips import Block
+
+Shape = Literal["straight", "smooth", "power"]
+
+
+def cut(flow: Flow, start: float, end: float | None) -> Flow:
+    """Keep what lies between two times, in seconds."""
+    first = round(start * flow.rate)
+    last = None if end is None else round(end * flow.rate)
+
+    def kept() -> Iterator[Block]:
+        at = 0
+        for block in flow.blocks:  # to the end, so that damage behind the cut is noticed too
+            low, high = max(0, first - at), len(block) if last is None else min(len(block), last - at)
+            if low < high:
+                yield block[low:high]
+            at += len(block)
+
+    return flow.through(kept())
+
+
+def trimmed(flow: Flow, threshold: float, keep: float) -> Flow:
+    """Take silence off both ends.
+
+    Args:
+        threshold: dBFS; what never passes it counts as silence.
+        keep: seconds of it that stay.
+    """
+    import numpy as np
+
+    limit = 10 ** (threshold / 20)
+    first = last = None
+    at = 0
+
+    def watching() -> Iterator[Block]:
+        nonlocal first, last, at
+        for block in flow.blocks:
+            sounding = np.flatnonzero(np.abs(block).max(axis=1) > limit)
+            if len(sounding):
+                first = at + int(sounding[0]) if first is None else first
+                last = at + int(sounding[-1])
+            at += len(block)
+            yield block
+
+    spool = Spool(watching(), flow.channels)
+    if first is None or last is None:
+        return flow.through(spool.blocks())  # all silence: nothing to tell the ends by
+    margin = round(keep * flow.rate)
+    return flow.through(spool.blocks(first - margin, last + 1 + margin))
+
+
+def _curve(count: int, shape: Shape) -> NDArray[np.float32]:
+    """Rising from 0 to 1, not reaching either."""
+    import numpy as np
+
+    rising = (np.arange(count, dtype=np.float64) + 0.5) / max(1, count)
+    if shape == "smooth":
+        rising = (1 - np.cos(np.pi * rising)) / 2
+    elif shape == "power":
+        rising = np.sin(np.pi / 2 * rising)
+    return rising.astype(np.float32)
+
+
+def faded(flow: Flow, rise: float, fall: float, shape: Shape) -> Flow:
+    """Fade in and out. ``rise``, ``fall``: seconds. Where they would meet, each gets its share."""
+    spool = Spool(flow.blocks, flow.channels)
+    up, down = round(rise * flow.rate), round(fall * flow.rate)
+    if up + down > spool.frames:
+        share = spool.frames / (up + down)
+        up, down = int(up * share), int(down * share)
+    rising, falling = _curve(up, shape), _curve(down, shape)[::-1]
+    begin = spool.frames - down
+
+    def shaped() -> Iterator[Block]:
+        at = 0
+        for block in spool.blocks():
+            if at < up or at + len(block) > begin:
+                block = block.copy()
+                here = max(0, min(len(block), up - at))
+                block[:here] *= rising[at : at + here, None]
+                from_ = max(0, begin - at)
+                block[from_:] *= falling[at + from_ - begin : at + len(block) - begin, None]
+            at += len(block)
+            yield block
+
+    return flow.through(shaped())
+
+
+def backwards(flow: Flow) -> Flow:
+    """The last frame first."""
+    spool = Spool(flow.blocks, flow.channels)
+
+    def turned() -> Iterator[Block]:
+        from ichnos.audio.files.clips import BLOCK_FRAMES
+
+        for end in range(spool.frames, 0, -BLOCK_FRAMES):
+            yield spool.part(end - BLOCK_FRAMES, end)[::-1].copy()
+
+    return flow.through(turned())
+
+
+def repeated(flow: Flow, times: int) -> Flow:
+    """The whole, so many times."""
+    spool = Spool(flow.blocks, flow.channels)
+    return flow.through(block for _ in range(times) for block in spool.blocks())
+
+
+def joined(flow: Flow, seconds: float) -> Flow:
+    """A loop without a seam: the end is faded into the beginning, and the beginning that was used is left out.
+
+    N frames become N - n: from frame n on, and at the last n frames the end goes while the first n
+    frames come, at constant power. Behind the last frame, frame n follows on by itself.
+    """
+    import numpy as np
+
+    spool = Spool(flow.blocks, flow.channels)
+    count = min(round(seconds * flow.rate), spool.frames // 2)
+    rising = np.sin(np.pi / 2 * (np.arange(count, dtype=np.float64) + 0.5) / max(1, count))[:, None]
+    end, begin = spool.part(spool.frames - count, spool.frames), spool.part(0, count)
+    # Sides that are alike would swell at constant power: their likeness says how much to take back.
+    energy = math.sqrt(float(np.square(end).sum()) * float(np.square(begin).sum()))
+    likeness = max(0.0, float((end * begin).sum()) / energy) if energy else 0.0
+    falling = rising[::-1]
+    scale = 1 / np.sqrt(1 + 2 * likeness * rising * falling)
+
+    def whole() -> Iterator[Block]:
+        yield from spool.blocks(count, spool.frames - count)
+        yield ((end * falling + begin * rising) * scale).astype(np.float32)
+
+    return flow.through(whole())
+
+
+def faster(flow: Flow, factor: float) -> Flow:
+    """Speed and pitch together, as a tape that runs faster."""
+    return flow.through(resampled(flow.blocks, flow.rate * factor, flow.rate, flow.channels))
+
+
+_PIECE = 0.04  # seconds of sound that are laid over each other
+_SEARCH = 0.012  # seconds to either side in which the best fit is looked for
+
+
+def repitched(flow: Flow, semitones: float) -> Flow:
+    """Pitch alone: the clip is stretched in time, then played faster by as much. Its length stays to the frame.
+
+    The stretching is overlap-add at the best fit (WSOLA, Verhelst and Roelands 1993): pieces of
+    40 ms are laid half over each other, each taken from within 12 ms of where it should be, where it
+    continues the one before best. Good for a few semitones; sharp attacks may double at more.
+    """
+    factor = 2 ** (semitones / 12)
+    spool = Spool(flow.blocks, flow.channels)
+    stretched = _stretched(spool, flow.rate, factor)
+    pitched = resampled(stretched, flow.rate * factor, flow.rate, flow.channels)
+    return flow.through(_of_length(pitched, spool.frames, flow.channels))
+
+
+def _of_length(blocks: Iterable[Block], frames: int, channels: int) -> Iterator[Block]:
+    import numpy as np
+
+    left = frames
+    for block in blocks:
+        if left:
+            yield block[:left]
+        left -= min(left, len(block))
+    if left:
+        yield np.zeros((left, channels), np.float32)
+
+
+def _stretched(spool: Spool, rate: int, factor: float) -> Iterator[Block]:
+    """The sound lasting ``factor`` times as long, at its own pitch."""
+    import numpy as np
+
+    half = round(_PIECE * rate / 2)
+    reach = round(_SEARCH * rate)
+    rising = np.hanning(2 * half + 1)[:half, None].astype(np.float32)
+    follows = 0  # where the last piece would have gone on
+    tail: NDArray[np.float32] | None = None
+    pieces = max(1, math.ceil(spool.frames * factor / half))
+    for number in range(pieces):
+        ideal = round(number * half / factor)
+        start = ideal if tail is None else _best_fit(spool, ideal, follows, half, reach)
+        piece = _padded(spool, start, 2 * half)
+        if tail is None:
+            yield piece[:half].copy()
+        else:
+            yield tail * rising[::-1] + piece[:half] * rising
+        tail, follows = piece[half:], start + half
+
+
+def _best_fit(spool: Spool, ideal: int, follows: int, half: int, reach: int) -> int:
+    """Where to take the next piece from: as near to ``ideal`` as continues what is at ``follows`` best."""
+    import numpy as np
+    from scipy.signal import oaconvolve
+
+    wanted = _padded(spool, follows, half).mean(axis=1)
+    low = max(0, ideal - reach)
+    ground = _padded(spool, low, ideal + reach - low + half).mean(axis=1)
+    likeness = oaconvolve(ground, wanted[::-1], "valid")
+    energy = np.convolve(np.square(ground), np.ones(half, np.float32), "valid")
+    return low + int(np.argmax(likeness / np.sqrt(np.maximum(energy, 1e-9))))
+
+
+def _padded(spool: Spool, start: int, count: int) -> NDArray[np.float32]:
+    import numpy as np
+
+    part = spool.part(start, start + count)
+    if len(part) < count:
+        part = np.concatenate([part, np.zeros((count - len(part), part.shape[1]), np.float32)])
+    return part

@@ -1,0 +1,165 @@
+"""Harvest: a game's own definitions, read through its profile, give its catalogue."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+
+from ichnos.documents.tree import many_nodes
+from ichnos.errors import IchnosError, Place
+from ichnos.files.sources import Files, Inside, files_at
+from ichnos.games.catalogues.catalogue import JOINT, Catalogue
+from ichnos.games.entries.packs import PackRead, SoundFiles, read_pack
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.vocabulary import PART, TAKE
+
+
+def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None = None) -> Catalogue:
+    """Read a game's own definitions from its installation, a folder or a zip archive.
+
+    Args:
+        listen: with it, mentions are counted and readable originals are decoded; it is called with
+            the name of each of them.
+
+    Raises:
+        IchnosError: these are no files of this game.
+    """
+    source = source.resolve()
+    whole = files_at(source)
+    files = Inside(whole, profile.rules.catalogue.folder)
+    with many_nodes():
+        pack = read_pack(profile, files)
+    catalogue = Catalogue(source=str(source), strays=len(pack.strange))
+    _take_in(catalogue, pack)
+    sounds: list[str] = []
+    if profile.by_path_alone:
+        sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
+        _take_in_paths(catalogue, profile, sounds)
+    catalogue.notes = list(_notes(pack))
+    if not catalogue.keys:
+        broken = f" ({pack.broken[0]})" if pack.broken else ""
+        raise IchnosError(
+            f"no sound keys of {profile.rules.game.title} are found here{broken}",
+            place=Place(str(source)),
+            cure="give the folder that the game is installed in",
+        )
+    folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
+    catalogue.seen = seen(source, [*(files.label(name) for name in sorted(pack.documents)), *folders])
+    count = len(catalogue.keys)
+    catalogue.mentions = [None] * count
+    catalogue.sounds, catalogue.seconds, catalogue.peaks = [None] * count, [None] * count, [None] * count
+    if listen is not None:
+        catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
+        _listen(catalogue, files, listen)
+    return catalogue
+
+
+def _notes(pack: PackRead) -> Iterator[str]:
+    for error in pack.broken:
+        yield f"{error}"
+    if pack.strange:
+        place, excerpt = pack.strange[0]
+        count = len(pack.strange)
+        many = f"{count} entries fit" if count != 1 else "1 entry fits"
+        yield f"{many} no exemplar; the first is {place}: {excerpt}"
+    if pack.unknown:
+        named = ", ".join(f"{label} ({count} times)" for label, count in pack.unknown.most_common(12))
+        yield f"not known to the profile, and kept as it stands: {named}"
+
+
+def seen(source: Path, documents: Iterable[str]) -> dict[str, list[int]]:
+    """The size and time (nanoseconds) of each file that a harvest depends on."""
+    paths = [str(source)] if source.is_file() else documents
+    return {path: [stat.st_size, stat.st_mtime_ns] for path in paths if (stat := _stat(path)) is not None}
+
+
+def _stat(path: str) -> os.stat_result | None:
+    try:
+        return Path(path).stat()
+    except OSError:
+        return None
+
+
+def _take_in(catalogue: Catalogue, pack: PackRead) -> None:
+    categories = pack.categories()
+    known = set()
+    for sound in pack.defined():
+        if sound.key in known:
+            continue
+        known.add(sound.key)
+        catalogue.keys.append(sound.key)
+        catalogue.categories.append(sound.category or categories.get(sound.key))
+        catalogue.files.append(JOINT.join(take.reference for take in sound.takes))
+
+
+def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> None:
+    """The keys of a game without definitions, as its sound files' own names spell them."""
+    takes: dict[str, list[tuple[int, str]]] = {}
+    for name in sorted(names):
+        values = next((found for path in profile.sound_paths if (found := path.match(name)) is not None), None)
+        if values is not None:
+            pieces = [str(values[piece]) for piece in ("key.group", "key.own") if values.get(piece)]
+            key = str(values.get("key") or profile.rules.names.separator.join(pieces))
+            takes.setdefault(key, []).append((int(float(str(values.get("take.number") or 1))), name))
+    for key, numbered in takes.items():
+        catalogue.keys.append(key)
+        catalogue.categories.append(None)
+        catalogue.files.append(JOINT.join(name for _, name in sorted(numbered)))
+
+
+_WORD = re.compile(r"""[^\s"'<>=,;{}\[\]()]+""")
+_LARGEST_TEXT = 64 * 2**20  # bytes
+
+
+def _mentions(profile: Profile, keys: list[str], files: Files) -> Iterator[int]:
+    """How often texts other than the definitions name each key."""
+    folder = profile.rules.catalogue.folder
+    prefix = f"{folder}/" if folder else ""
+    definitions = [exemplar.path for exemplar in profile.documents if {TAKE, PART} & set(exemplar.scopes.values())]
+    words: Counter[str] = Counter()
+    spaced = [key for key in keys if not _WORD.fullmatch(key)]
+    for name in files.names():
+        if any(path.match(name.removeprefix(prefix)) is not None for path in definitions):
+            continue
+        text = _text(files, name)
+        words.update(_WORD.findall(text))
+        words.update({key: text.count(key) for key in spaced})
+    yield from (words[key] for key in keys)
+
+
+def _text(files: Files, name: str) -> str:
+    """A file's text; empty where it is none."""
+    if name.lower().endswith(SOUND_SUFFIXES):
+        return ""
+    with files.open(name) as stream:
+        data = stream.read(_LARGEST_TEXT)
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return data.decode("utf-16", "replace")
+    return "" if b"\0" in data[:8192] else data.decode("utf-8", "replace")
+
+
+def _listen(catalogue: Catalogue, files: Files, listen: Callable[[str], None]) -> None:
+    """Decode the first file of each key, where there is one that can be."""
+    import numpy as np
+
+    from ichnos.audio.files import clips
+
+    names = SoundFiles([name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)])
+    for index, references in enumerate(catalogue.files):
+        name = names.resolve(references.split(JOINT)[0])
+        if name is None:
+            continue
+        listen(name)
+        try:
+            with files.open(name) as stream:
+                facts = clips.facts(stream, Path(name))
+                blocks = clips.blocks(stream, facts, Place(files.label(name)))
+                top = max((float(np.abs(block).max()) for block in blocks), default=0.0)
+        except IchnosError:
+            continue  # the name is right, even where the contents cannot be heard
+        catalogue.sounds[index] = f"{facts.container} {facts.codec}, {'mono' if facts.channels == 1 else 'stereo'}"
+        catalogue.seconds[index] = round(facts.seconds, 3)
+        catalogue.peaks[index] = round(20 * float(np.log10(top)), 1) if top else None

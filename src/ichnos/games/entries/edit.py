@@ -1,0 +1,264 @@
+"""Edit: entries of a file that is there already, changed, copied or added by splicing its own text.
+
+``like`` takes an existing entry's text and changes only the holes; ``merge`` does so for entries that
+a file has, and adds the others after the last. Every byte outside the edited entries stays as it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from ichnos.documents.tree import Document, Node, Unwritable, Value
+from ichnos.errors import IchnosError
+from ichnos.games.entries.fill import Around, Filler, Like, repetitions, resolve
+from ichnos.games.entries.read import Found, read
+from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PRINCIPAL
+
+_GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
+
+
+@dataclass(frozen=True)
+class Edit:
+    """Replace ``start`` to ``end`` of a text."""
+
+    start: int
+    end: int
+    text: str
+
+
+@dataclass(frozen=True)
+class Change:
+    """An edit as people read it: the line (from 1) where it begins, what stood there, what does now."""
+
+    line: int
+    old: str
+    new: str
+
+
+def applied(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = None) -> str:
+    """The part of a text from ``start`` to ``end`` with the edits in it."""
+    pieces, position = [], start
+    for edit in sorted(edits, key=lambda edit: (edit.start, edit.end)):
+        pieces += [text[position : edit.start], edit.text]
+        position = edit.end
+    return "".join([*pieces, text[position : len(text) if end is None else end]])
+
+
+def merge(exemplar: Exemplar, document: Document, around: Around, like: Like | None = None) -> tuple[str, list[Change]]:
+    """The file's text with the pack's entries in it, and what was changed.
+
+    Args:
+        like: gives the text of an added entry that is to start as an existing one's, or ``None``.
+
+    Raises:
+        IchnosError: the file has another structure than the exemplar.
+    """
+    reading = read(exemplar, document)
+    if reading is None:
+        raise document.error(
+            "this file has another structure than the profile says", document.root.start, "correct the profile's tree/"
+        )
+    editor = Editor(exemplar, document, like)
+    one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
+    edits = list(editor.changed(reading.pack, around) if one_entry else editor.merged(reading.pack, around))
+    text = document.text.content
+    changes = [_change(document, edit) for edit in edits]
+    return applied(text, edits), changes
+
+
+_ROOM = 70  # letters of an entry that are shown
+
+
+def _change(document: Document, edit: Edit) -> Change:
+    """What differs between an entry's old text and its new one, with the words around it."""
+    line = document.text.place(edit.start).line or 1
+    old, new = " ".join(document.text.content[edit.start : edit.end].split()), " ".join(edit.text.split())
+    if not old:
+        return Change(line, "", new if len(new) <= _ROOM else f"{new[: _ROOM - 3]}...")
+    same = _shared(old, new)
+    start = max(0, old.rfind(" ", 0, same) + 1)
+    rest = min(len(old), len(new)) - same
+    tail = min(rest, _shared(old[::-1], new[::-1]))
+    space = old.find(" ", len(old) - tail)
+    tail = len(old) - space if space >= 0 else 0  # whole words
+    begin = "" if start == 0 else old[:start] if start <= _ROOM // 2 else f"{old[: _ROOM // 2]}... "
+    return Change(line, begin + _cut(old[start : len(old) - tail]), begin + _cut(new[start : len(new) - tail]))
+
+
+def _shared(one: str, other: str) -> int:
+    """How many signs two texts have in common at their beginning."""
+    pairs = enumerate(zip(one, other, strict=False))
+    return next((index for index, (a, b) in pairs if a != b), min(len(one), len(other)))
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _ROOM else f"{text[: _ROOM - 3]}..."
+
+
+class Editor:
+    """Makes edits to one real document, with an exemplar to know what is what in it."""
+
+    def __init__(self, exemplar: Exemplar, document: Document, like: Like | None = None) -> None:
+        self.exemplar = exemplar
+        self.document = document
+        self.text = document.text.content
+        self.filler = Filler(exemplar, like)
+
+    def merged(self, found: Found, around: Around) -> Iterator[Edit]:
+        """The edits that bring the pack's entries into what was found."""
+        for pattern, real in found.pairs:
+            for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
+                if scope is not None:
+                    yield from self.merged_scope(scope, pattern, real, found, around)
+
+    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+        naming = self.naming(scope)
+        existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
+        added = []
+        for inner in repetitions(self.exemplar, scope, around):
+            one = existing.get(tuple(resolve(name, inner) for name in naming))
+            if one is None:
+                text = self.filler.entry(pattern, scope, inner)
+                if text is not None:
+                    added.append(text)
+            elif scope in _GROUPS:
+                yield from self.merged(one, inner)
+            else:
+                text = self.refilled(one, inner)
+                if text != self.text[one.node.start : one.node.end]:
+                    yield Edit(one.node.start, one.node.end, text)
+        if added:
+            yield self.inserted(added, pattern, real, [one.node for one in found.inside.get(scope, ())])
+
+    def naming(self, scope: str) -> list[str]:
+        """The holes that tell entries of a scope apart, in this exemplar."""
+        names = {
+            name for node, of in self.exemplar.units.items() if of == scope for name in self.exemplar.names_below(node)
+        }
+        other = self.exemplar.together.get(scope)
+        return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
+
+    def refilled(self, found: Found, around: Around) -> str:
+        """An entry's own text with only the holes changed that have a value."""
+        edits = list(self.changed(found, around))
+        return applied(self.text, edits, found.node.start, found.node.end)
+
+    def changed(self, found: Found, around: Around) -> Iterator[Edit]:
+        matched = {pattern for pattern, _ in found.pairs}
+        for pattern, real in found.pairs:
+            yield from self.respelled(pattern, real, found, around)
+            if pattern.holds_value:
+                continue
+            missing = [
+                text
+                for child in pattern.children
+                if child not in matched and child not in self.exemplar.units and self.is_set(child, around)
+                if (text := self.filler.node(child, around)) is not None
+            ]
+            if missing:
+                yield self.inserted(missing, pattern, real, real.children)
+            for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
+                if scope is not None:
+                    yield from self.repeated(scope, pattern, real, found, around)
+
+    def is_set(self, pattern: Node, around: Around) -> bool:
+        names = self.exemplar.names_below(pattern)
+        return bool(names) and any(resolve(name, around) is not None for name in names)
+
+    def respelled(self, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+        """New literals for a matched node's label and value, where what they say has changed."""
+        label = self.exemplar.labels.get(pattern)
+        value = self.exemplar.values.get(pattern)
+        form = self.document.format
+        try:
+            if label is not None and (new := self.new_value(label, real.label, real, found, around)) is not None:
+                yield Edit(real.label_start, real.label_end, form.write_label(str(new), real))
+            if value is None:
+                return
+            whole: Value = real.value if real.holds_value else [child.value for child in real.children]
+            if (new := self.new_value(value, whole, real, found, around)) is not None:
+                yield Edit(real.body_start, real.body_end, form.write_value(new, real, self.text))
+        except Unwritable as error:
+            raise self.cannot(error, real) from None
+
+    def cannot(self, error: Exception, node: Node) -> IchnosError:
+        return self.document.error(f"a value cannot be written here: {error}", node.start)
+
+    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, around: Around) -> Value:
+        """What a pattern's holes now say, or ``None`` where that is what stands there."""
+        before = pattern.match(old) or {}
+
+        def value_of(name: str) -> Value:
+            value = resolve(name, around)
+            return found.values.get(name) if value is None else value
+
+        if all(value_of(name) == value for name, value in before.items()):
+            return None
+        try:
+            return pattern.fill(value_of)
+        except Missing:
+            return None
+        except (Unreadable, Unwritable) as error:
+            raise self.cannot(error, node) from None
+
+    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+        """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
+        new = list(repetitions(self.exemplar, scope, around))
+        old = found.inside.get(scope, [])
+        if not new:
+            return
+        texts = []
+        for index, inner in enumerate(new):
+            model = old[min(index, len(old) - 1)] if old else None
+            if model is not None and self.carries(model, pattern, scope, inner):
+                texts.append(self.refilled(model, inner))
+            else:
+                texts.append(self.filler.entry(pattern, scope, inner) or "")
+        if len(new) == len(old):
+            for one, text in zip(old, texts, strict=True):
+                if text != self.text[one.node.start : one.node.end]:
+                    yield Edit(one.node.start, one.node.end, text)
+        elif old:
+            gap = self.gap(pattern, real, [one.node for one in old])
+            yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
+        else:
+            yield self.inserted(texts, pattern, real, [])
+
+    def carries(self, model: Found, pattern: Node, scope: str, around: Around) -> bool:
+        """Has an existing entry room for all that is set?"""
+        alternatives = [child for child in pattern.children if self.exemplar.units.get(child) == scope]
+        names: set[str] = set().union(*(self.exemplar.names_below(node) for node in alternatives))
+        needed = {name for name in names if resolve(name, around) is not None}
+        return model.alternative is not None and needed <= self.exemplar.names_below(model.alternative)
+
+    def inserted(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Edit:
+        """New entries after the last of ``after``, or as the first in an empty container."""
+        if real.children:
+            last = (after or real.children)[-1]
+            gap = self.gap(pattern, real, after or real.children)
+            return Edit(last.end, last.end, "".join(gap + text for text in texts))
+        gap = self.filler.gap(pattern, pattern.children[0], fresh=False)
+        content = self.exemplar.document.text.content
+        opening = content[pattern.body_start : pattern.children[0].start]
+        closing = content[pattern.children[-1].end : pattern.body_end]
+        return Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
+
+    def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
+        """What stands between two entries in this file; else what the entry's own indentation suggests."""
+        separator = self.document.format.separator(real)
+        last = real.children.index(nodes[-1]) if nodes else 0
+        for index in range(last, max(0, last - len(nodes)), -1):
+            between = self.text[real.children[index - 1].end : real.children[index].start]
+            if between.strip() == separator:
+                return between
+        before = real.children[last - 1].end if last else real.body_start
+        index = last
+        space = self.text[before : real.children[index].start]
+        space = space[len(space.rstrip()) :]
+        if space or not pattern.children:
+            return separator + space
+        return self.filler.gap(pattern, pattern.children[0], fresh=False)

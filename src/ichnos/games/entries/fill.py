@@ -1,0 +1,226 @@
+"""Fill: an exemplar and a pack's values make a file's text.
+
+A new entry is the exemplar entry's own text with the values escaped into it, so the quotes, the
+indentation and the order are the profile author's. A node whose hole has neither value nor default
+is left out; so is an entry that would carry nothing but its own name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import Node, Unwritable, Value
+from ichnos.errors import IchnosError
+from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.vocabulary import LANGUAGE, SOUND, TAKE
+
+
+@dataclass(frozen=True)
+class Instance:
+    """One pack, sound, take ... with its values by hole name, and what lies inside it by scope.
+
+    ``titles`` maps a language to the title in it; ``None`` stands for the default language.
+    """
+
+    values: Mapping[str, Value]
+    inside: Mapping[str, tuple[Instance, ...]] = field(default_factory=dict)
+    titles: Mapping[str | None, str] = field(default_factory=dict)
+
+
+Around = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
+
+
+def resolve(name: str, around: Around) -> Value:
+    """A hole's value, from the innermost instance that has it; ``None`` where none has."""
+    if name == "title":
+        language = around[LANGUAGE].values["language"] if LANGUAGE in around else None
+        return around[SOUND].titles.get(str(language) if language else None) if SOUND in around else None
+    for instance in reversed(around.values()):
+        if instance.values.get(name) is not None:
+            return instance.values[name]
+    return None
+
+
+def instances(scope: str, around: Around) -> Iterator[Around]:
+    """Each way to bind one more scope, in the pack's own order."""
+    for outer in reversed(around.values()):
+        if scope in outer.inside:
+            for instance in outer.inside[scope]:
+                yield {**around, scope: instance}
+            return
+    if scope == TAKE and SOUND not in around:
+        for inner in instances(SOUND, around):
+            yield from instances(TAKE, inner)
+
+
+def repetitions(exemplar: Exemplar, scope: str, around: Around) -> Iterator[Around]:
+    """Each way to bind the scopes that a unit of an exemplar repeats for."""
+    other = exemplar.together.get(scope)
+    for inner in instances(scope, around):
+        yield from instances(other, inner) if other else (inner,)
+
+
+def fill(exemplar: Exemplar, around: Around, like: Like | None = None) -> str:
+    """The file's text for the instances given.
+
+    Args:
+        like: gives the text of an entry that is to start as an existing one's, or ``None``.
+
+    Raises:
+        IchnosError: a value that the game's spelling cannot carry, with the exemplar's place.
+    """
+    return Filler(exemplar, like).text(around)
+
+
+Like = Callable[[str, Around], str | None]  # an existing entry's text, for a scope and its instance
+
+
+class Filler:
+    """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere."""
+
+    def __init__(self, exemplar: Exemplar, like: Like | None = None) -> None:
+        self.exemplar = exemplar
+        self.like = like
+        self.document = exemplar.document
+        self.content = exemplar.document.text.content
+
+    def text(self, around: Around) -> str:
+        root = self.document.root
+        return self.content[: root.start] + (self.node(root, around) or "") + self.content[root.end :]
+
+    def node(self, node: Node, around: Around) -> str | None:
+        """The node's text with its holes filled, or ``None`` where it is to be left out."""
+        head = ""
+        try:
+            head = self.label(node, around)
+            if not node.holds_value:
+                return None if self.is_hollow(node, around) else self.container(node, head, around)
+            pattern = self.exemplar.values.get(node)
+            if pattern is None:
+                return head + self.content[node.body_start : node.end]
+            value = self.spelled(pattern, node, around)
+            literal = self.literal(value, node, around)
+            return head + literal + self.content[node.body_end : node.end]
+        except Missing as missing:
+            parent = self.exemplar.parents.get(node)
+            if node.holds_value and self.document.format.empty is not None:
+                return head + self.document.format.empty
+            if node in self.exemplar.units or self.document.format.optional(node, parent):
+                return None
+            if parent is not None:
+                raise  # the nearest node around it that can be left out, is
+            raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
+
+    def is_hollow(self, node: Node, around: Around) -> bool:
+        """Is this something that can be left out, and none of its holes has a value or a default?"""
+        names = self.exemplar.node_needs(node)
+        return bool(names) and all(resolve(name, around) is None for name in names)
+
+    def label(self, node: Node, around: Around) -> str:
+        """The node's text up to its body."""
+        pattern = self.exemplar.labels.get(node)
+        if pattern is None:
+            return self.content[node.start : node.body_start]
+        label = str(self.spelled(pattern, node, around))
+        try:
+            literal = self.document.format.write_label(label, node)
+        except Unwritable as error:
+            raise self.cannot(error, node, around) from None
+        before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
+        return before + literal + after
+
+    def literal(self, value: Value, node: Node, around: Around) -> str:
+        try:
+            return self.document.format.write_value(value, node, self.content)
+        except Unwritable as error:
+            raise self.cannot(error, node, around) from None
+
+    def cannot(self, error: Exception, node: Node, around: Around) -> IchnosError:
+        key = resolve("key", around)
+        return self.document.error(f"a value{f' of {key}' if key else ''} cannot be written here: {error}", node.start)
+
+    def spelled(self, pattern: Pattern, node: Node, around: Around) -> Value:
+        try:
+            return pattern.fill(lambda name: resolve(name, around))
+        except (Unreadable, Unwritable) as error:
+            raise self.cannot(error, node, around) from None
+
+    def container(self, node: Node, head: str, around: Around) -> str:
+        children = node.children
+        if not children:
+            return head + self.content[node.body_start : node.end]
+        written: list[tuple[str, Node, bool]] = []  # text, its exemplar, is it the first for that exemplar
+        done: set[str] = set()
+        for child in children:
+            scope = self.exemplar.units.get(child)
+            if scope is None:
+                text = self.node(child, around)
+                if text is not None:
+                    written.append((text, child, True))
+                continue
+            if scope in done:
+                continue  # another alternative of the same unit
+            done.add(scope)
+            first = True
+            for inner in repetitions(self.exemplar, scope, around):
+                text = self.entry(node, scope, inner)
+                if text is not None:
+                    written.append((text, child, first))
+                    first = False
+        opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
+        if not written:
+            return head + opening.rstrip() + closing.lstrip()
+        pieces = [head, opening]
+        for position, (text, child, first) in enumerate(written):
+            if position:
+                pieces.append(self.gap(node, child, fresh=first and written[position - 1][1] is not child))
+            pieces.append(text)
+        return "".join([*pieces, closing])
+
+    def entry(self, parent: Node, scope: str, around: Around) -> str | None:
+        """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
+        alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+        names = self.exemplar.entry_needs(parent, scope)
+        says_nothing = bool(names) and all(resolve(name, around) is None for name in names)
+        if says_nothing and names == {"title"}:
+            return None  # a sound that is like another one is not called like it
+        text = self.like(scope, around) if self.like else None
+        if text is not None:
+            return text
+        if says_nothing:
+            return None
+        return self.node(self.alternative(alternatives, around), around)
+
+    def alternative(self, alternatives: list[Node], around: Around) -> Node:
+        """The first that can carry every value that is set."""
+        if len(alternatives) == 1:
+            return alternatives[0]
+        names = [self.exemplar.names_below(node) for node in alternatives]
+        needed = {name for name in set().union(*names) if resolve(name, around) is not None}
+        for node, carried in zip(alternatives, names, strict=True):
+            if needed <= carried:
+                return node
+        return max(alternatives, key=lambda node: len(needed & self.exemplar.names_below(node)))
+
+    def gap(self, parent: Node, child: Node, *, fresh: bool) -> str:
+        """What stands between a written child and the one before it.
+
+        ``fresh``: it is the first one written for its exemplar, so the exemplar's own text before
+        it is used as it stands, comments included.
+        """
+        index = parent.children.index(child)
+        before = parent.children[index - 1].end if index else parent.body_start
+        own = self.content[before : child.start]
+        if index == 0:
+            own = own[len(own.rstrip()) :] if "\n" in own else ""
+        elif fresh:
+            return own
+        separator = self.document.format.separator(parent)
+        space = own[len(own.rstrip()) :]
+        if not space:
+            newline = "\r\n" if "\r\n" in self.content else "\n"
+            return self.document.format.gap(child).replace("\n", newline)
+        return separator + space

@@ -1,0 +1,77 @@
+"""The game's own documents, for merging into and for entries that are to be like an existing one."""
+
+from __future__ import annotations
+
+from ichnos.documents.formats import parse
+from ichnos.documents.tree import Document
+from ichnos.errors import IchnosError, Place
+from ichnos.files.sources import Files
+from ichnos.games.entries.edit import Editor
+from ichnos.games.entries.fill import Around
+from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.read import Found, read
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.vocabulary import SOUND
+
+
+class Originals:
+    """Documents of an installation, read when they are asked for and then kept."""
+
+    def __init__(self, files: Files | None, separator: str) -> None:
+        self._files = files
+        self._separator = separator
+        self._names = set(files.names()) if files else set()
+        self._documents: dict[str, Document] = {}
+        self._entries: dict[tuple[int, str], dict[str, Found]] = {}
+
+    def document(self, exemplar: Exemplar, path: str, encoding: str | None = None) -> Document:
+        """The game's own file at a path of the pack.
+
+        Raises:
+            IchnosError: there is none, or it cannot be read.
+        """
+        if self._files is None:
+            raise IchnosError(
+                f"{path} is merged into the game's own, and it is not known where the game is installed",
+                place=Place("ichnos.toml"),
+                cure='say installation = "..." in ichnos.toml',
+            )
+        if path not in self._names:
+            raise IchnosError(
+                f"the game has no {path} to merge into", place=Place(self._files.place), cure="is this the whole game?"
+            )
+        if path not in self._documents:
+            data, label = self._files.read(path), self._files.label(path)
+            self._documents[path] = parse(data, label, exemplar.document.format, encoding)
+        return self._documents[path]
+
+    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, around: Around) -> str | None:
+        """The text for a sound that is to be like one of the game's; ``None`` where it is not, or not here."""
+        if scope != SOUND or path not in self._names:
+            return None
+        wanted = around[SOUND].values.get("like")
+        if not wanted:
+            return None
+        document = self.document(exemplar, path, encoding)
+        found = self._found(exemplar, document, path).get(str(wanted))
+        return Editor(exemplar, document).refilled(found, around) if found else None
+
+    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, around: Around) -> str | None:
+        """For games with one file for each sound: the text of a file that is like another sound's."""
+        if path not in self._names:
+            return None
+        document = self.document(exemplar, path, encoding)
+        reading = read(exemplar, document)
+        if reading is None:
+            return None
+        text = document.text.content
+        inner = Editor(exemplar, document).refilled(reading.pack, around)
+        return text[: document.root.start] + inner + text[document.root.end :]
+
+    def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, Found]:
+        kept = self._entries.get((id(exemplar), path))
+        if kept is None:
+            reading = read(exemplar, document)
+            kept = dict(sound_entries(reading.pack, self._separator)) if reading else {}
+            self._entries[id(exemplar), path] = kept
+        return kept

@@ -1,0 +1,231 @@
+"""Read: an exemplar matched against a real file gives its entries, each with its place.
+
+Files found in the wild are untidy. Members that the exemplar does not know are kept (they stay in
+the file's own text) and listed; an entry that fits no exemplar is a stray, counted and named with
+its place; one bad entry does not hide the others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import KEYED, LISTED, Document, Node, Value, many_nodes
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.vocabulary import PACK, PRINCIPAL
+
+
+@dataclass(slots=True)
+class Found:
+    """What was read of one pack, sound, take ...: values by hole name, and where each stands."""
+
+    scope: str
+    node: Node
+    values: dict[str, Value] = field(default_factory=dict)
+    nodes: dict[str, Node] = field(default_factory=dict)
+    inside: dict[str, list[Found]] = field(default_factory=dict)
+    unknown: list[Node] = field(default_factory=list)
+    alternative: Node | None = None  # the exemplar's node that it was matched against
+    pairs: list[tuple[Node, Node]] = field(default_factory=list)  # exemplar's nodes and the real ones
+
+    def all(self, scope: str) -> Iterator[Found]:
+        """Every instance of a scope, at any depth."""
+        for inner_scope, found in self.inside.items():
+            for inner in found:
+                if inner_scope == scope:
+                    yield inner
+                yield from inner.all(scope)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One real file, read. ``pack`` holds everything found; ``strays`` fitted nothing."""
+
+    document: Document
+    pack: Found
+    strays: list[Node]
+    differing: list[tuple[str, Node, Value]]  # holes that have another value there than before
+
+
+def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> Reading | None:
+    """Match an exemplar against a file.
+
+    Args:
+        in_path: the values of the holes in the file's path.
+
+    Returns:
+        What was found, or ``None`` where the file has another structure altogether.
+    """
+    reader = _Reader(exemplar)
+    pack = Found(PACK, document.root, dict(in_path or {}))
+    with many_nodes():
+        if not reader.match(exemplar.document.root, document.root, pack):
+            return None
+    return Reading(document, pack, reader.strays, reader.differing)
+
+
+@dataclass(frozen=True, slots=True)
+class _Member:
+    """A child of an exemplar's node that does not repeat."""
+
+    node: Node
+    label: str | None
+    has_twins: bool  # do siblings share its label?
+    naming: bool  # does an entry's own name stand in it?
+
+
+class _Reader:
+    def __init__(self, exemplar: Exemplar) -> None:
+        self.exemplar = exemplar
+        self.strays: list[Node] = []
+        self.differing: list[tuple[str, Node, Value]] = []
+        self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
+
+    def match(self, pattern: Node, real: Node, found: Found) -> bool:
+        """Does ``real`` have the structure of ``pattern``? What it holds goes into ``found``."""
+        named = pattern in self.exemplar.labels
+        label = self.exemplar.labels[pattern].match(real.label) if named else None
+        if label is None and (named or pattern.label != real.label):
+            return False
+        kind = pattern.kind
+        if kind in (KEYED, LISTED):
+            if (kind != real.kind and (real.children or real.holds_value)) or not self.children(pattern, real, found):
+                return False
+        elif pattern in self.exemplar.values:
+            if not self.value(pattern, real, found):
+                return False
+        elif real.kind in (KEYED, LISTED):
+            return False
+        if label is not None:
+            for name, value in label.items():
+                found.values[name] = value
+                found.nodes[name] = real
+        found.pairs.append((pattern, real))
+        return True
+
+    def value(self, pattern: Node, real: Node, found: Found) -> bool:
+        whole: Value = real.value
+        if not real.holds_value:
+            if real.kind != LISTED or not all(child.holds_value for child in real.children):
+                return False
+            whole = [child.value for child in real.children]
+        values = self.exemplar.values[pattern].match(whole)
+        if values is None:
+            return False
+        for name, value in values.items():
+            if name not in found.values:
+                found.values[name] = value
+                found.nodes[name] = real
+            elif str(found.values[name]) != str(value):
+                self.differing.append((name, real, value))
+        return True
+
+    def members(self, pattern: Node, scope: str) -> tuple[list[_Member], dict[str, list[Node]]]:
+        """The children that do not repeat, and the others by the scope that they repeat for."""
+        known = self._children.get((pattern, scope))
+        if known is not None:
+            return known
+        units: dict[str, list[Node]] = {}
+        fixed = [child for child in pattern.children if child not in self.exemplar.units]
+        for child in pattern.children:
+            if child in self.exemplar.units:
+                units.setdefault(self.exemplar.units[child], []).append(child)
+        labels = [child.label for child in fixed]
+        members = [
+            _Member(child, child.label, labels.count(child.label) > 1, self.is_naming(child, scope)) for child in fixed
+        ]
+        self._children[pattern, scope] = members, units
+        return members, units
+
+    def children(self, pattern: Node, real: Node, found: Found) -> bool:
+        fixed, units = self.members(pattern, found.scope)
+        rest: list[Node] | None
+        if not fixed:
+            rest = list(real.children)
+        elif pattern.kind == LISTED:
+            rest = self.by_position(fixed, real, found)
+        else:
+            rest = self.by_label(fixed, real, found)
+        if rest is None:
+            return False
+        for scope, alternatives in units.items():
+            rest = self.repeated(scope, alternatives, rest, found)
+        if rest:
+            found.unknown += rest
+        return True
+
+    def by_position(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
+        if len(real.children) < sum(1 for member in fixed if member.naming):
+            return None
+        for member, item in zip(fixed, real.children, strict=False):
+            if not self.match(member.node, item, found):
+                return None
+        return real.children[len(fixed) :]
+
+    def by_label(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
+        rest = list(real.children)
+        for member in fixed:
+            for index, candidate in enumerate(rest):
+                if candidate.label == member.label and (
+                    not member.has_twins or self.same_constants(member.node, candidate)
+                ):
+                    if not self.match(member.node, candidate, found):
+                        return None
+                    del rest[index]
+                    break
+            else:
+                if member.naming:
+                    return None
+        return rest
+
+    def same_constants(self, pattern: Node, real: Node) -> bool:
+        """Do the values without holes agree? They tell siblings of one label apart."""
+        if pattern.holds_value:
+            return pattern in self.exemplar.values or pattern.value == real.value
+        by_label = {child.label: child for child in real.children}
+        return all(
+            child.label in by_label and self.same_constants(child, by_label[child.label])
+            for child in pattern.children
+            if child.label_start < 0 or (child.holds_value and child not in self.exemplar.values)
+        )
+
+    def is_naming(self, pattern: Node, scope: str) -> bool:
+        """Must an entry of this scope have this, as its own name stands in it?"""
+        naming = set(PRINCIPAL.get(scope, ()))
+        return any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
+
+    def outside_units(self, node: Node) -> Iterator[Node]:
+        yield node
+        for child in node.children:
+            if child not in self.exemplar.units:
+                yield from self.outside_units(child)
+
+    def looks_like_one(self, real: Node, alternatives: list[Node]) -> bool:
+        """Is this meant as an entry, though it fits none? Its label, or how that begins, tells."""
+        for alternative in alternatives:
+            pattern = self.exemplar.labels.get(alternative)
+            if pattern is None:
+                if real.label == alternative.label:
+                    return True
+            elif not isinstance(pattern.parts[0], str) or (real.label or "").startswith(pattern.parts[0].strip()):
+                return True
+        return False
+
+    def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], found: Found) -> list[Node]:
+        """Take every child that fits one of the alternatives; what looks like one but fits none is a stray."""
+        unclaimed = []
+        into = found.inside.setdefault(scope, [])
+        for real in rest:
+            for alternative in alternatives:
+                one = Found(scope, real, alternative=alternative)
+                marks = len(self.strays)
+                if self.match(alternative, real, one):
+                    into.append(one)
+                    break
+                del self.strays[marks:]
+            else:
+                if self.looks_like_one(real, alternatives):
+                    self.strays.append(real)
+                else:
+                    unclaimed.append(real)
+        return unclaimed

@@ -1,0 +1,283 @@
+"""An exemplar is one file of a profile's tree, understood: where its holes are, and what repeats.
+
+The unit repeated for a scope is the smallest repeatable node around all of that scope's holes.
+Two siblings alike that both hold the scope's principal hole are alternatives: two ways to write it.
+A hole in the path makes the file itself the unit.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import Document, Node
+from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
+from ichnos.games.profiles.vocabulary import (
+    CARRIER,
+    CATEGORY,
+    GROUP,
+    INSIDE,
+    LANGUAGE,
+    PACK,
+    PRINCIPAL,
+    ROTATION,
+    SOUND,
+    TAKE,
+    TRIGGER,
+)
+
+# Scopes whose unit may stand around the sounds or inside each sound, whichever the holes show.
+_AROUND_OR_INSIDE = (LANGUAGE, CATEGORY, GROUP)
+
+
+@dataclass
+class Exemplar:
+    """A document with holes. ``units`` maps the nodes that repeat to their scope; ``file_scopes``
+    are the scopes for which the whole file repeats, the outermost first."""
+
+    path: Pattern
+    document: Document
+    values: dict[Node, Pattern] = field(default_factory=dict)
+    labels: dict[Node, Pattern] = field(default_factory=dict)
+    parents: dict[Node, Node] = field(default_factory=dict)
+    units: dict[Node, str] = field(default_factory=dict)
+    together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
+    scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
+    file_scopes: tuple[str, ...] = ()
+    _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
+    _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
+    _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
+
+    def names_below(self, node: Node) -> set[str]:
+        """The names of all holes in ``node`` and below it."""
+        if node not in self._below:
+            self._below[node] = {name for below in node.walk() for name in self.names_at(below)}
+        return self._below[node]
+
+    def names_at(self, node: Node) -> set[str]:
+        return {hole.word.name for hole in self.holes_at(node)}
+
+    def holes_at(self, node: Node) -> Iterator[Hole]:
+        for pattern in (self.values.get(node), self.labels.get(node)):
+            if pattern is not None:
+                yield from pattern.holes
+
+    def node_needs(self, node: Node) -> frozenset[str]:
+        """The names of which one must have a value, or a node is left out; none where it never is."""
+        if node not in self._node_needs:
+            holes = [hole for below in node.walk() for hole in self.holes_at(below)]
+            stays = (
+                not self.document.format.optional(node, self.parents.get(node))
+                or any(below in self.units for below in node.walk())
+                or any(hole.default is not None for hole in holes)
+            )
+            self._node_needs[node] = frozenset() if stays else frozenset(hole.word.name for hole in holes)
+        return self._node_needs[node]
+
+    def entry_needs(self, parent: Node, scope: str) -> frozenset[str]:
+        """The same of a scope's entry below ``parent``: with none of them it would carry only its own name."""
+        if (parent, scope) not in self._entry_needs:
+            alternatives = [child for child in parent.children if self.units.get(child) == scope]
+            below = [node for child in alternatives for node in child.walk()]
+            more = [
+                hole
+                for node in below
+                for hole in self.holes_at(node)
+                if hole.word.name not in PRINCIPAL[scope] and self.scopes[hole.word.name] == scope
+            ]
+            stays = (
+                scope == TAKE  # a take's file is all that it needs
+                or any(self.units.get(node, scope) != scope for node in below)
+                or any(hole.default is not None for hole in more)
+            )
+            self._entry_needs[parent, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
+        return self._entry_needs[parent, scope]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a profile says that its exemplars are to be understood.
+
+    ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
+    a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
+    """
+
+    several_takes: bool = True
+    repeat: Mapping[str, str | int] = field(default_factory=dict)
+    tables: Tables = field(default_factory=dict)
+
+
+_FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, CARRIER, ROTATION)
+
+
+def understand(path: Pattern, document: Document, how: Reading | None = None) -> Exemplar:
+    """Find an exemplar's holes and units.
+
+    Raises:
+        IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
+    """
+    how = how or Reading()
+    exemplar = Exemplar(path, document)
+    _find_holes(exemplar, how.tables)
+    in_path = {hole.word.scope for hole in path.holes}
+    exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
+    bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
+    _Units(exemplar, how.repeat).find(document.root, bound)
+    return exemplar
+
+
+def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
+    document = exemplar.document
+    for node in document.root.walk():
+        for child in node.children:
+            exemplar.parents[child] = node
+        for patterns, text, start in (
+            (exemplar.values, node.value, node.body_start),
+            (exemplar.labels, node.label, node.start),
+        ):
+            if text is None or "@" not in text:
+                continue
+            try:
+                pattern = parse(text, tables)
+            except HoleError as error:
+                raise document.error(error.what, start, error.cure) from None
+            patterns[node] = pattern
+            exemplar.scopes.update((hole.word.name, hole.word.scope) for hole in pattern.holes)
+
+
+class _Units:
+    def __init__(self, exemplar: Exemplar, repeat: Mapping[str, str | int]) -> None:
+        self.exemplar = exemplar
+        self.document = exemplar.document
+        self.repeat = repeat
+
+    def find(self, region: Node, bound: frozenset[str]) -> None:
+        """Set the units of the scopes that are still open in ``region``, the outermost first."""
+        holders = self.holders(region)
+        still_open = [scope for scope in INSIDE if scope in holders and scope not in bound]
+        if SOUND in bound:  # inside a sound's own unit these are plain fields
+            still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
+        if SOUND in still_open:
+            inside = {node for unit in self.units(SOUND, holders, region, bound) for node in unit.walk()}
+            around = [
+                scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
+            ]
+            beside = [scope for scope in still_open if scope in (TRIGGER, CARRIER, ROTATION)]
+            still_open = [*(around[:1] or [SOUND]), *beside]
+        for scope in still_open:
+            units = self.units(scope, holders, region, bound)
+            for unit in units:
+                self.exemplar.units[unit] = scope
+                self.find(unit, bound | {scope})
+            if units:
+                self.refuse_outside(scope, units, holders, bound)
+
+    def refuse_outside(
+        self, scope: str, units: list[Node], holders: dict[str, list[Node]], bound: frozenset[str]
+    ) -> None:
+        inside = {node for unit in units for node in unit.walk()}
+        for other in self.inner(scope, bound):
+            outside = [node for node in holders.get(other, ()) if node not in inside]
+            if outside:
+                raise self.document.error(
+                    f"this hole stands outside what is repeated for each {scope}",
+                    outside[0].start,
+                    f"put all holes of one {scope} into one entry",
+                )
+
+    def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
+        """The scope and those inside it whose holes its unit must hold."""
+        if SOUND in bound and scope in _AROUND_OR_INSIDE:
+            return (scope,)
+        return tuple(inner for inner in _with_inner(scope) if inner not in bound)
+
+    def holders(self, region: Node) -> dict[str, list[Node]]:
+        """The nodes with holes of each scope. Titles are a language's too, where languages repeat."""
+        found: dict[str, list[Node]] = {}
+        for node in region.walk():
+            for name in self.exemplar.names_at(node):
+                found.setdefault(self.exemplar.scopes[name], []).append(node)
+        if LANGUAGE in found:
+            found[LANGUAGE] += [node for node in found.get(SOUND, ()) if "title" in self.exemplar.names_at(node)]
+        return found
+
+    def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
+        """The node to repeat for a scope, or its alternatives."""
+        if scope in self.repeat:
+            return self.said_outright(scope, self.repeat[scope], region)
+        lowest = self.common([node for inner in self.inner(scope, bound) for node in holders.get(inner, ())])
+        alternatives = [
+            child
+            for child in lowest.children
+            if self.repeatable(child) and self.exemplar.names_below(child) & set(PRINCIPAL[scope])
+        ]
+        if len(alternatives) > 1 and len({child.label for child in alternatives}) == 1:
+            return alternatives
+        node: Node | None = lowest
+        while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
+            node = None if node is region else self.exemplar.parents.get(node)
+        if node is None and scope == LANGUAGE and self.exemplar.units.get(region) == SOUND:
+            self.exemplar.together[SOUND] = LANGUAGE  # one entry for each sound in each language
+            return []
+        if node is None:
+            raise self.document.error(
+                f"nothing around the holes of one {scope} can be repeated for the next",
+                lowest.start,
+                "put it into a list, or say several = false under [takes] in game.toml"
+                if scope == TAKE
+                else f"put it into a list, or put a hole such as @{PRINCIPAL[scope][0]}@ into the file's name",
+            )
+        return [node]
+
+    def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
+        """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""
+        found = [
+            node
+            for node in region.walk()
+            if node is not region and self.repeatable(node) and self.is_meant(node, which)
+        ]
+        if not found:
+            what = f"on line {which}" if isinstance(which, int) else f"named {which!r}"
+            raise self.document.error(
+                f"game.toml says that {scope} repeats what stands {what}, and nothing like that is here",
+                region.start,
+                "name an entry that can be repeated, or leave it out to have it found",
+            )
+        return found[:1] if isinstance(which, int) else found
+
+    def is_meant(self, node: Node, which: str | int) -> bool:
+        if isinstance(which, int):
+            return self.document.text.place(node.start).line == which
+        return node.label == which
+
+    def lineage(self, node: Node | None) -> list[Node]:
+        """The node and all around it, the innermost first."""
+        found = []
+        while node is not None:
+            found.append(node)
+            node = self.exemplar.parents.get(node)
+        return found
+
+    def common(self, nodes: list[Node]) -> Node:
+        """The lowest node around all of ``nodes``."""
+        shared = self.lineage(nodes[0])
+        for node in nodes[1:]:
+            around = set(self.lineage(node))
+            shared = [candidate for candidate in shared if candidate in around]
+        return shared[0]
+
+    def repeatable(self, node: Node) -> bool:
+        parent = self.exemplar.parents.get(node)
+        return parent is not None and (
+            self.document.format.repeatable(node, parent) or bool(self.exemplar.labels.get(node))
+        )
+
+
+def _with_inner(scope: str) -> tuple[str, ...]:
+    """A scope and all that can lie inside it, without those that may also stand around it."""
+    found = [scope]
+    for inner in INSIDE[scope]:
+        if scope != SOUND or inner not in _AROUND_OR_INSIDE:
+            found += _with_inner(inner)
+    return tuple(dict.fromkeys(found))

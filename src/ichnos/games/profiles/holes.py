@@ -1,0 +1,197 @@
+"""Holes in text: ``@name@``, ``@name~converter~converter(argument)=default@``; ``@@`` is a plain @.
+
+The signs are legal in file names on every system and in every format, so that a hole can stand in
+a path as well as in a document.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cached_property
+
+from ichnos.documents.tree import Unwritable, Value, spelled
+from ichnos.games.profiles import vocabulary
+from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
+
+_HOLE = re.compile(
+    r"@(?:(?P<plain>@)"
+    r"|(?P<name>[a-z][a-z0-9]*(?:[._-][a-z0-9]+)*)"
+    r"(?P<converters>(?:~[a-z]+(?:\([^()@]*\))?)*)"
+    r"(?:=(?P<default>[^@]*))?@)"
+)
+_CONVERTER = re.compile(r"~([a-z]+)(?:\(([^()@]*)\))?")
+
+Resolve = Callable[[str], Value]
+
+
+class HoleError(ValueError):
+    """A hole that cannot be understood; ``offset`` is where it begins in its text."""
+
+    def __init__(self, what: str, offset: int, cure: str = "") -> None:
+        super().__init__(what)
+        self.what, self.offset, self.cure = what, offset, cure
+
+
+class Missing(LookupError):
+    """A hole has neither a value nor a default."""
+
+
+@dataclass(frozen=True)
+class Hole:
+    """A place for one value. ``default`` is what the game's spelling is when there is no value."""
+
+    word: vocabulary.Word
+    converters: tuple[Converter, ...] = ()
+    default: str | None = None
+
+    def write(self, resolve: Resolve) -> Value:
+        """The value in the game's spelling. Raises Missing, or Unreadable from a converter."""
+        value = resolve(self.word.name)
+        if value is None:
+            if self.default is None:
+                raise Missing(self.word.name)
+            return self._default()
+        for converter in self.converters:
+            value = converter.write(value)
+        return value
+
+    def read(self, value: Value) -> Value:
+        """Our value from the game's spelling. Raises Unreadable where it cannot be one."""
+        for converter in reversed(self.converters):
+            value = converter.read(value)
+        if isinstance(value, list):
+            raise Unreadable("a single value is expected, not a list")
+        if self.word.kind == "yes-no" and not isinstance(value, bool):
+            if value not in ("true", "false"):
+                raise Unreadable(f"{value!r} is neither true nor false")
+            return value == "true"
+        if not self._is_number:
+            return value
+        try:
+            return float(spelled(value))
+        except ValueError:
+            raise Unreadable(f"{value!r} is not a number") from None
+
+    @cached_property
+    def _is_number(self) -> bool:
+        return self.word.kind in ("number", "whole")
+
+    def _default(self) -> Value:
+        """The default in its type: a number, unless a converter makes text of it."""
+        if self.word.kind == "yes-no" and not self.converters and self.default in ("true", "false"):
+            return self.default == "true"
+        if not self._is_number or any(converter.name in ("text", "table") for converter in self.converters):
+            return self.default
+        try:
+            return float(self.default or "")
+        except ValueError:
+            return self.default
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """Text with holes: the text between them, and them, in order."""
+
+    parts: tuple[str | Hole, ...]
+
+    @cached_property
+    def holes(self) -> tuple[Hole, ...]:
+        return tuple(part for part in self.parts if isinstance(part, Hole))
+
+    @cached_property
+    def only_hole(self) -> Hole | None:
+        """The hole, where the pattern is nothing but one."""
+        return self.holes[0] if len(self.parts) == 1 and self.holes else None
+
+    def fill(self, resolve: Resolve) -> Value:
+        """The text with its holes filled; a typed value where the pattern is nothing but a hole."""
+        if self.only_hole:
+            return self.only_hole.write(resolve)
+        return "".join(part if isinstance(part, str) else spelled(part.write(resolve)) for part in self.parts)
+
+    @cached_property
+    def _expression(self) -> re.Pattern[str]:
+        groups: dict[str, int] = {}
+        pieces = []
+        for part in self.parts:
+            if isinstance(part, str):
+                pieces.append(re.escape(part))
+            elif part.word.name in groups:  # the same text again, so that the first is found whole
+                pieces.append(f"(?P=h{groups[part.word.name]})" if not part.converters else ".+?")
+            else:
+                groups[part.word.name] = len(groups)
+                body = r"\d+" if part.word.kind == "whole" else ".+?"
+                pieces.append(f"(?P<h{groups[part.word.name]}>{body})")
+        return re.compile("".join(pieces), re.DOTALL)
+
+    def match(self, value: Value) -> dict[str, Value] | None:
+        """The holes' values in a text that this pattern could have written, else ``None``."""
+        try:
+            if self.only_hole:
+                return {self.only_hole.word.name: self.only_hole.read(value)}
+            if isinstance(value, list):
+                return None
+            found = self._expression.fullmatch(spelled(value))
+            if found is None:
+                return None
+            first = {hole.word.name: hole for hole in reversed(self.holes)}
+            return {
+                name: first[name].read(found[f"h{number}"])
+                for number, name in enumerate(dict.fromkeys(hole.word.name for hole in self.holes))
+            }
+        except (Unreadable, Unwritable):
+            return None
+
+
+def parse(text: str, tables: Tables | None = None) -> Pattern:
+    """Find the holes in a text; ``tables`` are the profile's word tables.
+
+    Raises:
+        HoleError: a lone @, a name or a converter that does not exist; with the nearest that does.
+    """
+    parts: list[str | Hole] = []
+    plain = ""
+    position = 0
+    while (at := text.find("@", position)) >= 0:
+        plain += text[position:at]
+        match = _HOLE.match(text, at)
+        if match is None:
+            raise HoleError("this @ does not begin a hole", at, "write @@ for a plain @, or close the hole: @name@")
+        if match["plain"]:
+            plain += "@"
+        else:
+            if plain:
+                parts.append(plain)
+                plain = ""
+            parts.append(_hole(match, tables or {}))
+        position = match.end()
+    plain += text[position:]
+    if plain:
+        parts.append(plain)
+    return Pattern(tuple(parts))
+
+
+def _hole(match: re.Match[str], tables: Tables) -> Hole:
+    word = vocabulary.word(match["name"])
+    if word is None:
+        raise HoleError(
+            f"there is no hole named {match['name']}", match.start(), _nearest(match["name"], vocabulary.WORDS)
+        )
+    converters = []
+    for found in _CONVERTER.finditer(match["converters"]):
+        if found[1] not in CONVERTERS:
+            raise HoleError(f"there is no converter named {found[1]}", match.start(), _nearest(found[1], CONVERTERS))
+        try:
+            converters.append(make(found[1], found[2], tables))
+        except BadArgument as error:
+            raise HoleError(f"the converter {found[1]} cannot be used so", match.start(), str(error)) from None
+    return Hole(word, tuple(converters), match["default"])
+
+
+def _nearest(name: str, known: Iterable[str]) -> str:
+    from rapidfuzz import process
+
+    near = [choice for choice, _, _ in process.extract(name, list(known), limit=3, score_cutoff=60)]
+    return f"did you mean {' or '.join(near)}?" if near else f"these exist: {', '.join(known)}"

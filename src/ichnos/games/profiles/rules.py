@@ -1,0 +1,284 @@
+"""What ``game.toml`` says: the rules of a game that a file cannot show."""
+
+from __future__ import annotations
+
+import fnmatch
+import hashlib
+import re
+from functools import cache
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, Field, model_validator
+
+from ichnos.audio.files.forms import CODECS, OPUS_RATES, Codec, Container
+from ichnos.documents.checked import Table
+from ichnos.documents.formats import FORMATS
+from ichnos.games.profiles import vocabulary
+
+
+def _inside(path: str) -> str:
+    if path.startswith("/") or "\\" in path or ":" in path or ".." in path.split("/"):
+        raise ValueError("a path below the pack or the game is expected, with slashes, without ..")
+    return path
+
+
+def _format(name: str) -> str:
+    if name not in FORMATS:
+        raise ValueError(f"one of {', '.join(FORMATS)} is expected")
+    return name
+
+
+def _scopes(repeat: dict[str, Any]) -> dict[str, Any]:
+    for scope in repeat:
+        if scope not in vocabulary.PRINCIPAL:
+            raise ValueError(f"there is no scope {scope!r}; there are {', '.join(vocabulary.PRINCIPAL)}")
+    return repeat
+
+
+InsidePath = Annotated[str, AfterValidator(_inside)]
+
+
+class Game(Table):
+    name: str = Field(
+        pattern=r"^[a-z][a-z0-9-]*$", examples=["my-game"], description="the profile's own name, as --game takes it"
+    )
+    title: str = Field(min_length=1, description="what the game is called")
+    summary: str = Field(description="the game in a sentence")
+    versions: tuple[str, ...] = Field(min_length=1, description="the game's versions, the newest first")
+
+
+class AudioFor(Table):
+    """Audio rules for some sounds; what is not said here is as under [audio]."""
+
+    categories: tuple[str, ...] = Field(default=(), description="for sounds of these categories")
+    keys: tuple[str, ...] = Field(default=(), description="for keys like these; * stands for anything")
+    parts: bool = Field(default=False, description="for the parts of a sound")
+    container: Container | None = None
+    codec: Codec | None = None
+    rate: int | None = Field(default=None, ge=8000, le=192000)
+    channels: Literal[1, 2] | None = None
+    quality: float | None = Field(default=None, ge=0, le=10)
+
+    def fits(self, key: str, category: str | None, part: bool) -> bool:
+        """Are these the rules for such a sound?"""
+        return (
+            (self.parts and part)
+            or category in self.categories
+            or any(fnmatch.fnmatchcase(key, pattern) for pattern in self.keys)
+        )
+
+
+class AudioRules(Table):
+    container: Container = Field(description="what the game's sound files are: Ogg, WAV or FLAC")
+    codec: Codec = Field(description="how sound is coded in them: Ogg holds Vorbis or Opus, the others PCM")
+    rate: int = Field(ge=8000, le=192000, description="frames a second")
+    channels: Literal[1, 2] = Field(description="1 is mono, as for anything at a place in the world; 2 is stereo")
+    quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
+    only: tuple[AudioFor, ...] = Field(default=(), description="exceptions: [[audio.only]]; the first that fits counts")
+
+    @model_validator(mode="after")
+    def _go_together(self) -> AudioRules:
+        for rules in (self, *self.only):
+            container, codec, rate = (
+                getattr(rules, name) or getattr(self, name) for name in ("container", "codec", "rate")
+            )
+            if codec not in CODECS[container]:
+                raise ValueError(f"{container} holds {' or '.join(CODECS[container])}, not {codec}")
+            if codec == "Opus" and rate not in OPUS_RATES:
+                raise ValueError(f"Opus has a rate of {', '.join(map(str, OPUS_RATES))}, not {rate}")
+        return self
+
+
+class TakeRules(Table):
+    several: bool = Field(default=True, description="may a key have several takes, picked at random?")
+    shared: bool = Field(default=False, description="may several keys name one file? Then it is stored once")
+
+
+class PartRules(Table):
+    names: tuple[str, ...] = Field(default=(), description="the parts that a sound may have; none without it")
+
+
+class Modes(Table):
+    replace: Literal["by-definition", "by-path", "no"] = Field(
+        default="by-definition",
+        description="how the game's own sounds are replaced: by an entry of the same key, or by a file of the same path"
+        " (where nothing defines sounds, the files' names have the keys)",
+    )
+    new: bool = Field(default=True, description="can keys be added that the game does not have?")
+
+
+_MARK = 4  # letters
+
+
+def _signs(allowed: str) -> str:
+    for first, last in re.findall(r"(.)-(.)", allowed):
+        if first > last:
+            raise ValueError(f"{first}-{last} is no range of signs")
+    return allowed
+
+
+@cache
+def _not_allowed(allowed: str) -> re.Pattern[str]:
+    inner = re.sub(r"(.)-(.)|(.)", lambda one: "-".join(map(re.escape, one[0] if one[3] else one.group(1, 2))), allowed)
+    return re.compile(f"[^/{inner}]")
+
+
+class NameRules(Table):
+    separator: str = Field(default=".", min_length=1, description="what stands between the pieces of a key")
+    ascii: bool = Field(default=False, description="file names are spelled in ASCII; é becomes e")
+    case: Literal["kept", "lower", "upper"] = Field(default="kept", description="of file names")
+    spaces: str | None = Field(default=None, description="what stands for a space in file names; without it they stay")
+    allowed: Annotated[str, AfterValidator(_signs)] | None = Field(
+        default=None, description="the signs allowed in file names, as in a-z0-9_"
+    )
+    longest: int | None = Field(default=None, ge=8, description="the longest file name, without its extension")
+
+    def spelled(self, text: str) -> str:
+        """A name as this game's files allow it, but for its length."""
+        if self.ascii:
+            from anyascii import anyascii
+
+            text = anyascii(text)
+        if self.spaces is not None:
+            text = re.sub(r"\s+", self.spaces, text)
+        text = {"lower": text.lower(), "upper": text.upper()}.get(self.case, text)
+        if self.allowed is not None:
+            text = _not_allowed(self.allowed).sub("_", text)
+        return text
+
+    def cut(self, text: str, room: int) -> str | None:
+        """The same, cut to so many letters, with a mark of the whole name so that no two become one.
+
+        ``None`` where that is not room enough.
+        """
+        folder, slash, name = self.spelled(text).rpartition("/")
+        mark = "_" + self.spelled(hashlib.sha256(text.encode()).hexdigest()[:_MARK])
+        kept = room - len(folder + slash + mark)
+        return f"{folder}{slash}{name[:kept]}{mark}" if kept > 0 else None
+
+    def is_of(self, name: str, text: str) -> bool:
+        """Is this how the name is spelled, whole or cut?"""
+        return name == self.spelled(text) or (self.longest is not None and name == self.cut(text, len(name)))
+
+
+class LoopRules(Table):
+    kind: Literal["field", "wav-markers", "vorbis-comments"] = Field(
+        default="field",
+        description="how the game knows that a sound loops: by @loop@ in a definition, or by marks in the file too",
+    )
+    chunk: Literal["smpl", "cue", "both"] = Field(default="smpl", description="the chunks of a WAV that mark a loop")
+    start: str | None = Field(default=None, description="the Vorbis comment that holds the loop's first frame")
+    end: str | None = Field(default=None, description="the comment that holds the frame behind its last")
+    length: str | None = Field(default=None, description="the comment that holds its number of frames")
+
+    @model_validator(mode="after")
+    def _named(self) -> LoopRules:
+        if self.kind == "vorbis-comments" and not (self.start and (self.end or self.length)):
+            raise ValueError("loops in comments need the names of two: start, and end or length")
+        for name in (self.start, self.end, self.length):
+            if name is not None and not re.fullmatch(r"[ -<>-}]+", name):
+                raise ValueError(f"{name!r} cannot be a comment's name (Vorbis I, section 5.2.2)")
+        return self
+
+
+class CreditRules(Table):
+    path: InsidePath | None = Field(default="CREDITS.txt", description="the credits' path in the pack; empty: nowhere")
+
+
+class IconRules(Table):
+    path: InsidePath = Field(description="the icon's path in the pack, a PNG")
+    size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
+
+
+class ClosedRules(Table):
+    ending: str = Field(
+        pattern=r"^\.[a-z0-9]+$", examples=[".own"], description="of the files that the game's own encoder writes"
+    )
+
+
+class Limits(Table):
+    seconds: float | None = Field(default=None, gt=0, description="the longest that a sound may be")
+    megabytes: float | None = Field(default=None, gt=0, description="the largest that a whole pack may be")
+
+
+class CatalogueRules(Table):
+    folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
+
+
+class DocumentRules(Table):
+    """How one document of tree/ is to be understood and written."""
+
+    path: str = Field(description="the file's path in tree/, holes and all")
+    mode: Literal["whole", "fragment", "merge"] = Field(
+        default="whole",
+        description="whole: always written; fragment: only with entries; merge: into a copy of the game's own file",
+    )
+    format: Annotated[str, AfterValidator(_format)] | None = Field(
+        default=None, description="where the file's ending does not say it"
+    )
+    encoding: str | None = Field(default=None, description="where it is not UTF-8 and has no byte-order mark")
+    escapes: Literal["backslash", "none"] | None = Field(
+        default=None, description="whether the game reads \\n and \\\\ in values (lines, sections, braces)"
+    )
+    repeat: Annotated[dict[str, str | int], AfterValidator(_scopes)] = Field(
+        default={}, description="what repeats for a scope, by its label or its line, where it cannot be found"
+    )
+
+
+class ScriptRules(Table):
+    path: InsidePath = Field(description="the script's path in the pack; its template is scripts/PATH.j2")
+    region: str | None = Field(
+        default=None,
+        description="the sign that begins a comment: only a marked region of a file that the modder owns is written",
+    )
+
+
+class Packaging(Table):
+    kind: Literal["archive", "folder"] = Field(description="a zip archive, or a plain folder")
+    name: str = Field(description="the archive's or folder's name, holes and extension and all")
+
+
+class LoadList(Table):
+    path: InsidePath = Field(description="the list, below the game's folder")
+    line: str = Field(description="the line to put in, holes and all")
+    before: str | None = Field(default=None, description="the line that it must stand above")
+
+
+class Install(Table):
+    folder: InsidePath = Field(default="", description="where a pack goes, below the game's folder")
+    wins: Literal["last", "first"] = Field(
+        default="last",
+        description="of two packs that both have a key or a file: which one the game takes, by load order",
+    )
+    lists: tuple[LoadList, ...] = Field(default=(), description="lists of what the game loads: [[install.lists]]")
+    caches: tuple[InsidePath, ...] = Field(default=(), description="stale caches that are to be deleted")
+
+
+class Rules(Table):
+    """What ``game.toml`` says."""
+
+    format: Literal[1] = Field(description="the edition of this file's format")
+    game: Game
+    audio: AudioRules
+    takes: TakeRules = TakeRules()
+    parts: PartRules = PartRules()
+    modes: Modes = Modes()
+    names: NameRules = NameRules()
+    loops: LoopRules = LoopRules()
+    limits: Limits = Limits()
+    catalogue: CatalogueRules = CatalogueRules()
+    credits: CreditRules = CreditRules()
+    closed: ClosedRules | None = Field(
+        default=None,
+        description="the game reads only what its own encoder writes; [audio] is then what that encoder wants",
+    )
+    icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
+    packaging: Packaging
+    install: Install = Install()
+    document: tuple[DocumentRules, ...] = Field(default=(), description="[[document]]: one for each that needs it")
+    script: tuple[ScriptRules, ...] = Field(default=(), description="[[script]]: one for each template in scripts/")
+    tables: dict[str, dict[str, str]] = Field(default={}, description="[tables.NAME]: our word = the game's word")
+
+    def document_rules(self, path: str) -> DocumentRules:
+        """The rules for a document of tree/."""
+        return next((rules for rules in self.document if rules.path == path), DocumentRules(path=path))

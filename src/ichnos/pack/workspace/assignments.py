@@ -1,0 +1,331 @@
+"""Making a workspace, and writing into its file without disturbing what a person wrote there."""
+
+from __future__ import annotations
+
+import os
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+from tomlkit.items import AoT
+
+from ichnos.errors import IchnosError, Place, WrongCall, raise_all
+from ichnos.files.writing import write_whole
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.profiles import profile
+from ichnos.pack.build.seen_clips import nearest_file
+from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
+
+_NEW_FILE = """\
+# An Ichnos workspace: which of your clips is for which of the game's sound keys.
+# Everything here can be edited by hand; `ichnos assign` writes into it and keeps your comments.
+format = 1
+
+# The game: one that ships with Ichnos, or the folder of a game profile.
+game = {{ game }}
+
+{% if installation %}
+# Where the game is installed: its own sound keys are read from there, and yours checked against them.
+installation = {{ installation }}
+{% else %}
+# Where the game is installed. With it, keys are checked against the game's own:
+# installation = "../the game"
+{% endif %}
+
+minted-for = {{ name }}  # the ids below are this pack's: a copy under another name gets fresh ones
+
+[pack]
+title = {{ title }}
+name = {{ name }}  # short, used in file names so that they collide with nothing
+version = "0.1.0"
+game-version = {{ game_version }}  # the version of the game that the pack is for
+language = "en"  # of titles that do not say theirs
+# summary = "What the pack is, in a sentence."
+{% if author %}
+author = {{ author }}
+{% else %}
+# author = "Your name"
+{% endif %}
+{% if licence %}
+licence = {{ licence }}  # the pack's own
+{% endif %}
+# icon = "picture.png"  # any picture; without one, where the game shows one, it is drawn from the title
+
+# Minted once for this pack, and never shared with another.
+[ids]
+{% for name, value in ids %}
+{{ name }} = {{ value }}
+{% endfor %}
+
+# Where clips are from, and under which licence: the first that names a clip counts.
+{% if licence %}
+[[credit]]
+clips = ["*"]  # your own; put those of others above
+{% if author %}
+author = {{ author }}
+{% endif %}
+licence = {{ licence }}
+{% else %}
+#
+# [[credit]]
+# clips = ["clips/*"]
+# author = "Who made them"
+# licence = "CC-BY-4.0"  # an SPDX id
+{% endif %}
+
+# One [[sound]] for each key. Several takes are picked at random, by weight.
+#
+# [[sound]]
+# key = "the.game's.key"
+# takes = ["clips/one.wav", {clip = "clips/two.mp3", weight = 2}]
+# title = "What players read"
+"""
+
+
+@dataclass(frozen=True)
+class Assignment:
+    """What an assignment changed."""
+
+    key: str
+    takes: tuple[str, ...]
+    how: str  # "new", "added" or "replaced"
+
+
+def _quoted(value: str) -> str:
+    return tomlkit.string(value).as_string()
+
+
+def start(
+    folder: Path,
+    game: str,
+    title: str | None,
+    installation: Path | None,
+    *,
+    author: str | None = None,
+    licence: str | None = None,
+    dry_run: bool,
+) -> str:
+    """Make a workspace, and return the text of its file.
+
+    Args:
+        licence: of the pack and of the author's own clips, an SPDX expression.
+
+    Raises:
+        WrongCall: there is a workspace already, or no such game.
+        IchnosError: the installation is not one of that game; the folder cannot be written.
+    """
+    from jinja2 import Environment
+
+    path = folder / FILE_NAME
+    if path.exists():
+        raise WrongCall(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
+    found = profile.load(profile.find(game))
+    if installation is not None:
+        harvest(found, installation)
+    title = title or folder.absolute().name.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
+    bundled = found.folder.parent == profile.BUNDLED
+    content = (
+        Environment(trim_blocks=True)
+        .from_string(_NEW_FILE)
+        .render(
+            game=_quoted(game if bundled else _relative(found.folder, folder)),
+            installation=_quoted(_relative(installation, folder)) if installation else "",
+            title=_quoted(title),
+            name=_quoted(workspaces.short_name(title)),
+            author=_quoted(author) if author else "",
+            licence=_quoted(licence) if licence else "",
+            game_version=_quoted(found.rules.game.versions[0]),
+            ids=[(name, _quoted(str(uuid.uuid4()))) for name in found.id_names],
+        )
+    )
+    if not dry_run:
+        write_whole(path, f"{content}\n".encode())
+    return content
+
+
+def _relative(path: Path, folder: Path) -> str:
+    """A path as seen from the workspace, with slashes; absolute where it is on another drive."""
+    try:
+        return Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix()
+    except ValueError:
+        return path.resolve().as_posix()
+
+
+def mint_missing_ids(loaded: Workspace) -> list[str]:
+    """Write an id for each that the game needs and the workspace's file lacks; their names.
+
+    A workspace that was copied and given another name gets ids of its own.
+    """
+    missing = loaded.ids_owed()
+    if missing:
+        document = _document(loaded)
+        if loaded.is_copy:
+            document["minted-for"] = loaded.pack_file.pack.name
+        ids: Any = document.setdefault("ids", tomlkit.table())
+        for name in missing:
+            ids[name] = str(uuid.uuid4())
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+    return missing
+
+
+def _document(loaded: Workspace) -> tomlkit.TOMLDocument:
+    try:
+        return tomlkit.parse(loaded.file.text.content)
+    except TOMLKitError as error:
+        raise IchnosError(str(error), place=Place(FILE_NAME), cure="correct the file in your editor") from None
+
+
+def as_bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
+    """The document as the file was spelled: its encoding and its line ends."""
+    content = tomlkit.dumps(document)
+    if "\r\n" in loaded.file.text.content:
+        content = content.replace("\r\n", "\n").replace("\n", "\r\n")
+    return loaded.file.text.to_bytes(content)
+
+
+def assign(
+    loaded: Workspace,
+    key: str,
+    clips: Sequence[Path],
+    *,
+    to_existing: str | None = None,
+    new: bool = False,
+    titles: dict[str, str] | None = None,
+    dry_run: bool = False,
+) -> Assignment:
+    """Write into the workspace's file that these clips are the takes of a key.
+
+    Args:
+        clips: as seen from the current folder.
+        to_existing: what to do where the key has takes already: "add" or "replace".
+        new: the key is the modder's own; the game does not have it.
+        titles: by language; "" is the pack's own language.
+
+    Raises:
+        IchnosError: a clip that is not there, or a key that the game does not have, all together.
+        WrongCall: the key has takes already, and ``to_existing`` does not say what to do.
+    """
+    names = [_clip_name(loaded.folder, clip) for clip in clips]
+    errors = [error for error in names if isinstance(error, IchnosError)]
+    errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None)
+    already = next((sound.takes for sound in loaded.pack_file.sound if sound.key == key), ())
+    count = len(clips) + (len(already) if to_existing == "add" else 0)
+    errors += workspaces.too_many_takes(loaded.profile, key, count, None)
+    raise_all(errors)
+    takes = [str(name) for name in names]
+    _refuse_in_table(loaded, key)
+    document = _document(loaded)
+    sounds: Any = document.get("sound")
+    if sounds is None:
+        sounds = tomlkit.aot()
+        document["sound"] = sounds
+    existing = next((table for table in sounds if table.get("key") == key), None)
+    if existing is None:
+        how = "new"
+        _append(sounds, key, takes, new)
+        existing = sounds[-1]
+    else:
+        how = _change(existing, key, takes, to_existing)
+    if titles:
+        default = loaded.pack_file.pack.language
+        _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
+    if not dry_run:
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+    return Assignment(key, tuple(takes), how)
+
+
+def assign_pairs(
+    loaded: Workspace, pairs: dict[str, list[Path]], *, dry_run: bool
+) -> tuple[list[Assignment], list[str]]:
+    """Write takes for several keys at once; the keys that have something already are left alone, and returned."""
+    known = {sound.key for sound in loaded.pack_file.sound}
+    standing = [key for key in pairs if key in known]
+    document = _document(loaded)
+    sounds: Any = document.get("sound")
+    if sounds is None:
+        sounds = tomlkit.aot()
+        document["sound"] = sounds
+    done = []
+    for key, clips in pairs.items():
+        if key in known:
+            continue
+        raise_all(list(workspaces.too_many_takes(loaded.profile, key, len(clips), None)))
+        takes = [str(_clip_name(loaded.folder, clip)) for clip in clips]
+        _append(sounds, key, takes, new=False)
+        done.append(Assignment(key, tuple(takes), "new"))
+    if done and not dry_run:
+        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+    return done, standing
+
+
+def _refuse_in_table(loaded: Workspace, key: str) -> None:
+    """A key that stands in the table is changed there: this file is the only one that is written."""
+    for index, sound in enumerate(loaded.pack_file.sound):
+        place = loaded.sound_place(index)
+        if sound.key == key and place.path != FILE_NAME:
+            raise WrongCall(f'"{key}" stands in {place}', cure="add a row for it there")
+
+
+def _is_new(loaded: Workspace, key: str) -> bool:
+    return any(sound.key == key and sound.new for sound in loaded.pack_file.sound)
+
+
+def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
+    """A clip's name in the file: relative to the workspace, with slashes, where it lies inside."""
+    path = clip.absolute()
+    if not path.is_file():
+        near = nearest_file(Path.cwd(), path)
+        return IchnosError(
+            "this clip is not there",
+            place=Place(str(clip)),
+            cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
+        )
+    resolved, root = path.resolve(), folder.resolve()
+    return resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
+
+
+def _append(sounds: Any, key: str, takes: list[str], new: bool) -> None:
+    table = tomlkit.table() if isinstance(sounds, AoT) else tomlkit.inline_table()
+    table["key"] = key
+    table["takes"] = takes
+    if new:
+        table["new"] = True
+    sounds.append(table)
+    if isinstance(sounds, AoT):  # a blank line before it, also where the file did not end with one
+        table.trivia.indent = "\n"
+
+
+def _change(existing: Any, key: str, takes: list[str], to_existing: str | None) -> str:
+    count = len(existing.get("takes", ()))
+    if not count:  # it has parts alone
+        existing["takes"] = takes
+        return "new"
+    if to_existing is None:
+        raise WrongCall(
+            f'"{key}" has {count} take{"s" if count != 1 else ""} already',
+            cure="say --add for further takes, or --replace to put these in their place",
+        )
+    if to_existing == "replace":
+        existing["takes"] = takes
+        return "replaced"
+    for take in takes:
+        existing["takes"].append(take)
+    return "added"
+
+
+def _set_titles(table: Any, titles: dict[str, str], default: str) -> None:
+    if list(titles) == [default] and not isinstance(table.get("title"), dict):
+        table["title"] = titles[default]
+        return
+    old = table.get("title")
+    if not isinstance(old, dict):
+        table["title"] = tomlkit.inline_table()
+        if old is not None:
+            table["title"][default] = old
+    for language, title in titles.items():
+        table["title"][language] = title

@@ -1,0 +1,118 @@
+"""Credits: where clips are from, and whether their licences allow what the pack does."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from ichnos.pack.plan.plan import SILENCE
+from ichnos.pack.workspace.pack_file import Credit, PackFile
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something about a licence. ``kind``: missing, unknown, no-derivatives, no-commerce or no-words."""
+
+    kind: str
+    clip: str
+    reason: str
+    credit: int | None = None  # the number of the [[credit]] that it is about
+
+
+def of_clip(pack_file: PackFile, clip: str) -> tuple[int, Credit] | None:
+    """The first credit that names a clip."""
+    return next(
+        (
+            (number, credit)
+            for number, credit in enumerate(pack_file.credit)
+            if any(fnmatch.fnmatchcase(clip, pattern) for pattern in credit.clips)
+        ),
+        None,
+    )
+
+
+def used_clips(pack_file: PackFile) -> list[str]:
+    """Every clip of the pack, once."""
+    clips = (clip for sound in pack_file.sound for clip, _ in sound.clips() if clip != SILENCE)
+    return list(dict.fromkeys(clips))
+
+
+def text(pack_file: PackFile) -> str:
+    """The credits file: each credit that a clip of the pack needs; empty without one."""
+    lines: list[str] = []
+    used: dict[int, list[str]] = {}
+    for clip in used_clips(pack_file):
+        if found := of_clip(pack_file, clip):
+            used.setdefault(found[0], []).append(clip)
+    for number, named in sorted(used.items()):
+        credit = pack_file.credit[number]
+        lines.append(credit.wording or " ".join(_sentence(credit)))
+        lines += [f"  {name}: {value}" for name, value in (("link", credit.link), ("licence", credit.licence)) if value]
+        lines += [f"  {clip.rpartition('/')[2]}" for clip in named]
+        lines.append("")
+    if not lines:
+        return ""
+    return "\n".join([f"{pack_file.pack.title}: credits", "", *lines]).rstrip() + "\n"
+
+
+def _sentence(credit: Credit) -> Iterator[str]:
+    yield f"By {credit.author}." if credit.author else "By an author who is not named."
+    if credit.source:
+        yield f"From {credit.source}."
+
+
+def doubts(pack_file: PackFile) -> Iterator[Doubt]:
+    """What is to be said of the licences: of the clips that have none, and of those that forbid what is done.
+
+    Every clip is changed (converted, often treated), so a licence against derivatives forbids it.
+    """
+    told: set[tuple[int, str]] = set()
+    for clip in used_clips(pack_file):
+        found = of_clip(pack_file, clip)
+        if found is None or not found[1].licence:
+            yield Doubt("missing", clip, f"nothing says under which licence {clip} may be used", found and found[0])
+            continue
+        number, credit = found
+        for kind, reason in _of_licence(credit, commercial=pack_file.pack.commercial):
+            if (number, kind) not in told:
+                told.add((number, kind))
+                yield Doubt(kind, clip, f"{reason} ({clip})", number)
+
+
+def _of_licence(credit: Credit, *, commercial: bool) -> Iterator[tuple[str, str]]:
+    from license_expression import ExpressionError, get_spdx_licensing
+
+    licence = credit.licence or ""
+    try:
+        parsed = get_spdx_licensing().parse(licence, validate=False)
+        known = get_spdx_licensing().validate(licence)
+        unknown = [symbol for symbol in known.invalid_symbols if not symbol.startswith("LicenseRef-")]
+    except ExpressionError:
+        parsed, unknown = None, [licence]
+    if unknown:
+        yield "unknown", f"{', '.join(unknown)} is no licence that SPDX knows"
+        return
+    choices = _choices(parsed)
+    if all(any("-ND" in name for name in choice) for choice in choices):
+        yield "no-derivatives", f"{licence} forbids changed versions, and converting is a change"
+    if commercial and all(any("-NC" in name for name in choice) for choice in choices):
+        yield "no-commerce", f"{licence} forbids commercial use, and the pack is marked commercial"
+    if all(any(name.startswith("CC-BY") for name in choice) for choice in choices) and not (
+        credit.author or credit.wording
+    ):
+        yield "no-words", f"{licence} asks for the author's name, and none is given"
+
+
+def _choices(parsed: object) -> list[set[str]]:
+    """The sets of licences of which one must be kept: OR offers several, AND demands all."""
+    name = type(parsed).__name__
+    args = getattr(parsed, "args", ())
+    if name == "OR":
+        return [choice for arg in args for choice in _choices(arg)]
+    if name == "AND":
+        together: list[set[str]] = [set()]
+        for arg in args:
+            together = [one | other for one in together for other in _choices(arg)]
+        return together
+    return [{str(parsed)}]

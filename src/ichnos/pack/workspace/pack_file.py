@@ -1,0 +1,246 @@
+"""What a person writes: the models of ``ichnos.toml``."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Annotated, Any, Literal
+
+from pydantic import BeforeValidator, Field, model_validator
+
+from ichnos.audio.files.forms import Choice
+from ichnos.audio.process import treatments
+from ichnos.audio.process.treatments import Step
+from ichnos.documents.checked import Table
+from ichnos.pack.plan.plan import SILENCE
+
+
+def _as_take(value: Any) -> Any:
+    return {"clip": value} if isinstance(value, str) else value
+
+
+def _as_slot(value: Any) -> Any:
+    return {"key": value} if isinstance(value, str) else value
+
+
+def _as_titles(value: Any) -> Any:
+    return {"": value} if isinstance(value, str) else value
+
+
+def _uuid(value: Any) -> str:
+    try:
+        return str(uuid.UUID(str(value)))
+    except ValueError:
+        raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
+
+
+class Take(Table):
+    clip: str = Field(min_length=1, description="the clip's file, as seen from the workspace")
+    weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
+
+
+class Settings(Table):
+    """What can be said of a sound, of all sounds like it, and of it in another game."""
+
+    category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
+    volume: float | None = Field(default=None, ge=0, description="1 is as it is")
+    pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
+    near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
+    far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
+    nearby: bool | None = Field(default=None, description="is it heard at its place in the world, and not everywhere?")
+    priority: float | None = Field(default=None, description="which sounds are kept when too many play")
+    loop: bool | None = Field(default=None, description="does it play again and again?")
+    fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
+    voices: int | None = Field(default=None, ge=1, description="how many of it may play at once")
+    treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
+    mono: Choice | None = Field(
+        default=None,
+        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless its sides cancel",
+    )
+    fields: dict[str, str] = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
+
+
+class Defaults(Settings):
+    keys: tuple[str, ...] = Field(default=(), description="for keys like these; * stands for anything")
+    categories: tuple[str, ...] = Field(default=(), description="for sounds of these categories; neither: for all")
+
+
+class Elsewhere(Settings):
+    key: str | None = Field(default=None, min_length=1, description="its key there; without it, the same")
+    new: bool | None = Field(default=None, description="is the key your own there?")
+    like: str | None = Field(default=None, description="a key of that game to start from")
+
+
+class Sound(Settings):
+    key: str = Field(min_length=1, description="the game's sound key, or one of your own")
+    takes: tuple[Annotated[Take, BeforeValidator(_as_take, json_schema_input_type=str | Take)], ...] = Field(
+        default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
+    )
+    parts: dict[str, str] = Field(default={}, description="a clip for each named part, such as intro and body")
+    silent: bool = Field(default=False, description="the key is silenced on purpose: it needs no clip")
+    new: bool = Field(default=False, description="the key is your own: the game does not have it")
+    like: str | None = Field(
+        default=None, description="a key of the game: the new entry starts as a copy of that one's text"
+    )
+    title: Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])] = Field(
+        default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
+    )
+    note: str | None = Field(default=None, description="for yourself; it goes nowhere")
+    games: dict[str, Elsewhere] = Field(
+        default={}, description='what is otherwise in another game: {quillmarsh = {key = "..."}}; {} if nothing is'
+    )
+
+    @model_validator(mode="after")
+    def _has_clips(self) -> Sound:
+        if self.silent and (self.takes or self.parts):
+            raise ValueError("a silent sound has no takes and no parts")
+        if not self.takes and not self.parts and not self.silent:
+            raise ValueError('a sound needs takes = ["a clip"], or parts, or silent = true')
+        return self
+
+    def clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
+        """Each clip of the sound, with its path inside the sound's table."""
+        if self.silent:
+            return [(SILENCE, ("silent",))]
+        takes = [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
+        return [*takes, *((clip, ("parts", name)) for name, clip in self.parts.items())]
+
+
+class Trigger(Table):
+    name: str = Field(min_length=1, description="the trigger's own name")
+    event: str = Field(min_length=1, description="what has to happen, in the game's own words")
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    where: str | None = Field(default=None, description="the area or thing that it happens at")
+    once: bool = Field(default=False, description="only the first time?")
+
+
+class Carrier(Table):
+    name: str = Field(min_length=1, description="the carrier's own name")
+    title: str = Field(description="what players call it")
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    text: str | None = Field(default=None, description="what players read of it")
+    picture: str | None = Field(default=None, description="its picture's file, copied as it is")
+
+
+class Slot(Table):
+    key: str = Field(description="the key that it plays, of this pack or of the game")
+    kind: Literal["track", "announcement"] = Field(default="track", description="what the slot is")
+
+
+class Rotation(Table):
+    name: str = Field(min_length=1, description="the rotation's own name")
+    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot, json_schema_input_type=str | Slot)], ...] = Field(
+        min_length=1, description="what it plays: keys, or tables with a kind"
+    )
+    after: int | None = Field(default=None, ge=1, description="an announcement only after so many tracks")
+    apart: int | None = Field(default=None, ge=0, description="no announcement again until so many others were heard")
+
+
+_NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
+_SEMVER = rf"^{_NUMBER}\.{_NUMBER}\.{_NUMBER}(-{_WORD}(\.{_WORD})*)?(\+[0-9A-Za-z-]+(\.[0-9A-Za-z-]+)*)?$"
+
+
+class Pack(Table):
+    title: str = Field(min_length=1, description="the pack's title, as players see it")
+    name: str = Field(
+        pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
+        examples=["storm-watch"],
+        description="short, in small letters; used in file names so that none collide",
+    )
+    version: str = Field(pattern=_SEMVER, examples=["1.0.0", "1.0.0-beta.1"], description="SemVer 2.0.0")
+    game_version: str = Field(description="the version of the game that the pack is for")
+    summary: str | None = Field(default=None, description="what the pack is, in a sentence")
+    author: str | None = Field(default=None, description="who made it")
+    licence: str | None = Field(default=None, description="the pack's own, an SPDX expression")
+    commercial: bool = Field(default=False, description="is the pack sold? Clips whose licence forbids that are told")
+    icon: str | None = Field(
+        default=None, description="a picture's file; without it, one is drawn where the game shows one"
+    )
+    icon_shape: Literal["padded", "cropped"] = Field(
+        default="padded", description="how a picture that is not square is made so"
+    )
+    language: str = Field(
+        default="en",
+        pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$",
+        examples=["en", "pt-BR"],
+        description="of titles that do not say theirs, a BCP 47 tag",
+    )
+
+
+class Credit(Table):
+    clips: tuple[str, ...] = Field(min_length=1, description="the clips' files, as under takes; * stands for anything")
+    author: str | None = Field(default=None, description="who made them")
+    source: str | None = Field(default=None, description="where they are from")
+    link: str | None = Field(default=None, description="its address")
+    licence: str | None = Field(default=None, description="an SPDX expression; LicenseRef-NAME for one of its own")
+    wording: str | None = Field(default=None, description="the words that the licence demands, as they are to stand")
+
+
+class Waiver(Table):
+    id: str = Field(description="the finding's id, as ichnos check tells it")
+    where: str = Field(default="*", description="the file it is about, or a part of its reason; * stands for anything")
+    reason: str = Field(min_length=1, description="why it is no slip here")
+
+
+class OtherGame(Table):
+    game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
+    installation: str | None = Field(default=None, description="where that game is installed")
+    game_version: str | None = Field(default=None, description="the version of that game that the pack is for")
+
+
+class PackFile(Table):
+    """What ``ichnos.toml`` says."""
+
+    format: Literal[1] = Field(description="the edition of this file's format")
+    game: str = Field(description="a bundled game, or a profile's folder as seen from the workspace")
+    installation: str | None = Field(
+        default=None, description="where the game is installed: keys are checked against its own"
+    )
+    pack: Pack = Field(description="what the pack is")
+    ids: dict[str, Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)]] = Field(
+        default={}, description="[ids]: minted once for the pack, never shared with another"
+    )
+    minted_for: str | None = Field(
+        default=None, description="the pack's name when the ids were minted: a copy under another name gets fresh ones"
+    )
+    table: str | None = Field(
+        default=None, description="a CSV file with further sounds; sounds.csv is read without being named"
+    )
+    games: dict[str, OtherGame] = Field(
+        default={}, description="[games.NAME]: other games that the pack is built for, with build --game NAME"
+    )
+    defaults: tuple[Defaults, ...] = Field(
+        default=(), description="[[defaults]]: what sounds have that do not say it; the first that fits counts"
+    )
+    credit: tuple[Credit, ...] = Field(default=(), description="[[credit]]: where clips are from, and their licence")
+    waive: tuple[Waiver, ...] = Field(default=(), description="[[waive]]: findings that are no slip here")
+    treatment: dict[str, tuple[Step, ...]] = Field(
+        default={}, description='[treatment]: NAME = [{step = "gain", db = -6}, ...]; what is done to clips, in order'
+    )
+    sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
+    trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
+    carrier: tuple[Carrier, ...] = Field(default=(), description="[[carrier]]: a thing in the game that plays a sound")
+    rotation: tuple[Rotation, ...] = Field(
+        default=(), description="[[rotation]]: a schedule of tracks with announcements between them"
+    )
+
+    def steps(self, name: str | None) -> tuple[Step, ...]:
+        """The steps of a treatment, of the pack's own or bundled; none without a name.
+
+        Raises:
+            KeyError: there is no such treatment.
+        """
+        if name is None:
+            return ()
+        return self.treatment[name] if name in self.treatment else treatments.BUNDLED[name][1]
+
+    def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
+        """Each key that something plays, with the path of the field that names it."""
+        return [
+            *((one.key, ("trigger", index, "key")) for index, one in enumerate(self.trigger)),
+            *((one.key, ("carrier", index, "key")) for index, one in enumerate(self.carrier)),
+            *(
+                (slot.key, ("rotation", index, "slots", number))
+                for index, one in enumerate(self.rotation)
+                for number, slot in enumerate(one.slots)
+            ),
+        ]

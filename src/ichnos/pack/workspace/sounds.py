@@ -1,0 +1,222 @@
+"""A pack's sounds, from the file, the table and what holds for all: each with the place of every field."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from ichnos.documents.text import Text
+from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
+
+SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
+_YES, _NO = ("true", "yes", "1", "x"), ("false", "no", "0")
+_PLAIN = ("key", "clip", "weight", "part", "title", "new", "like", "silent", "note")
+
+
+@dataclass(frozen=True)
+class Given:
+    """A sound, and where its fields stand: ``place("takes", 0)``."""
+
+    sound: Sound
+    place: Callable[..., Place]
+
+
+def of_file(pack_file: PackFile, place: Callable[..., Place]) -> list[Given]:
+    """The sounds of ``ichnos.toml``."""
+
+    def at(index: int) -> Callable[..., Place]:
+        return lambda *path: place("sound", index, *path)
+
+    return [Given(sound, at(index)) for index, sound in enumerate(pack_file.sound)]
+
+
+def of_table(text: Text) -> list[Given]:
+    """The sounds of a table (RFC 4180; also with semicolons or tabs): a row for each clip.
+
+    Rows with one key are its takes, or with ``part`` its parts; what else a sound has may stand in
+    any of its rows, and is the same where it stands in several.
+
+    Raises:
+        IchnosError: every row that is not understood, with its line and the column's name.
+    """
+    rows = list(_rows(text))
+    errors: list[IchnosError] = []
+    found: dict[str, _Rows] = {}
+    for line, cells in rows:
+        key = cells.get("key", "")
+        if not key:
+            errors.append(_wrong(text, line, "key", "there is no key in this row", "every row needs one"))
+            continue
+        found.setdefault(key, _Rows(text, key)).take_in(line, cells, errors)
+    given = [rows_of_key.given(errors) for rows_of_key in found.values()]
+    raise_all(errors)
+    return [one for one in given if one is not None]
+
+
+def _rows(text: Text) -> Iterator[tuple[int, dict[str, str]]]:
+    """Each row with its line, as cells by column; empty cells are left out."""
+    import csv
+    import io
+
+    content = text.content
+    first = content.split("\n", 1)[0]
+    delimiter = max(",;\t", key=first.count)
+    reader = csv.reader(io.StringIO(content, newline=""), delimiter=delimiter, strict=True)
+    try:
+        columns = [name.strip() for name in next(reader, [])]
+        _check_columns(text, columns)
+        while True:
+            line = reader.line_num + 1
+            row = next(reader, None)
+            if row is None:
+                return
+            if len(row) > len(columns) and any(cell.strip() for cell in row[len(columns) :]):
+                what = f"this row has {len(row)} cells, and there are {len(columns)} columns"
+                raise IchnosError(what, place=Place(text.path, line), cure="put text with a comma into quotation marks")
+            cells = {name: cell.strip() for name, cell in zip(columns, row, strict=False) if cell.strip()}
+            if cells:
+                yield line, cells
+    except csv.Error as error:
+        what = f"this row is not understood ({error})"
+        cure = 'a quotation mark in a text is written twice: ""'
+        raise IchnosError(what, place=Place(text.path, reader.line_num), cure=cure) from None
+
+
+def _check_columns(text: Text, columns: Sequence[str]) -> None:
+    known = [*_PLAIN, *SETTINGS]
+    for number, name in enumerate(columns):
+        place = Place(text.path, 1)
+        if columns.index(name) != number:
+            raise IchnosError(f'there are two columns "{name}"', place=place, cure="name one of them otherwise")
+        if name not in known and not name.startswith(("title.", "field.")):
+            from ichnos.games.catalogues.catalogue import nearest
+
+            near = " or ".join(nearest(known, name, 1))
+            raise IchnosError(f'there is no column "{name}"', place=place, cure=f"did you mean {near}?")
+    if "key" not in columns:
+        raise IchnosError(
+            'there is no column "key"', place=Place(text.path, 1), cure="the first line names the columns"
+        )
+
+
+def _wrong(text: Text, line: int, column: str, what: str, cure: str) -> IchnosError:
+    return IchnosError(f'column "{column}": {what}', place=Place(text.path, line), cure=cure)
+
+
+class _Rows:
+    """The rows of one key."""
+
+    def __init__(self, text: Text, key: str) -> None:
+        self._text = text
+        self._values: dict[str, Any] = {"key": key, "takes": [], "parts": {}, "title": {}, "fields": {}}
+        self._lines: dict[tuple[str | int, ...], tuple[int, str]] = {}
+
+    def take_in(self, line: int, cells: dict[str, str], errors: list[IchnosError]) -> None:
+        self._lines.setdefault((), (line, "key"))
+        clip, part = cells.get("clip"), cells.get("part")
+        if clip and part:
+            self._values["parts"][part] = clip
+            self._lines["parts", part] = (line, "clip")
+        elif clip:
+            number = len(self._values["takes"])
+            self._values["takes"].append({"clip": clip})
+            self._lines["takes", number] = (line, "clip")
+            if "weight" in cells:
+                self._values["takes"][-1]["weight"] = self._number(line, "weight", cells["weight"], errors)
+        for column, cell in cells.items():
+            if column in ("key", "clip", "part", "weight"):
+                continue
+            self._set(line, column, cell, errors)
+
+    def _set(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> None:
+        table, name = self._values, column
+        if column == "title" or column.startswith("title."):
+            table, name = self._values["title"], column.partition(".")[2]
+        elif column.startswith("field."):
+            table, name = self._values["fields"], column.partition(".")[2]
+        value: Any = cell
+        if column in ("new", "silent", "nearby", "loop"):
+            value = cell.lower() in _YES
+            if not value and cell.lower() not in _NO:
+                errors.append(_wrong(self._text, line, column, f"{cell!r} is neither yes nor no", "write yes or no"))
+        elif column in SETTINGS and column not in ("category", "treatment", "mono"):
+            value = self._number(line, column, cell, errors)
+        if table.setdefault(name, value) != value:
+            what = f"{self._values['key']} has {table[name]!r} in an earlier row, and {cell!r} here"
+            errors.append(_wrong(self._text, line, column, what, "say it in one of its rows only"))
+        self._lines[column,] = (line, column)
+
+    def _number(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> float | int | None:
+        try:
+            number = float(cell)
+        except ValueError:
+            cure = f"write {cell.replace(',', '.')}" if "," in cell else "write a number"
+            errors.append(_wrong(self._text, line, column, f"{cell!r} is no number", cure))
+            return None
+        return int(number) if column == "voices" and number.is_integer() else number
+
+    def given(self, errors: list[IchnosError]) -> Given | None:
+        def place(*path: str | int) -> Place:
+            while path and path not in self._lines:
+                path = path[:-1]
+            return Place(self._text.path, self._lines[path][0])
+
+        try:
+            return Given(Sound.model_validate(self._values), place)
+        except ValidationError as error:
+            for detail in error.errors():
+                at = place(*detail["loc"])
+                reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+                column = detail["loc"][0] if detail["loc"] else "clip"
+                column = {"takes": "clip"}.get(str(column), str(column))
+                errors.append(IchnosError(f'column "{column}": {reason}', place=at, cure="correct the cell"))
+            return None
+
+
+def in_game(given: Sequence[Given], name: str) -> tuple[list[Given], list[str]]:
+    """The sounds as they are in another game, and the keys of those that say nothing of it."""
+    found, left_out = [], []
+    for one in given:
+        elsewhere = one.sound.games.get(name)
+        if elsewhere is None:
+            left_out.append(one.sound.key)
+            continue
+        # What stands there counts; the category is the other game's own affair.
+        said = {key: getattr(elsewhere, key) for key in elsewhere.model_fields_set}
+        found.append(Given(one.sound.model_copy(update={"category": None, "like": None, **said}), one.place))
+    return found, left_out
+
+
+def with_defaults(
+    given: Sequence[Given], defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]
+) -> list[Given]:
+    """The sounds with what they do not say themselves taken from the first defaults that fit and say it."""
+    if not defaults:
+        return list(given)
+    return [Given(_filled(one.sound, defaults, category_of), one.place) for one in given]
+
+
+def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]) -> Sound:
+    category = category_of(sound)
+    update: dict[str, Any] = {}
+    fields = dict(sound.fields)
+    for one in defaults:
+        everything = not one.keys and not one.categories
+        by_key = any(fnmatch.fnmatchcase(sound.key, pattern) for pattern in one.keys)
+        if not (everything or by_key or category in one.categories):
+            continue
+        for name in SETTINGS:
+            if getattr(sound, name) is None and name not in update and getattr(one, name) is not None:
+                update[name] = getattr(one, name)
+        fields = {**one.fields, **fields}
+    return sound.model_copy(update={**update, "fields": fields}) if update or fields != sound.fields else sound
+
+
+def takes_of(sound: Sound) -> tuple[Take, ...]:
+    """The sound's takes; a silent one has one, of silence."""
+    return (Take(clip=sound.clips()[0][0]),) if sound.silent else sound.takes

@@ -1,0 +1,289 @@
+"""The workspace: a folder with ``ichnos.toml``, the modder's clips, and what is built."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from ichnos.audio.process import treatments
+from ichnos.documents.checked import checked
+from ichnos.documents.text import from_bytes
+from ichnos.documents.toml import TomlFile
+from ichnos.errors import IchnosError, Place, WrongCall, raise_all
+from ichnos.files.sources import Folder
+from ichnos.games.catalogues import kept
+from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.entries.originals import Originals
+from ichnos.games.profiles import profile
+from ichnos.pack.build.seen_clips import clip_path
+from ichnos.pack.build.stamp import FILE_NAME, find_folder
+from ichnos.pack.workspace import sounds
+from ichnos.pack.workspace.pack_file import PackFile, Sound
+
+__all__ = ["FILE_NAME", "TABLE_NAME", "Workspace", "find_folder", "key_slips", "load", "short_name", "too_many_takes"]
+
+TABLE_NAME = "sounds.csv"
+
+
+@dataclass(frozen=True)
+class Workspace:
+    """A workspace, read: its file, its game's profile, and the game's catalogue where one is known.
+
+    The sounds of ``pack_file`` are those of the file and of the table, as they are in this game, with
+    what holds for all of a kind. ``game``: the other game that is built for, or None.
+    """
+
+    folder: Path
+    file: TomlFile
+    pack_file: PackFile
+    profile: profile.Profile
+    catalogue: Catalogue | None
+    places: tuple[Callable[..., Place], ...] = ()  # of each sound's fields
+    game: str | None = None
+    left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
+    files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
+
+    def sound_place(self, index: int, *path: str | int) -> Place:
+        """Where a field of a sound stands: in the file, or in the table."""
+        return self.places[index](*path)
+
+    def category_of(self, sound: Sound) -> str | None:
+        """The sound's category: as given, or as the game's own definition has it."""
+        known = self.catalogue
+        if sound.category is not None or known is None:
+            return sound.category
+        for key in (sound.key, sound.like):
+            if key is not None and key in known:
+                return known.category(key)
+        return None
+
+    def originals(self) -> Originals:
+        """The game's own documents."""
+        rules = self.profile.rules
+        installation = self.pack_file.installation
+        folder = self.folder / installation / rules.catalogue.folder if installation else None
+        return Originals(Folder(folder) if folder else None, rules.names.separator)
+
+    @property
+    def is_copy(self) -> bool:
+        """Was it copied from another pack's, and given a name of its own?"""
+        return self.pack_file.minted_for not in (None, self.pack_file.pack.name)
+
+    def ids_owed(self) -> list[str]:
+        """The ids that the game needs and that are not there, or are another pack's."""
+        return [name for name in self.profile.id_names if self.is_copy or name not in self.pack_file.ids]
+
+    def clip_path(self, clip: str) -> Path:
+        return clip_path(self.folder, clip)
+
+    def shown(self, path: Path) -> str:
+        """A path as messages call it: relative to the workspace where it lies inside."""
+        return path.relative_to(self.folder).as_posix() if path.is_relative_to(self.folder) else str(path)
+
+
+def load(folder: Path, game: str | None = None) -> Workspace:
+    """Read a workspace.
+
+    Args:
+        game: another game of the workspace's ``[games]``, or the one that it is for.
+
+    Raises:
+        IchnosError: with line and column, whatever in the file is not as it must be.
+        WrongCall: the workspace knows no such game.
+    """
+    path = folder / FILE_NAME
+    file = TomlFile(path.read_bytes(), FILE_NAME)
+    pack_file = checked(PackFile, file)
+    game = None if game == pack_file.game else game
+    given = sounds.of_file(pack_file, file.place)
+    table = _table(folder, file, pack_file)
+    if table is not None:
+        given += sounds.of_table(from_bytes((folder / table).read_bytes(), table))
+    at: tuple[str | int, ...] = ("game",)
+    left_out: list[str] = []
+    if game is not None:
+        pack_file, given, left_out = _elsewhere(pack_file, given, game)
+        at = ("games", game)
+    try:
+        game_profile = profile.load(profile.find(pack_file.game, folder))
+    except WrongCall as error:
+        raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
+    known = kept.load(game_profile.rules.game.name)
+    if pack_file.installation:
+        at = ("installation",) if game is None else (*at, "installation")
+        try:
+            known = _of_installation(game_profile, folder / pack_file.installation, known)
+        except IchnosError as error:
+            raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
+    workspace = Workspace(folder, file, pack_file, game_profile, known)
+    given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
+    workspace = replace(
+        workspace,
+        pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
+        places=tuple(one.place for one in given),
+        game=game,
+        left_out=tuple(left_out),
+        files=(FILE_NAME, table) if table else (FILE_NAME,),
+    )
+    raise_all(list(_slips(workspace)))
+    return workspace
+
+
+def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
+    """The name of the table with further sounds, where there is one."""
+    if pack_file.table is None:
+        return TABLE_NAME if (folder / TABLE_NAME).is_file() else None
+    if not (folder / pack_file.table).is_file():
+        what = f'the table "{pack_file.table}" is not there'
+        raise IchnosError(what, place=file.place("table"), cure="correct the name")
+    return pack_file.table
+
+
+def _elsewhere(
+    pack_file: PackFile, given: list[sounds.Given], name: str
+) -> tuple[PackFile, list[sounds.Given], list[str]]:
+    """The pack as it is for another of its games."""
+    if name not in pack_file.games:
+        names = [pack_file.game, *pack_file.games]
+        raise WrongCall(
+            f'this workspace knows no game "{name}"', cure=f"it has: {', '.join(names)}; add [games.{name}]"
+        )
+    other = pack_file.games[name]
+    found, left_out = sounds.in_game(given, name)
+    renamed = {one.sound.key: now.sound.key for one, now in zip(_named(given, name), found, strict=True)}
+    pack = pack_file.pack
+    if other.game_version is not None:
+        pack = pack.model_copy(update={"game_version": other.game_version})
+    played = {
+        "trigger": tuple(
+            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.trigger if one.key in renamed
+        ),
+        "carrier": tuple(
+            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.carrier if one.key in renamed
+        ),
+        "rotation": tuple(
+            one.model_copy(
+                update={
+                    "slots": tuple(
+                        slot.model_copy(update={"key": renamed[slot.key]}) for slot in one.slots if slot.key in renamed
+                    )
+                }
+            )
+            for one in pack_file.rotation
+        ),
+    }
+    changed = {"game": other.game or name, "installation": other.installation, "pack": pack, **played}
+    return pack_file.model_copy(update=changed), found, left_out
+
+
+def _named(given: list[sounds.Given], game: str) -> list[sounds.Given]:
+    return [one for one in given if game in one.sound.games]
+
+
+def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue:
+    """The keys of one installation: as kept, where they are its own and it has not changed."""
+    if known is not None and known.source == str(installation.resolve()) and kept.is_fresh(known):
+        return known
+    return harvest(game_profile, installation)
+
+
+def _slips(workspace: Workspace) -> Iterator[IchnosError]:
+    """What the model cannot see: keys given twice, keys that the game does not have, what it cannot do."""
+    seen: dict[str, int] = {}
+    known = workspace.catalogue
+    for index, sound in enumerate(workspace.pack_file.sound):
+        place = workspace.sound_place(index, "key")
+        if sound.key in seen:
+            first = workspace.sound_place(seen[sound.key], "key")
+            where = f"line {first.line}" if first.path == (place.path if place else "") else str(first)
+            yield IchnosError(
+                f'the key "{sound.key}" is already given in {where}',
+                place=place,
+                cure="put all its clips into one list: takes = [...]",
+            )
+            continue
+        seen[sound.key] = index
+        yield from key_slips(workspace.profile, known, sound.key, sound.new, place)
+        if sound.treatment is not None:
+            yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
+        yield from _impossible(workspace, index, sound)
+    for key, path in workspace.pack_file.played():
+        if key not in seen and known is not None and key not in known:
+            yield IchnosError(
+                f'there is no sound "{key}" to play, neither in this pack nor in the game',
+                place=workspace.file.place(*path),
+                cure=f"did you mean {' or '.join(nearest([*seen, *known.keys], key))}?",
+            )
+
+
+def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Iterator[IchnosError]:
+    names = [*workspace.pack_file.treatment, *treatments.BUNDLED]
+    if name not in names:
+        near = " or ".join(nearest(names, name))
+        yield IchnosError(f'there is no treatment "{name}"', place=place, cure=f"did you mean {near}?")
+
+
+def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: Place | None) -> Iterator[IchnosError]:
+    """What is wrong with so many takes of one key, in this game: at most one thing."""
+    if count > 1 and not game_profile.rules.takes.several:
+        yield IchnosError(
+            f"{game_profile.rules.game.title} has one take for each key, and {key} would have {count}",
+            place=place,
+            cure="keep one of the clips",
+        )
+
+
+def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
+    """What this game cannot do with a sound."""
+    rules, place_of = workspace.profile.rules, workspace.places[index]
+    title = rules.game.title
+    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"))
+    for name in sound.parts:
+        if name not in rules.parts.names:
+            yield IchnosError(
+                f"{title} knows no part {name!r}",
+                place=place_of("parts", name),
+                cure=f"its parts are: {', '.join(rules.parts.names)}" if rules.parts.names else "give the sound takes",
+            )
+    if sound.like is None:
+        return
+    place, known = place_of("like"), workspace.catalogue
+    if known is None or workspace.pack_file.installation is None:
+        what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
+        yield IchnosError(what, place=place, cure='say where the game is installed: installation = "..."')
+    elif sound.like not in known:
+        what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
+        yield IchnosError(what, place=place, cure=f"did you mean {' or '.join(known.nearest(sound.like))}?")
+
+
+def key_slips(
+    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None
+) -> Iterator[IchnosError]:
+    """What is wrong with a key, in this game: at most one thing."""
+    title = game_profile.rules.game.title
+    modes = game_profile.rules.modes
+    if new and not modes.new:
+        yield IchnosError(f"{title} cannot take new keys", place=place, cure="replace a key that the game has")
+    elif not new and modes.replace == "no":
+        yield IchnosError(f"{title} cannot have its own keys replaced", place=place, cure="say new = true")
+    elif known is not None and new and key in known:
+        yield IchnosError(
+            f'"{key}" is not new: {title} has that key', place=place, cure="replace it (new = false), or choose another"
+        )
+    elif known is not None and not new and key not in known:
+        nearest = " or ".join(known.nearest(key))
+        yield IchnosError(
+            f'{title} has no key "{key}"',
+            place=place,
+            cure=f"did you mean {nearest}? For a key of your own, say --new, or new = true in the file",
+        )
+
+
+def short_name(title: str) -> str:
+    """A pack's short name from its title: small ASCII letters, digits and hyphens."""
+    from anyascii import anyascii
+
+    return re.sub(r"[^a-z0-9]+", "-", anyascii(title).lower()).strip("-") or "pack"
