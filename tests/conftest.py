@@ -6,13 +6,15 @@ import contextlib
 import io
 import shutil
 import sys
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
-from ichnos.cli.app import main
+from ichnos.cli.main import main
+from ichnos.files.user import UserState
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
 
@@ -43,14 +45,25 @@ def run(*words: str | Path, cwd: Path | None = None) -> Result:
     return Result(code, out.getvalue(), err.getvalue())
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _user(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
+    """What is kept for the user is kept apart from the real user's, in whatever runs before the tests too."""
+    folder = tmp_path_factory.mktemp("user")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("ICHNOS_DATA", str(folder))
+        UserState().close()
+        yield folder
+
+
 @pytest.fixture(autouse=True)
-def _own_data(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Catalogues are kept apart from the user's, and from other tests'."""
+def _own_data(_user: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same user in each test, who has kept nothing yet."""
+    shutil.copytree(_user, tmp_path / "data")
     monkeypatch.setenv("ICHNOS_DATA", str(tmp_path / "data"))
 
 
 @pytest.fixture(scope="session")
-def _demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def _demo(_user: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("demo")
     sample = made_up.sample_of(profile.BUNDLED / "tarnlight")
     assert sample

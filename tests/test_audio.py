@@ -29,7 +29,8 @@ def _tone(path: Path, rate: int, seconds: float, *sides: float) -> Path:
 def _convert(source: Path, target: Target, to: Path, serial: int = 7) -> np.ndarray:
     with source.open("rb") as stream:
         facts = clips.facts(stream, source)
-    frames = convert(source, facts, target, to, serial).frames
+    with source.open("rb") as stream:
+        frames = convert(stream, source, facts, target, to, serial).frames
     sound, rate = soundfile.read(to, always_2d=True)
     assert (rate, sound.shape[1], len(sound)) == (target.rate, target.channels, frames)
     return sound[:, 0]
@@ -104,5 +105,6 @@ def test_cut_at_every_length_is_an_error_or_whole_sound(tmp_path: Path, encoding
         to = tmp_path / "out.wav"
         with pytest.raises(IchnosError), path.open("rb") as stream:
             facts = clips.facts(stream, path)
-            convert(path, facts, PCM, to, 0)
+            with path.open("rb") as stream:
+                convert(stream, path, facts, PCM, to, 0)
         assert not to.exists()

@@ -11,7 +11,7 @@ import pytest
 import soundfile
 
 from ichnos.audio.files import clips
-from ichnos.audio.measure.analysis import look
+from ichnos.audio.measure.analysis import analyse
 from ichnos.audio.process.conversion import Target, convert
 from ichnos.errors import IchnosError
 
@@ -83,7 +83,8 @@ def test_damage_is_an_error_or_a_whole_result(kind: str, tmp_path: Path) -> None
         try:
             with path.open("rb") as stream:
                 facts = clips.facts(stream, path)
-            done = convert(path, facts, PCM, to, 1)
+            with path.open("rb") as stream:
+                done = convert(stream, path, facts, PCM, to, 1)
             assert soundfile.info(to).frames == done.frames
             to.unlink()
         except IchnosError as error:
@@ -94,7 +95,8 @@ def test_damage_is_an_error_or_a_whole_result(kind: str, tmp_path: Path) -> None
         cuts += len(damaged) < len(data)
         errors += failed and len(damaged) < len(data)
         try:
-            look(path)
+            with path.open("rb") as stream:
+                analyse(stream, path)
             seen = True
         except IchnosError:
             seen = False

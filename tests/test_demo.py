@@ -90,7 +90,7 @@ def test_ogginfo_finds_no_fault(workspace: Path, tmp_path: Path) -> None:
 
 def test_a_second_build_does_nothing(workspace: Path) -> None:
     package = workspace / PACKAGE
-    files = [path for path in workspace.rglob("*") if path.is_file() and "stamp-" not in path.name]
+    files = [path for path in workspace.rglob("*") if path.is_file() and ".ichnos" not in path.parts]
     before = {path: (path.read_bytes(), path.stat().st_mtime_ns) for path in files}
     result = run("build", cwd=workspace)
     assert "Nothing has changed" in result.out
@@ -118,10 +118,10 @@ def test_another_folder_on_another_day_gives_the_same_bytes(workspace: Path, tmp
 def test_only_what_changed_is_converted(workspace: Path) -> None:
     shutil.copy(workspace / "clips/iron-step-1.flac", workspace / "clips/draught.wav")
     edit(workspace, 'takes = ["clips/bell-take3.wav"]', 'takes = [{clip = "clips/bell-take3.wav", weight = 2.5}]')
+    before = (workspace / PACKAGE).read_bytes()
     planned = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
     changed = {file["path"] for file in planned["files"] if file["state"] != "same"}
     assert changed == {"lore/voices.json", "lore/audio/storm-watch/lamp.draught.storm-1.ogg"}
-    before = (workspace / PACKAGE).read_bytes()
     assert (workspace / PACKAGE).read_bytes() == before  # --dry-run wrote nothing
     assert "Converted 0 clips" in run("build", cwd=workspace).out  # the same bytes as another clip's
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
@@ -132,7 +132,7 @@ def test_only_what_changed_is_converted(workspace: Path) -> None:
 def test_help_and_version_import_nothing_heavy() -> None:
     for option in ("--help", "--version"):
         code = (
-            "import sys; sys.argv = ['ichnos', sys.argv[1]]\nfrom ichnos.cli.app import main\n"
+            "import sys; sys.argv = ['ichnos', sys.argv[1]]\nfrom ichnos.cli.main import main\n"
             "try: main()\nexcept SystemExit: pass\n"
             "print([m for m in ('numpy', 'scipy', 'matplotlib', 'soundfile') if m in sys.modules])"
         )

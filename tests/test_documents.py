@@ -23,7 +23,7 @@ AWKWARD: dict[str, list[str]] = {
         "<a/>",
         "<é:ü.x-1>  \n</é:ü.x-1>",
     ],
-    "sections": ["; top\nalone = 1\n[one]\r\na=b = c\r\n\r\n# c\n[ two ] ; remark\n  key  =  a value  \nno equals\n[one]\n", "", "[x]"],
+    "ini": ["; top\nalone = 1\n[one]\r\na=b = c\r\n\r\n# c\n[ two ] ; remark\n  key  =  a value  \nno equals\n[one]\n", "", "[x]"],
     "braces": [
         '# top\ncall "peat drip" : base {\n a = 1; b 2 40\n c = {"x", "y", };\n d = [ q "r\\"s" ] // end\n}\n'
         'e { f { g "h" } } e {\n} /* { */ single\nlist { a, b }\n"quoted" = http://x.y/z#1;',
@@ -75,7 +75,7 @@ HOLDERS = [
     ("xml", None, "<a v='x'/>"),
     ("xml", None, "<a>x</a>"),
     ("xml", None, "<a><![CDATA[x]]></a>"),
-    ("sections", "backslash", "[s]\nv = x\n"),
+    ("ini", "backslash", "[s]\nv = x\n"),
     ("lines", None, "v = x\n"),
     ("lines", "backslash", "v = x\n"),
     ("braces", None, 's { v = "x"; }'),
@@ -100,7 +100,7 @@ def test_every_value_comes_back_the_same(name: str, escapes: str | None, text: s
     except Unwritable:
         # Only what the format truly cannot hold may be refused.
         assert (
-            name in ("list", "tsv", "lines", "sections")
+            name in ("list", "tsv", "lines", "ini")
             or (name, escapes) == ("braces", "none")
             or "= x" in text
             or (name == "xml" and not value.isprintable())
@@ -130,7 +130,7 @@ def test_the_standard_library_reads_the_same(value: str) -> None:
         pass
     try:
         reader = configparser.RawConfigParser(delimiters="=", comment_prefixes=(), strict=False)
-        reader.read_string(written("sections", "[s]\nv = x\n"))
+        reader.read_string(written("ini", "[s]\nv = x\n"))
         assert reader["s"]["v"] == value
     except Unwritable:
         pass

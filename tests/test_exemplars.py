@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import format_of, parse
 from ichnos.errors import IchnosError
-from ichnos.games.entries.fill import Around, Instance, fill
+from ichnos.games.entries.fill import Bindings, Instance, fill
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.exemplar import Exemplar, Reading, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 
 FORMAT = format_of("x.json")
 
@@ -21,7 +21,7 @@ FORMAT = format_of("x.json")
 def _exemplar(text: str, path: str = "x.json", one_take: bool = False) -> Exemplar:
     assert FORMAT
     return understand(
-        holes.parse(path), parse(text.encode(), "profile/x.json", FORMAT), Reading(several_takes=not one_take)
+        holes.parse(path), parse(text.encode(), "profile/x.json", FORMAT), ExemplarRules(several_takes=not one_take)
     )
 
 
@@ -33,7 +33,7 @@ def _sound(key: str, *takes: Instance, **values: str | float | None) -> Instance
     return Instance({"key": key, **values}, {"take": takes})
 
 
-def _pack(*sounds: Instance) -> Around:
+def _pack(*sounds: Instance) -> Bindings:
     categories: dict[str, list[Instance]] = {}
     for sound in sounds:
         categories.setdefault(str(sound.values.get("category")), []).append(sound)
@@ -94,7 +94,7 @@ def test_the_first_alternative_that_can_carry_it_is_taken() -> None:
 def test_one_take_makes_a_tuple_of_a_list() -> None:
     shape = '[["@key@", "@file@", "@volume=1@"]]'
     exemplar = _exemplar(shape, one_take=True)
-    around: Around = _pack(Instance({"key": "a", "file": "x", "volume": 0.5}))
+    around: Bindings = _pack(Instance({"key": "a", "file": "x", "volume": 0.5}))
     text = fill(exemplar, around)
     assert json.loads(text) == [["a", "x", 0.5]]
     pack, strays = _reread(exemplar, '[["a", "x", 0.5], []]')

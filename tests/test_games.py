@@ -62,7 +62,7 @@ def _build(folder: Path) -> Path:
     checked = run("check", cwd=folder)
     assert checked.code == 0, checked.out
     assert json.loads(run("build", "--json", cwd=folder).out)["written"] is False
-    return Path(json.loads(done.out)["path"])
+    return Path(json.loads(done.out)["to"])
 
 
 def _loops(path: Path) -> list[tuple[int, int]]:
@@ -163,15 +163,15 @@ name = "gate"
 event = "dusk"
 key = "gate.opens"
 
-[[carrier]]
+[[prop]]
 name = "lamp"
 title = "A signal lamp"
 key = "kiosk.slow"
 picture = "lamp.png"
 
-[[rotation]]
+[[schedule]]
 name = "night"
-slots = ["kiosk.slow", "kiosk.bright", {key = "porter.murmurs", kind = "announcement"}]
+entries = ["kiosk.slow", "kiosk.bright", {key = "porter.murmurs", kind = "interlude"}]
 after = 4
 """
     folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0, 1], "lamp.brandnew": [2]}, more)
@@ -200,14 +200,14 @@ after = 4
     assert "kiosk.slow = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
     rows = list(csv.DictReader(io.StringIO(files["triggers.tsv"].decode()), delimiter="\t"))
     assert rows == [{"name": "gate", "event": "dusk", "at": "", "plays": "gate.opens", "once": "0"}]
-    assert sections("carriers/lamp.card")["carrier"] == {
-        "title": "A signal lamp", "picture": "carriers/lamp.png", "plays": "kiosk.slow",
+    assert sections("props/lamp.card")["prop"] == {
+        "title": "A signal lamp", "picture": "props/lamp.png", "plays": "kiosk.slow",
     }  # fmt: skip
-    assert files["carriers/lamp.png"].startswith(b"\x89PNG")
-    night = sections("rotations/night.card")
-    assert night["rotation"] == {"name": "night", "after": "4", "apart": "3"}
-    assert night["slot 3"] == {"kind": "announcement", "plays": "porter.murmurs"}
-    edit(folder, 'key = "gate.opens"\n\n[[carrier]]', 'key = "gate.open"\n\n[[carrier]]')
+    assert files["props/lamp.png"].startswith(b"\x89PNG")
+    night = sections("schedules/night.card")
+    assert night["schedule"] == {"name": "night", "after": "4", "apart": "3"}
+    assert night["entry 3"] == {"kind": "interlude", "plays": "porter.murmurs"}
+    edit(folder, 'key = "gate.opens"\n\n[[prop]]', 'key = "gate.open"\n\n[[prop]]')
     wrong = run("build", cwd=folder)
     assert 'there is no sound "gate.open" to play' in wrong.err
     assert "gate.opens" in wrong.err
@@ -221,7 +221,7 @@ def test_open_pack(installations: Path, tmp_path: Path) -> None:
     assert content["title"] == "Five & more"
     assert content["triggers"] == []
     hedge = content["sounds"]["hedge.brandnew"]
-    assert (hedge["loop"], hedge["nearby"], hedge["titles"]) == (True, True, {"de": "Hecke"})
+    assert (hedge["loop"], hedge["positional"], hedge["titles"]) == (True, True, {"de": "Hecke"})
     for sound in content["sounds"].values():
         for file in sound["files"]:
             assert (pack / file["path"]).is_file()
@@ -320,7 +320,7 @@ def _rules(game: str) -> Rules:
 def _built_for(folder: Path, game: str) -> Path:
     done = run("build", "--json", "--game", game, cwd=folder)
     assert done.code == 0, done.err
-    return Path(json.loads(done.out)["path"])
+    return Path(json.loads(done.out)["to"])
 
 
 def _files(package: Path) -> dict[str, bytes]:
@@ -386,7 +386,7 @@ def test_a_changed_clip_is_put_into_the_last_outline(
     _built_for(everywhere, game)
     shutil.copyfile(everywhere / "clips" / CLIPS[2], everywhere / "clips" / CLIPS[0])
     with monkeypatch.context() as patch:
-        patch.setattr("ichnos.pack.outline.make", None)
+        patch.setattr("ichnos.pack.plan.outline.make", None)
         assert "clip changed" in run("build", "--dry-run", "--game", game, cwd=everywhere).out
         quick = _files(_built_for(everywhere, game))
     shutil.rmtree(everywhere / ".ichnos")

@@ -11,10 +11,13 @@ import shutil
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from conftest import edit, run
 from ichnos.games import made_up
-from ichnos.games.catalogues.search import search
+from ichnos.games.catalogues import library
+from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles import profile
 
 
@@ -59,7 +62,9 @@ def test_what_is_known_of_a_key() -> None:
     }  # fmt: skip
     (locked,) = _keys("stove", "wound")
     assert locked["seconds"] is None  # the name counts, whatever it lies in
-    used = [one["mentions"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "used", "--json").out)]
+    used = [
+        one["mentions"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "mentions", "--json").out)
+    ]
     assert used == sorted(used)
     assert used[0] == 0
     names = [one["key"] for one in json.loads(run("keys", "--game", "tarnlight", "--sort", "name", "--json").out)]
@@ -142,8 +147,49 @@ def test_a_workspace_that_knows_its_game_needs_no_harvest(workspace: Path) -> No
 
 
 def test_words_that_fit_whole_come_first() -> None:
-    keys = ["a.bellows", "a.bell", "bell.a", "other"]
-    assert search(keys, [None] * 4, ["bell"]) == [1, 2, 0]
+    library.save("mine", "mine", _catalogue("a.bellows", "a.bell", "bell.a", "other"))
+    found, count = library.search("mine", ["bell"])
+    assert ([entry.key for entry in found], count) == (["a.bell", "bell.a", "a.bellows"], 3)
+    assert [entry.key for entry in library.search("mine", ["el"], most=1)[0]] == ["a.bell"]  # too short for the index
+
+
+def _catalogue(*keys: str) -> Catalogue:
+    nothing = [None] * len(keys)
+    return Catalogue(
+        keys=list(keys), categories=nothing, files=["x"] * len(keys), mentions=nothing, sounds=nothing,
+        seconds=nothing, peaks=nothing,
+    )  # fmt: skip
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(st.text("ab.c\"'%_ é", min_size=1, max_size=8), min_size=1, max_size=12, unique=True),
+    st.text("ab\"'%_*", min_size=1, max_size=4),
+)
+def test_a_word_is_found_wherever_it_is(keys: list[str], word: str) -> None:
+    """Whatever the index makes of its letters."""
+    library.save("mine", "mine", _catalogue(*keys))
+    fitting = {key for key in keys if word in key}
+    found = {entry.key for entry in library.search("mine", [word])[0]}
+    assert found == fitting if fitting else not any(word in key for key in found)
+
+
+def test_a_catalogue_belongs_to_its_profile(game: Path, workspace: Path, tmp_path: Path) -> None:
+    """Another profile that calls itself the same has keys of its own, and each can be forgotten."""
+    other = tmp_path / "other"
+    shutil.copytree(profile.BUNDLED / "tarnlight", other)
+    assert "not known yet" in run("keys", "bell", "--game", other).err
+    path = game / "base/lore/voices.json"
+    path.write_text(path.read_text().replace('"tower.bell.near"', '"tower.bell.other"'))
+    assert run("keys", "harvest", game, "--game", other).code == 0
+    assert "tower.bell.other" in run("keys", "tower", "--game", other).out
+    dry = json.loads(run("keys", "forget", "--game", other, "--dry-run", "--json").out)
+    assert [one["keys"] for one in dry["forgotten"]] == [231]
+    assert run("keys", "forget", "--game", other).out.startswith("forgot 231 keys")
+    assert "not known yet" in run("keys", "bell", "--game", other).err
+    assert run("keys", "bell", "--game", "tarnlight").code == 0
+    assert run("keys", "forget", "--all").code == 0
+    assert "not known yet" in run("keys", "bell", "--game", "tarnlight").err
 
 
 def test_replacing_by_path_and_limits(workspace: Path, tmp_path: Path) -> None:

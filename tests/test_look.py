@@ -33,9 +33,9 @@ def _seen(path: Path, *words: str) -> tuple[dict[str, Any], dict[str, bool]]:
     """What JSON says of one clip, and its remarks: whether each is grave."""
     result = run("look", path, "--json", *words)
     (clip,) = json.loads(result.out)["clips"]
-    remarks = {remark["id"]: remark["grave"] for remark in clip["remarks"]}
+    remarks = {remark["id"]: remark["grave"] for remark in clip["findings"]}
     assert result.code == (1 if any(remarks.values()) else 0)
-    assert all(remark["cure"] for remark in clip["remarks"])
+    assert all(remark["cure"] for remark in clip["findings"])
     return clip, remarks
 
 
@@ -46,7 +46,7 @@ def test_a_plain_clip_is_measured(tmp_path: Path) -> None:
     assert (clip["container"], clip["codec"], clip["rate"], clip["bits"], clip["channels"]) == (
         "WAV", "PCM 24", RATE, 24, 1,
     )  # fmt: skip
-    assert clip["frames"] == len(sound)
+    assert clip["samples"] == len(sound)
     assert clip["peak-dbfs"] == pytest.approx(-6.02, abs=0.02)
     assert clip["true-peak-dbtp"] == pytest.approx(-6.02, abs=0.1)
     assert clip["momentary-lufs"] == pytest.approx(-9.03, abs=0.05)  # 1 kHz, one channel: peak - 3.01 dB
@@ -64,10 +64,10 @@ def test_what_mono_would_cost(tmp_path: Path) -> None:
         assert clip["stereo"]["mono-db"] == pytest.approx(cost, abs=0.05)
         assert clip["stereo"]["twins"] == (name == "same")
         assert clip["stereo"]["louder"] == "left"
-        assert remarks == ({"cancels": True} if name == "soft" else {})
+        assert remarks == ({"out-of-phase": True} if name == "soft" else {})
     clip, remarks = _seen(_wav(tmp_path / "against.wav", left, -left))
     assert clip["stereo"]["mono-db"] is None  # nothing at all is left
-    assert remarks == {"cancels": True}
+    assert remarks == {"out-of-phase": True}
     low = _sine(hz=150)
     _, remarks = _seen(_wav(tmp_path / "thin.wav", left + 0.6 * low, left - 0.6 * low))
     assert remarks == {"thinned": False}
@@ -77,7 +77,7 @@ def test_clipping_offset_and_silence(tmp_path: Path) -> None:
     loud = np.clip(_sine(1, 100, 1.4), -1, 1)
     clip, remarks = _seen(_wav(tmp_path / "clipped.wav", loud))
     assert clip["clipped-runs"] == 200  # both half-waves of each of 100 periods
-    assert clip["clipped-longest-frames"] == pytest.approx(RATE / 100 * math.acos(1 / 1.4) / math.pi, abs=2)
+    assert clip["clipped-longest-samples"] == pytest.approx(RATE / 100 * math.acos(1 / 1.4) / math.pi, abs=2)
     assert remarks == {"clipped": False}
     clip, remarks = _seen(_wav(tmp_path / "offset.wav", 0.3 * _sine() + 0.1))
     assert clip["dc-offset"] == pytest.approx(0.1, abs=1e-4)
@@ -102,7 +102,7 @@ def test_a_renamed_file_and_a_game(tmp_path: Path) -> None:
     long = tmp_path / "long.wav"
     soundfile.write(long, 0.1 * np.ones(8000 * 121), 8000)
     limits = [run("look", long, "--game", name, "--json") for name in ("quillmarsh", "tarnlight")]
-    ids = [{remark["id"] for remark in json.loads(one.out)["clips"][0]["remarks"]} for one in limits]
+    ids = [{remark["id"] for remark in json.loads(one.out)["clips"][0]["findings"]} for one in limits]
     assert ["long" in one for one in ids] == [True, False]
     assert run("look", fitting, "--key", "x").code == 2
     assert "did you mean" in run("look", fitting, "--game", "tarnlite").err
@@ -121,7 +121,7 @@ def test_a_folder_is_a_table_the_worst_first(tmp_path: Path) -> None:
     rows = [line.split()[0].rsplit("/", 1)[1] for line in result.out.splitlines() if ".wav" in line]
     assert rows == ["d-broken.wav", "b-cancels.wav", "c-offset.wav", "a-fine.wav"]
     assert "bytes of sound are missing" in result.out
-    assert "4 clips: 2 would not be heard as meant, 1 with a remark." in result.out
+    assert "4 clips: 2 would not be heard as meant, 1 with minor findings only." in result.out
     assert run("look", folder / "a-fine.wa").code == 2
 
 

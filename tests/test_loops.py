@@ -63,7 +63,7 @@ def test_the_marks_are_the_standards(tmp_path: Path, marks: str, frames: int) ->
 def test_a_loops_length_survives_another_rate(length: int, start: int, to_rate: int, rest: int) -> None:
     """The length depends on nothing but itself, and is right to half a frame."""
     frames = round((start + length + rest) * to_rate / RATE)
-    first, last = loops.carried((start, start + length - 1), RATE, to_rate, frames)
+    first, last = loops.carry_over((start, start + length - 1), RATE, to_rate, frames)
     assert last + 1 - first == round(length * to_rate / RATE)
     assert abs(first - start * to_rate / RATE) <= 0.5
     assert 0 <= first < last < frames
@@ -80,14 +80,14 @@ def test_a_bad_seam_is_found_and_mended(tmp_path: Path) -> None:
     path = tmp_path / "hum.wav"
     soundfile.write(path, _hum(1.2), RATE, subtype="PCM_16")
     code, said = _seam(path, "--start", "4000", "--end", str(4000 + good - 1))
-    assert (code, said["heard"]) == (0, False)
+    assert (code, said["audible"]) == (0, False)
     bad = ("--start", "4000", "--end", str(4000 + good - 1 + round(period / 3)))
     code, said = _seam(path, *bad)
-    assert (code, said["heard"]) == (1, True)
+    assert (code, said["audible"]) == (1, True)
     assert said["loop"]["step"] > 2
     code, said = _seam(path, *bad, "--better", "--within", "0.05", "--to", "mended.wav")
-    assert (code, said["heard"]) == (0, False)
-    best = said["better"][0]
+    assert (code, said["audible"]) == (0, False)
+    best = said["candidates"][0]
     assert abs((best["last"] + 1 - best["first"]) % period - period / 2) > period / 2 - 2  # whole periods
     assert best["likeness"] > 0.99
     assert _seam(tmp_path / "mended.wav")[1]["loop"]["first"] == best["first"]
@@ -103,7 +103,7 @@ def test_a_fade_leaves_no_seam(tmp_path: Path) -> None:
     assert said["loop"]["level-db"] > 6
     assert code == 1
     code, said = _seam(tmp_path / "w.wav", "--fade", "0.5", "--to", "f.wav")
-    assert (code, said["heard"]) == (0, False)
+    assert (code, said["audible"]) == (0, False)
     out, _ = soundfile.read(tmp_path / "f.wav")
     assert len(out) == len(noise) - RATE // 2
     assert np.abs(out[:1000] - noise[RATE // 2 : RATE // 2 + 1000]).max() < 1e-4  # it begins behind what was faded in
@@ -161,7 +161,7 @@ def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
         "30000",
         "--to",
         "clips/draught.wav",
-        "--replace",
+        "--overwrite",
         cwd=workspace,
     )
     edit(workspace, 'game = "tarnlight"', 'game = "../mine"')

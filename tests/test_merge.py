@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import named, parse
 from ichnos.games.entries.edit import Editor, merge
-from ichnos.games.entries.fill import Around, Instance
+from ichnos.games.entries.fill import Bindings, Instance
 from ichnos.games.entries.packs import sound_entries
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.exemplar import Exemplar, Reading, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 
 XML = """<voices>
   <voice id="@key@" level="@volume=1@">
@@ -37,7 +37,7 @@ GROUPED = '{"@key.group@": {"@key.own@": {"takes": ["@file@"], "gain": "@volume=
 
 
 def _exemplar(name: str, text: str, **how: object) -> Exemplar:
-    return understand(holes.parse("x"), parse(text.encode(), "x", named(name)), Reading(**how))  # type: ignore[arg-type]
+    return understand(holes.parse("x"), parse(text.encode(), "x", named(name)), ExemplarRules(**how))  # type: ignore[arg-type]
 
 
 def _sound(key: str, *files: str, **values: str | float | None) -> Instance:
@@ -46,7 +46,7 @@ def _sound(key: str, *files: str, **values: str | float | None) -> Instance:
     return Instance({"key": key, "key.group": group, "key.own": own, "file": files[0], **values}, {"take": takes})
 
 
-def _pack(*sounds: Instance) -> Around:
+def _pack(*sounds: Instance) -> Bindings:
     groups = dict.fromkeys(sound.values["key.group"] for sound in sounds)
     inside = tuple(
         Instance({"key.group": name}, {"sound": tuple(s for s in sounds if s.values["key.group"] == name)})

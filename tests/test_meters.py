@@ -141,7 +141,7 @@ def test_biquads_have_their_analytic_response(kind: str, hz: float, db: float) -
     impulse = np.zeros((count, 1), np.float32)
     impulse[0] = 1
     blocks = [impulse[:1000], impulse[1000:5000], impulse[5000:]]  # the state goes over from block to block
-    out = np.concatenate(list(filters.filtered(blocks, [section], 1)))[:, 0]
+    out = np.concatenate(list(filters.filter_blocks(blocks, [section], 1)))[:, 0]
     found = np.abs(np.fft.rfft(out.astype(np.float64)))[1:-1]
     frequency = np.fft.rfftfreq(count, 1 / RATE)[1:-1]
     warped = 1j * np.tan(np.pi * frequency / RATE) / math.tan(math.pi * hz / RATE)  # the bilinear transform

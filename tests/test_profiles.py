@@ -86,7 +86,7 @@ BROKEN: list[tuple[tuple[str, str, str], str, str]] = [
     (("noises.json", '"@key@"', '"@key~lower(x)@"'), "noises.json:2:10", "write ~lower without parentheses"),
     (("noises.json", '"@file@"', '"@file~relative@"'), "noises.json:3:14", "write ~relative(the folder)"),
     (("noises.json", '"@key@"', '"@key~table(kinds)@"'), "noises.json:2:10", "no word table [tables.kinds]"),
-    (("noises.json", '"@file@"', '"@file@", "@loop~either(yes)@"'), "noises.json:3:24", "two words are needed"),
+    (("noises.json", '"@file@"', '"@file@", "@loop~yes-no(yes)@"'), "noises.json:3:24", "two words are needed"),
     (("noises.json", '"@key@"', '"me@home"'), "noises.json:2:10", "write @@ for a plain @"),
     (("noises.json", '["@file@"]', '"@file@"'), "noises.json:3:4", "several = false"),
     (("noises.json", '"@key@",', '"@key@"'), "noises.json:3:4", "a comma, or the } that closes line 2"),
@@ -111,7 +111,7 @@ def test_a_broken_profile_is_refused_with_its_place(
     assert result.err.count("error: ") == 1
     assert f"{place}" in result.err.split(": ")[1]
     assert message in result.err
-    assert "to do: " in result.err
+    assert "cure: " in result.err
 
 
 def test_broken_folders(tmp_path: Path) -> None:
@@ -166,13 +166,13 @@ def test_a_marked_region_is_written_once() -> None:
 def test_every_converter_has_an_inverse(name: str) -> None:
     kind = CONVERTERS[name]
     ours, theirs = kind.example
-    argument = {"either": "on,off", "relative": "a/b", "table": "kinds"}.get(name)
+    argument = {"yes-no": "on,off", "relative": "a/b", "table": "kinds"}.get(name)
     converter = make(name, argument, {"kinds": {"weather": "w1"}})
     assert converter.write(ours) == theirs
     again = converter.read(theirs)
     if name == "decibel":
         assert abs(float(str(again)) - float(str(ours))) < 0.001
-    elif name in ("bare", "lower", "upper"):
+    elif name in ("no-extension", "lower", "upper"):
         assert converter.write(again) == theirs  # what is lost is found by the file's name
     else:
         assert again == (str(int(float(str(ours)))) if name == "text" else ours)

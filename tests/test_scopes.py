@@ -15,16 +15,16 @@ from conftest import PACKAGE, run
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edit import merge
-from ichnos.games.entries.fill import Around, Instance, fill
+from ichnos.games.entries.fill import Bindings, Instance, fill
 from ichnos.games.entries.packs import sound_entries
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes, profile
-from ichnos.games.profiles.exemplar import Reading, understand
+from ichnos.games.profiles.exemplar import ExemplarRules, understand
 
 # An exemplar of each format that names a sound, its takes and its volume.
 SHAPES = {
     "xml": '<a>\n  <s k="@key@" v="@volume=1@"><t f="@file@"/></s>\n</a>\n',
-    "sections": "[@key@]\nvolume = @volume=1@\nfile@take.number@ = @file@\n",
+    "ini": "[@key@]\nvolume = @volume=1@\nfile@take.number@ = @file@\n",
     "braces": '\n"@key@" {\n  "volume" = @volume=1@; takes = [ "@file@" ]\n}\n',
     "csv": "key,volume,file\n@key@,@volume=1@,@file@\n",
     "tsv": "file\tvolume\tkey\n@file@\t@volume=1@\t@key@\n",
@@ -38,7 +38,7 @@ SOUNDS = st.dictionaries(
 )
 
 
-def _pack(sounds: dict[str, tuple[int, list[str]]], one_take: bool) -> Around:
+def _pack(sounds: dict[str, tuple[int, list[str]]], one_take: bool) -> Bindings:
     inside = []
     for key, (volume, files) in sounds.items():
         kept = files[:1] if one_take else files
@@ -52,7 +52,7 @@ def _pack(sounds: dict[str, tuple[int, list[str]]], one_take: bool) -> Around:
 def test_filled_read_and_merged(name: str, sounds: dict[str, tuple[int, list[str]]]) -> None:
     one_take = name in ONE_TAKE
     shape = SHAPES[name]
-    exemplar = understand(holes.parse("x"), parse(shape.encode(), "x", named(name)), Reading(not one_take))
+    exemplar = understand(holes.parse("x"), parse(shape.encode(), "x", named(name)), ExemplarRules(not one_take))
     around = _pack(sounds, one_take)
     text = fill(exemplar, around)
     document = parse(text.encode(), "filled", named(name))
@@ -68,8 +68,8 @@ def test_filled_read_and_merged(name: str, sounds: dict[str, tuple[int, list[str
 
 
 def test_a_merge_keeps_encoding_mark_and_line_ends() -> None:
-    exemplar = understand(holes.parse("x"), parse(b"@key@ = @title@\n", "x", named("lines")), Reading())
-    around: Around = {
+    exemplar = understand(holes.parse("x"), parse(b"@key@ = @title@\n", "x", named("lines")), ExemplarRules())
+    around: Bindings = {
         "pack": Instance({}, {"sound": (
             Instance({"key": "b"}, titles={None: "Ü"}), Instance({"key": "c"}, titles={None: "ñ"}),
         )})
@@ -84,11 +84,11 @@ def test_a_merge_keeps_encoding_mark_and_line_ends() -> None:
 
 def test_what_repeats_can_be_said_outright() -> None:
     shape = '{\n "rows": [\n  ["@key@", "@volume=1@",\n   ["@file@"]]\n ]\n}'
-    found = understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), Reading(repeat={"take": 4}))
+    found = understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), ExemplarRules(repeat={"take": 4}))
     take = next(node for node, scope in found.units.items() if scope == "take")
     assert found.document.excerpt(take) == '["@file@"]'
     with pytest.raises(IchnosError, match="line 9"):
-        understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), Reading(repeat={"take": 9}))
+        understand(holes.parse("x"), parse(shape.encode(), "x", named("json")), ExemplarRules(repeat={"take": 9}))
 
 
 def test_a_profile_that_loses_something_is_found_out(tmp_path: Path) -> None:

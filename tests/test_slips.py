@@ -60,7 +60,7 @@ def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
                 file.write(TRIGGER.format(names[0]))
         done = run("build", "--json", cwd=folder / "own")
         assert done.code == 0, done.err
-        package = Path(json.loads(done.out)["path"])
+        package = Path(json.loads(done.out)["to"])
         if package.is_file():
             with zipfile.ZipFile(package) as archive:
                 archive.extractall(folder / "pack")

@@ -117,7 +117,7 @@ def test_an_empty_file_names_what_it_needs(workspace: Path) -> None:
     (workspace / "ichnos.toml").write_bytes(b"")
     result = run("build", cwd=workspace)
     assert result.err.count("error: ichnos.toml: ") == 3
-    assert 'the table "pack" is missing\n  to do: add it: [pack]' in result.err
+    assert 'the table "pack" is missing\n  cure: add it: [pack]' in result.err
 
 
 def test_colour_is_for_terminals_that_want_it(workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:

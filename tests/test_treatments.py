@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from ichnos.audio.blocks.chain import Flow
+from ichnos.audio.blocks.chain import AudioStream
 from ichnos.audio.process import treatments as t
-from ichnos.audio.process.levels import measured
+from ichnos.audio.process.levels import measure
 from ichnos.errors import IchnosError
 
 RATE = 44100
@@ -34,7 +34,7 @@ def _treated(sound: Signal, *steps: t.Step, block: int = 10007, said: list[str] 
         for start in range(0, len(sound), block):
             yield sound[start : start + block]
 
-    flow = t.treated(Flow(blocks(), RATE, sound.shape[1]), steps, (said if said is not None else []).append)
+    flow = t.treat(AudioStream(blocks(), RATE, sound.shape[1]), steps, (said if said is not None else []).append)
     return np.concatenate([np.zeros((0, sound.shape[1]), np.float32), *flow.blocks])
 
 
@@ -97,7 +97,7 @@ def test_pitch_alone_keeps_the_length(semitones: float) -> None:
 def test_a_loudness_is_reached_under_its_ceiling(lufs: float, channels: int) -> None:
     swell = np.linspace(0.1, 1, 3 * RATE)[:, None].astype(np.float32)
     out = _treated(_noise(3, channels) * swell, t.Loudness(lufs=lufs, ceiling=-1))
-    loudness, peak = measured([out], RATE, channels)
+    loudness, peak = measure([out], RATE, channels)
     assert loudness == pytest.approx(lufs, abs=0.3)
     assert peak <= -1 + 0.05
 
@@ -120,7 +120,7 @@ def test_the_limiter_holds_true_peaks_and_every_frame(frames: int, block: int, g
     sound = (gain * np.sin(np.cumsum(random.normal(0.6, 0.3, size=frames)))).astype(np.float32)[:, None]
     out = _treated(sound, t.Limit(ceiling=-3), block=block)
     assert len(out) == len(sound)
-    _, peak = measured([out], RATE, 1)
+    _, peak = measure([out], RATE, 1)
     assert peak <= -3 + 0.05
     if gain < 0.6:
         assert np.array_equal(out, sound)  # what needs no limiting is not touched
@@ -145,7 +145,7 @@ def test_a_bundled_treatment_does_what_it_is_for() -> None:
 
     for name, (_, steps) in t.BUNDLED.items():
         out = _treated(noise, *steps)
-        assert measured([out], RATE, 1)[1] <= 0, name
+        assert measure([out], RATE, 1)[1] <= 0, name
         tilt = band(out, 2500, 3500) - band(out, 40, 80)
         assert tilt > 8 if name in ("over-the-din", "clear-speech", "small-speaker") else tilt < 8, name
     assert band(_treated(noise, *t.BUNDLED["far-off"][1]), 6000, 9000) < band(noise, 6000, 9000) - 25

@@ -42,7 +42,7 @@ class IchnosError(Exception):
         return f"{self.place}: {self.what}" if self.place else self.what
 
 
-class WrongCall(IchnosError):
+class UsageError(IchnosError):
     """The command line asks for something that cannot be meant."""
 
     exit_code = 2

@@ -1,1 +1,1 @@
-"""Clips and sound files. Knows nothing of games; audio flows through it in blocks."""
+"""Clips and sound files. Knows nothing of games. Floors: blocks, files, measure, process, drawing."""

@@ -5,15 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import IO, TYPE_CHECKING, Any
 
-from ichnos.audio.measure.analysis import SILENCE, Looked
+from ichnos.audio.measure.analysis import SILENCE_DBFS, ClipAnalysis
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.measure.audibility import Heard
+    from ichnos.audio.measure.audibility import Audibility
 
 _PAPER, _INK, _FAINT = "#fbfaf6", "#2b3440", "#9aa4ae"
 _SOUND, _OTHER, _ALARM, _LOOP = "#3c6e8f", "#b5762a", "#c0392b", "#5a8f4e"
@@ -28,7 +28,7 @@ def _figure() -> Any:
     return Figure(figsize=_SIZE, dpi=100, facecolor=_PAPER, layout="constrained")
 
 
-def _save(figure: Any, to: Path) -> None:
+def _save(figure: Any, to: Path | IO[bytes]) -> None:
     figure.savefig(to, format="png", facecolor=_PAPER, metadata={"Software": None})
 
 
@@ -44,25 +44,25 @@ def _plain(axes: Any, title: str) -> None:
     axes.set_axisbelow(True)
 
 
-def _waves(lanes: Sequence[Any], looked: Looked, colour: str, span: float) -> None:
+def _waves(lanes: Sequence[Any], analysis: ClipAnalysis, colour: str, span: float) -> None:
     """The waveform, a lane for each channel. ``span``: the seconds that the lanes show."""
     import numpy as np
 
-    seconds = looked.facts.seconds
-    columns = len(looked.outline.low)
+    seconds = analysis.facts.seconds
+    columns = len(analysis.waveform.low)
     time = (np.arange(columns) + 0.5) * seconds / max(1, columns)
     for channel, axes in enumerate(lanes):
-        low, high = looked.outline.low[:, channel], looked.outline.high[:, channel]
+        low, high = analysis.waveform.low[:, channel], analysis.waveform.high[:, channel]
         axes.fill_between(time, low, high, color=colour, linewidth=0.3, step="mid")
         over = np.maximum(np.abs(low), np.abs(high)) >= 0.999
         if over.any():
             for end in (-1, 1):  # at the edges alone: the waveform is to be seen
                 axes.vlines(time[over], end, 1.09 * end, color=_ALARM, linewidth=1.2)
-        for start, width in ((0.0, looked.silent_start), (seconds - looked.silent_end, looked.silent_end)):
-            if width > 0.005 * span and not looked.silent:
+        for start, width in ((0.0, analysis.silent_start), (seconds - analysis.silent_end, analysis.silent_end)):
+            if width > 0.005 * span and not analysis.silent:
                 axes.axvspan(start, start + width, color="#e9e2cf", linewidth=0)
-        for first, last in looked.loops:
-            rate = looked.facts.rate
+        for first, last in analysis.loops:
+            rate = analysis.facts.rate
             axes.axvspan(first / rate, (last + 1) / rate, ymax=0.03, color=_LOOP, linewidth=0)
             for edge in (first / rate, (last + 1) / rate):
                 axes.axvline(edge, color=_LOOP, linewidth=1.2)
@@ -73,30 +73,32 @@ def _waves(lanes: Sequence[Any], looked: Looked, colour: str, span: float) -> No
         axes.set_yticks([-1, -0.5, 0, 0.5, 1])
 
 
-def _channel(looked: Looked, number: int) -> str:
-    if looked.facts.channels == 1:
+def _channel(analysis: ClipAnalysis, number: int) -> str:
+    if analysis.facts.channels == 1:
         return ""
-    return ("left", "right")[number] if looked.facts.channels == 2 else f"channel {number + 1}"
+    return ("left", "right")[number] if analysis.facts.channels == 2 else f"channel {number + 1}"
 
 
-def _said(looked: Looked) -> str:
+def _said(analysis: ClipAnalysis) -> str:
     peak = (
-        "silent" if math.isinf(looked.peak) else f"peak {looked.peak:.1f} dBFS, true peak {looked.true_peak:.1f} dBTP"
+        "silent"
+        if math.isinf(analysis.peak)
+        else f"peak {analysis.peak:.1f} dBFS, true peak {analysis.true_peak:.1f} dBTP"
     )
-    level = "" if math.isinf(looked.loudness.level) else f", {looked.loudness.level:.1f} LUFS"
-    marks = [f"clipped in {looked.clipped_runs} places (red)"] if looked.clipped_runs else []
-    if max(looked.silent_start, looked.silent_end) > 0.01 and not looked.silent:
-        marks.append(f"silence below {SILENCE:g} dBFS shaded")
-    if looked.loops:
+    level = "" if math.isinf(analysis.loudness.level) else f", {analysis.loudness.level:.1f} LUFS"
+    marks = [f"clipped in {analysis.clipped_runs} places (red)"] if analysis.clipped_runs else []
+    if max(analysis.silent_start, analysis.silent_end) > 0.01 and not analysis.silent:
+        marks.append(f"silence below {SILENCE_DBFS:g} dBFS shaded")
+    if analysis.loops:
         marks.append("loop marked (green)")
     return "; ".join([peak + level, *marks])
 
 
-def _levels(axes: Any, looked: Looked, colour: str, label: str) -> None:
+def _levels(axes: Any, analysis: ClipAnalysis, colour: str, label: str) -> None:
     """The momentary loudness, each value at the end of its 0.4 s, as a meter shows it."""
     import numpy as np
 
-    curve = np.maximum(looked.loudness.curve, _FLOOR)
+    curve = np.maximum(analysis.loudness.curve, _FLOOR)
     axes.plot((np.arange(len(curve)) + 4) / 10, curve, color=colour, linewidth=1.4, label=label)
 
 
@@ -126,42 +128,42 @@ def _spectrum_axes(axes: Any) -> None:
     axes.set_ylim(max(-120, top - 70), top + 6)
 
 
-def draw_look(looked: Looked, name: str, to: Path) -> None:
+def draw_look(analysis: ClipAnalysis, name: str, to: Path | IO[bytes]) -> None:
     """Draw a clip as a PNG of 1280 x 800: waveform, level over time, spectrum."""
     figure = _figure()
-    channels = min(looked.facts.channels, 6)
+    channels = min(analysis.facts.channels, 6)
     grid = figure.add_gridspec(channels + 1, 2, height_ratios=[1.2 / channels] * channels + [1.0])
     lanes = [figure.add_subplot(grid[number, :]) for number in range(channels)]
     for number, axes in enumerate(lanes):
-        _plain(axes, _channel(looked, number))
-    figure.suptitle(f"{name}: {looked.facts}\n{_said(looked)}", x=0.01, ha="left", fontsize=11, color=_INK)
-    _waves(lanes, looked, _SOUND, looked.facts.seconds)
+        _plain(axes, _channel(analysis, number))
+    figure.suptitle(f"{name}: {analysis.facts}\n{_said(analysis)}", x=0.01, ha="left", fontsize=11, color=_INK)
+    _waves(lanes, analysis, _SOUND, analysis.facts.seconds)
     level, spectrum = figure.add_subplot(grid[channels, 0]), figure.add_subplot(grid[channels, 1])
-    _levels(level, looked, _SOUND, "")
-    if not math.isinf(looked.loudness.level):
-        level.axhline(looked.loudness.level, color=_FAINT, linewidth=0.9, linestyle=(0, (4, 3)))
-    _level_axes(level, looked.facts.seconds)
-    _spectrum(spectrum, looked.spectrum.hz, looked.spectrum.db, _SOUND, "as it is")
-    if looked.sides is not None and not looked.sides.twins:
-        _spectrum(spectrum, looked.spectrum.hz, looked.spectrum.mono_db, _OTHER, "mixed to mono")
+    _levels(level, analysis, _SOUND, "")
+    if not math.isinf(analysis.loudness.level):
+        level.axhline(analysis.loudness.level, color=_FAINT, linewidth=0.9, linestyle=(0, (4, 3)))
+    _level_axes(level, analysis.facts.seconds)
+    _spectrum(spectrum, analysis.spectrum.hz, analysis.spectrum.db, _SOUND, "as it is")
+    if analysis.sides is not None and not analysis.sides.twins:
+        _spectrum(spectrum, analysis.spectrum.hz, analysis.spectrum.mono_db, _OTHER, "mixed to mono")
         spectrum.legend(fontsize=8, frameon=False, labelcolor=_INK)
     _spectrum_axes(spectrum)
     _save(figure, to)
 
 
-def draw_before_after(before: Looked, after: Looked, name: str, done: str, to: Path) -> None:
+def draw_before_after(before: ClipAnalysis, after: ClipAnalysis, name: str, done: str, to: Path | IO[bytes]) -> None:
     """Draw a clip before and after its treatment as a PNG of 1280 x 800."""
     figure = _figure()
     grid = figure.add_gridspec(3, 2, height_ratios=[1, 1, 1.3])
     span = max(before.facts.seconds, after.facts.seconds)
     figure.suptitle(f"{name}: {done}", x=0.01, ha="left", fontsize=11, color=_INK)
     level, spectrum = figure.add_subplot(grid[2, 0]), figure.add_subplot(grid[2, 1])
-    for row, (looked, label, colour) in enumerate(((before, "before", _OTHER), (after, "after", _SOUND))):
+    for row, (analysis, label, colour) in enumerate(((before, "before", _OTHER), (after, "after", _SOUND))):
         axes = figure.add_subplot(grid[row, :])
-        _plain(axes, f"{label}: {looked.facts}; {_said(looked)}")
-        _waves([axes], _loudest_lane(looked), colour, span)
-        _levels(level, looked, colour, label)
-        _spectrum(spectrum, looked.spectrum.hz, looked.spectrum.db, colour, label)
+        _plain(axes, f"{label}: {analysis.facts}; {_said(analysis)}")
+        _waves([axes], _loudest_lane(analysis), colour, span)
+        _levels(level, analysis, colour, label)
+        _spectrum(spectrum, analysis.spectrum.hz, analysis.spectrum.db, colour, label)
     _level_axes(level, span)
     _spectrum_axes(spectrum)
     for axes in (level, spectrum):
@@ -169,21 +171,21 @@ def draw_before_after(before: Looked, after: Looked, name: str, done: str, to: P
     _save(figure, to)
 
 
-def _loudest_lane(looked: Looked) -> Looked:
+def _loudest_lane(analysis: ClipAnalysis) -> ClipAnalysis:
     """With all channels drawn into one lane."""
     from dataclasses import replace
 
-    outline = looked.outline
-    one = replace(outline, low=outline.low.min(axis=1, keepdims=True), high=outline.high.max(axis=1, keepdims=True))
-    return replace(looked, outline=one)
+    waveform = analysis.waveform
+    one = replace(waveform, low=waveform.low.min(axis=1, keepdims=True), high=waveform.high.max(axis=1, keepdims=True))
+    return replace(analysis, waveform=one)
 
 
-def draw_split(looked: Looked, pieces: Sequence[tuple[float, float]], name: str, to: Path) -> None:
+def draw_split(analysis: ClipAnalysis, pieces: Sequence[tuple[float, float]], name: str, to: Path | IO[bytes]) -> None:
     """Draw where a recording would be cut, as a PNG of 1280 x 800. ``pieces``: start and end, in seconds."""
     figure = _figure()
     axes = figure.add_subplot()
     _plain(axes, f"{name}: {len(pieces)} pieces")
-    _waves([axes], _loudest_lane(looked), _FAINT, looked.facts.seconds)
+    _waves([axes], _loudest_lane(analysis), _FAINT, analysis.facts.seconds)
     for number, (start, end) in enumerate(pieces, 1):
         axes.axvspan(start, end, color=_SOUND, alpha=0.22, linewidth=0)
         axes.text((start + end) / 2, 1.02, str(number), ha="center", fontsize=9, color=_INK)
@@ -191,7 +193,7 @@ def draw_split(looked: Looked, pieces: Sequence[tuple[float, float]], name: str,
     _save(figure, to)
 
 
-def draw_heard(heard: Heard, name: str, bed: str, to: Path) -> None:
+def draw_audibility(heard: Audibility, name: str, bed: str, to: Path | IO[bytes]) -> None:
     """Draw how far a clip stands out of a bed, over time and by band, as a PNG of 1280 x 800."""
     import numpy as np
 

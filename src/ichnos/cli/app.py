@@ -1,8 +1,7 @@
-"""The ``ichnos`` program. Heavy packages are imported where a command needs them, never here."""
+"""The program's frame: its groups of commands, the options that several have, and how errors are printed."""
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -12,6 +11,24 @@ from typer.core import TyperGroup
 from ichnos import __version__
 from ichnos.cli import show
 from ichnos.errors import IchnosError, Problems
+
+# The commands in the order of the work.
+_SECTIONS = {
+    "Begin": ("demo", "start", "games", "keys"),
+    "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
+    "The pack": ("assign", "build", "check", "explain", "release"),
+}
+
+
+class InOrder(TyperGroup):
+    """The program: its commands are listed in the order in which one needs them."""
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        width = max(map(len, self.commands))
+        for heading, names in _SECTIONS.items():
+            rows = [(name, self.commands[name].get_short_help_str(formatter.width - width)) for name in names]
+            with formatter.section(heading):
+                formatter.write_dl([(name.ljust(width), text) for name, text in rows])
 
 
 class Forgiving(TyperGroup):
@@ -30,19 +47,26 @@ class Forgiving(TyperGroup):
         return super().parse_args(ctx, args)
 
 
+def examples(*lines: str) -> str:
+    """Examples for a command's help, a line each, which is not folded and can be copied."""
+    return "\n".join(["\b", "Examples:" if len(lines) > 1 else "Example:", *(f"  {line}" for line in lines)])
+
+
 app = typer.Typer(
     name="ichnos",
+    cls=InOrder,
     no_args_is_help=True,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"]},
     help="Makes game sound packs: you say which clip is for which sound key, Ichnos does the rest.",
-    epilog="See it all at once: ichnos demo",
+    epilog=examples("ichnos demo"),
 )
 
 # Options that several commands have.
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+Overwrite = Annotated[bool, typer.Option("--overwrite", help="Write over files that are there already.")]
 WorkspaceFolder = Annotated[
     Path,
     typer.Option("--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"),
@@ -72,32 +96,4 @@ def report(error: IchnosError) -> None:
         return
     typer.echo(f"{show.styled('error:', fg='red', bold=True)} {error}", err=True)
     if error.cure:
-        typer.echo(f"  {show.styled('to do:', bold=True)} {error.cure}", err=True)
-
-
-def main() -> None:
-    """Run the program; every error that a person is meant to read is printed here."""
-    from ichnos.cli import checking, converting, demo, games, hearing, keys, looking, making, treating
-
-    del (
-        checking,
-        converting,
-        demo,
-        games,
-        hearing,
-        keys,
-        looking,
-        making,
-        treating,
-    )  # importing them adds their commands
-    for stream in (sys.stdout, sys.stderr):
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="replace")  # a console that lacks a letter must not stop the work
-    try:
-        app()
-    except IchnosError as error:
-        report(error)
-        sys.exit(error.exit_code)
-    except BrokenPipeError:
-        sys.stderr.close()  # the reader has seen enough
-        sys.exit(1)
+        typer.echo(f"  {show.styled('cure:', bold=True)} {error.cure}", err=True)

@@ -11,20 +11,24 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Json, WorkspaceFolder, app
-from ichnos.errors import IchnosError, WrongCall
+from ichnos.cli.app import Json, WorkspaceFolder, app, examples
+from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
     from ichnos.errors import Place
     from ichnos.pack.workspace.workspace import Workspace
-    from ichnos.review.check import Checked, Context
+    from ichnos.review.check import Checked
     from ichnos.review.findings import Finding
+    from ichnos.review.subject import Context
 
 
 @app.command(
     short_help="Prove a pack: read it back, decode it.",
-    epilog="Examples: ichnos check in a workspace, or ichnos check someones.lampbox --game tarnlight,"
-    " or ichnos check first.lampbox second.lampbox --game tarnlight in load order",
+    epilog=examples(
+        "ichnos check",
+        "ichnos check someones.lampbox --game tarnlight",
+        "ichnos check first.lampbox second.lampbox --game tarnlight",
+    ),
 )
 def check(
     packs: Annotated[
@@ -36,7 +40,8 @@ def check(
         ),
     ] = None,
     game: Annotated[
-        str | None, typer.Option("--game", "-g", help="Which game it is for.", show_default="the workspace's")
+        str | None,
+        typer.Option("--game", "-g", metavar="GAME", help="Which game it is for.", show_default="the workspace's"),
     ] = None,
     installation: Annotated[
         Path | None,
@@ -53,9 +58,10 @@ def check(
     """
     from ichnos.review import across
     from ichnos.review import check as checking
+    from ichnos.review.subject import Subject, opened
 
     if json and sarif:
-        raise WrongCall("--json and --sarif exclude each other", cure="choose one")
+        raise UsageError("--json and --sarif exclude each other", cure="choose one")
     loaded = _workspace(workspace, game, needed=not packs or game is None)
     own = not packs
     if not packs:
@@ -64,16 +70,15 @@ def check(
     context = _context(loaded, game, installation, own=own or _are_own(packs, loaded))
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
-    results = []
-    opened = [(pack, checking.opened(context.profile, pack)) for pack in packs]
-    with show.progress(
-        "decoding", sum(len(checking.sound_names(context.profile, files)) for _, files in opened)
-    ) as advance:
-        for _, files in opened:
-            results.append(checking.check(context, files, lambda _: advance(1)))
+    subjects = [Subject(context, opened(context.profile, pack)) for pack in packs]
+    with show.progress("decoding", sum(len(subject.sounds) for subject in subjects)) as advance:
+        results = [checking.check(subject, lambda _: advance(1)) for subject in subjects]
     shared: list[Finding] = []
     if len(packs) > 1:
-        shared = list(across.findings(context.profile, [across.Loaded(str(pack), files) for pack, files in opened]))
+        loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, subjects, strict=True)]
+        shared = list(across.findings(context.profile, loads))
+    for subject in subjects:
+        subject.files.close()
     if sarif:
         from ichnos.review.sarif import sarif as as_sarif
 
@@ -100,7 +105,7 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
             "keys": result.keys,
             "sounds": result.sounds,
             "seconds": round(result.seconds, 3),
-            "closed": result.closed,
+            "own-codec": result.own_codec,
             "findings": [finding.as_json() for finding in result.findings],
             "waived": [{**finding.as_json(), "waived": reason} for finding, reason in result.waived],
         }
@@ -116,7 +121,7 @@ def _workspace(start: Path, game: str | None, *, needed: bool) -> Workspace | No
 
     try:
         folder = workspaces.find_folder(start)
-    except WrongCall:
+    except UsageError:
         return None
     try:
         return workspaces.load(folder, game)
@@ -135,37 +140,37 @@ def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
 
 
 def _last_built(loaded: Workspace | None) -> Path:
-    from ichnos.pack.build import build
+    from ichnos.pack.build.state import latest_package
 
     if loaded is None:
-        raise WrongCall("there is no pack to check", cure="name one, with --game, or go into a workspace")
-    package = build.last_package(loaded.folder, loaded.game)
+        raise UsageError("there is no pack to check", cure="name one, with --game, or go into a workspace")
+    package = latest_package(loaded.folder, loaded.game)
     if package is None:
-        raise WrongCall("nothing is built yet", cure="build first: ichnos build")
+        raise UsageError("nothing is built yet", cure="build first: ichnos build")
     return package
 
 
 def _warn_if_behind(loaded: Workspace | None) -> None:
-    from ichnos.pack.build import build
+    from ichnos.pack.build import building
 
-    if loaded and not build.is_current(loaded):
+    if loaded and not building.is_current(loaded):
         typer.echo("The workspace has changed since this was built; what follows is of the old pack.", err=True)
 
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
-    from ichnos.games.catalogues import kept
+    from ichnos.games.catalogues import library
     from ichnos.games.catalogues.harvest import harvest
     from ichnos.games.profiles import profile
-    from ichnos.review.check import Context, of_workspace
+    from ichnos.review.subject import Context, of_workspace
 
     if loaded is not None:
         context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
     elif game is not None:
         found = profile.load(profile.find(game))
-        context = Context(found, kept.load(found.rules.game.name) if installation is None else None)
+        context = Context(found, library.load(found.identity) if installation is None else None)
     else:
-        raise WrongCall("which game is the pack for?", cure="say --game GAME, or go into a workspace")
+        raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
         context = replace(context, catalogue=harvest(context.profile, installation))
     return context
@@ -173,7 +178,9 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
 
 def _shown(place: Place) -> Place:
     """The place as seen from here, where it lies below."""
-    return replace(place, path=show.seen_from(Path.cwd(), Path(place.path)))
+    from ichnos.files.paths import shown
+
+    return replace(place, path=shown(Path.cwd(), Path(place.path)))
 
 
 def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
@@ -185,7 +192,7 @@ def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
         if following and (following.kind, following.cure) == (finding.kind, finding.cure):
             continue  # of many alike, the last says what to do
         out.print(Text(f"    in the game: {finding.kind.effect}", "dim"))
-        out.print(Text(f"    to do: {finding.cure}"))
+        out.print(Text(f"    cure: {finding.cure}"))
 
 
 def _print(result: Checked, pack: str) -> None:
@@ -199,8 +206,8 @@ def _print(result: Checked, pack: str) -> None:
         f"{pack}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
         f" decoded {show.counted(result.sounds, 'sound')}, {result.seconds:.1f} s"
     )
-    if result.closed:
-        read += f"; {result.closed} in the game's own codec, which only it can decode"
+    if result.own_codec:
+        read += f"; {result.own_codec} in the game's own codec, which only it can decode"
     verdict = show.counted(len(result.findings), "finding") if result.findings else "no findings"
     out.print(Text.assemble(f"{read}: ", (verdict, "bold red" if not result.passed else "bold green")))
 
@@ -214,9 +221,7 @@ def _print_shared(shared: Sequence[Finding], count: int) -> None:
     out.print(Text.assemble(f"{count} packs in load order: ", (verdict, "bold yellow" if shared else "bold green")))
 
 
-@app.command(
-    short_help="What a finding means.", epilog="Example: ichnos explain take-format, or: ichnos explain for all of them"
-)
+@app.command(short_help="What a finding means.", epilog=examples("ichnos explain take-format", "ichnos explain"))
 def explain(
     identity: Annotated[str | None, typer.Argument(metavar="ID", help="A finding's id.", show_default="all")] = None,
     json: Json = False,
@@ -229,7 +234,7 @@ def explain(
     if identity is not None and identity not in KINDS:
         from ichnos.games.catalogues.catalogue import nearest
 
-        raise WrongCall(
+        raise UsageError(
             f'there is no finding "{identity}"', cure=f"did you mean {' or '.join(nearest(KINDS, identity))}?"
         )
     kinds = [KINDS[identity]] if identity is not None else list(KINDS.values())
@@ -240,6 +245,6 @@ def explain(
     out = show.console()
     for kind in kinds:
         style = "bold red" if kind.grave else "bold yellow"
-        out.print(Text.assemble((kind.id, style), "" if kind.grave else "  (the pack works all the same)"))
+        out.print(Text.assemble((kind.id, style), "" if kind.grave else "  (minor: the pack works all the same)"))
         out.print(Text(f"    in the game: {kind.effect}", "dim"))
-        out.print(Text(f"    to do: {kind.cure}"))
+        out.print(Text(f"    cure: {kind.cure}"))

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import DryRun, Json, app, report
-from ichnos.errors import WrongCall
+from ichnos.cli.app import DryRun, Json, Overwrite, app, examples, report
+from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.audio.files.clips import Facts
@@ -20,23 +20,31 @@ if TYPE_CHECKING:
 
 Clips = Annotated[list[Path], typer.Argument(metavar="CLIP", help="Clips, or folders of them.")]
 To = Annotated[Path, typer.Option(metavar="FOLDER", help="Where the new files go.")]
-Rate = Annotated[int | None, typer.Option(help="Frames a second.", min=8000, max=192000, show_default="the clip's own")]
-Channels = Annotated[int | None, typer.Option(help="1 or 2.", min=1, max=2, show_default="the clip's own, at most 2")]
-Quality = Annotated[float, typer.Option(help="Of vorbis and opus: 0 is small, 10 is large.", min=0, max=10)]
+Rate = Annotated[
+    int | None, typer.Option(metavar="HZ", help="The sample rate.", min=8000, max=192000, show_default="the clip's own")
+]
+Channels = Annotated[
+    int | None,
+    typer.Option(metavar="1|2", help="Mono or stereo.", min=1, max=2, show_default="the clip's own, at most 2"),
+]
+Quality = Annotated[
+    float, typer.Option(metavar="0..10", help="Of vorbis and opus: 0 is small, 10 is large.", min=0, max=10)
+]
 Mono = Annotated[
     str,
-    typer.Option(metavar="mix|left|right|auto", help="What mono is made of; auto: the mix unless the sides cancel."),
+    typer.Option(metavar="mix|left|right|auto", help="What mono is made of; auto: the mix unless it is out of phase."),
 ]
-Container = Annotated[str | None, typer.Option(help="ogg, wav or flac.")]
-Codec = Annotated[str | None, typer.Option(help="Of ogg: vorbis or opus.", show_default="vorbis")]
-Bits = Annotated[str | None, typer.Option(help="Of wav and flac: 16 or 24; of wav also float.")]
-Replace = Annotated[bool, typer.Option("--replace", help="Replace files that are there already.")]
+Container = Annotated[str | None, typer.Option(metavar="ogg|wav|flac", help="What the files become.")]
+Codec = Annotated[str | None, typer.Option(metavar="vorbis|opus", help="Of ogg.", show_default="vorbis")]
+Bits = Annotated[str | None, typer.Option(metavar="16|24|float", help="Of wav and flac; float of wav alone.")]
 
 
 @app.command(
     short_help="Convert clips, and prove the result.",
-    epilog="Example: ichnos convert clips/ --to ready --like-game tarnlight,"
-    " or: ichnos convert wind.mp4 --to ready --container wav --bits 16 --rate 44100 --channels 1",
+    epilog=examples(
+        "ichnos convert clips/ --to ready --like-game tarnlight",
+        "ichnos convert wind.mp4 --to ready --container wav --bits 16 --rate 44100 --channels 1",
+    ),
 )
 def convert(
     clips: Clips,
@@ -44,7 +52,9 @@ def convert(
     like_game: Annotated[
         str | None, typer.Option("--like-game", metavar="GAME", help="As this game reads its sounds.")
     ] = None,
-    category: Annotated[str | None, typer.Option(help="With --like-game: for sounds of this category.")] = None,
+    category: Annotated[
+        str | None, typer.Option(metavar="NAME", help="With --like-game: for sounds of this category.")
+    ] = None,
     container: Container = None,
     codec: Codec = None,
     bits: Bits = None,
@@ -52,7 +62,7 @@ def convert(
     channels: Channels = None,
     quality: Quality = 5.0,
     mono: Mono = "auto",
-    replace: Replace = False,
+    overwrite: Overwrite = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
@@ -64,7 +74,7 @@ def convert(
 
     form = (container, codec, bits)
     become, marking = wanted(like_game, category, form, rate, channels, quality, choice(mono))
-    carry_out(exports.plan(exports.found(clips), become, to, marking=marking, replacing=replace), dry_run, json)
+    carry_out(exports.plan(exports.found(clips), become, to, marking=marking, overwrite=overwrite), dry_run, json)
 
 
 def choice(mono: str) -> Any:
@@ -73,7 +83,7 @@ def choice(mono: str) -> Any:
     from ichnos.audio.files.forms import Choice
 
     if mono not in get_args(Choice):
-        raise WrongCall(f"mono cannot be made of {mono!r}", cure=f"choose one: {', '.join(get_args(Choice))}")
+        raise UsageError(f"mono cannot be made of {mono!r}", cure=f"choose one: {', '.join(get_args(Choice))}")
     return mono
 
 
@@ -98,14 +108,14 @@ def wanted(
         from ichnos.games.profiles import profile
 
         if any(value is not None for value in (*form, rate, channels)):
-            raise WrongCall("the game says what its sounds are", cure="leave out --like-game, or the other settings")
+            raise UsageError("the game says what its sounds are", cure="leave out --like-game, or the other settings")
         game = profile.load(profile.find(like_game))
         of_game = dataclasses.replace(targets.target(game, "", category), treatment=steps, mono=mono)
         return lambda facts: of_game, targets.marking(game.rules.loops, of_game.container)
     if category is not None:
-        raise WrongCall("a category means something only to a game", cure="say --like-game GAME")
+        raise UsageError("a category means something only to a game", cure="say --like-game GAME")
     if container is None:
-        raise WrongCall("what are they to become?", cure="say --container ogg (or wav, flac), or --like-game GAME")
+        raise UsageError("what are they to become?", cure="say --container ogg (or wav, flac), or --like-game GAME")
     return Wish(*wish(container, codec, bits), rate, channels, quality, mono, steps).target, None
 
 
@@ -161,14 +171,14 @@ def _as_json(one: Exported) -> dict[str, Any]:
     done = one.converted
     return {
         **said,
-        "became": str(one.export.target),
-        "frames": done.frames,
+        "becomes": str(one.export.target),
+        "samples": done.frames,
         "bytes-before": one.export.size,
         "bytes": done.size,
-        "damage-db": None if done.damage is None else round(done.damage, 2),
+        "coding-loss-db": None if done.coding_loss is None else round(done.coding_loss, 2),
         "mono": done.side,
         "clipped": done.clipped,
-        "told": list(done.told()),
+        "notes": list(done.remarks()),
     }
 
 
@@ -180,10 +190,12 @@ def _print_done(done: Sequence[Exported]) -> None:
         return
     out = show.console(tables=True)
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    lossy = any(one.converted and one.converted.damage is not None for one in done)
-    names = ["written", "it is", "size", "saved", *(["damage"] if lossy else [])]
+    lossy = any(one.converted and one.converted.coding_loss is not None for one in done)
+    names = ["written", "it is", "size", "saved", *(["coding loss"] if lossy else [])]
     for name in names:
-        table.add_column(name, justify="right" if name in ("size", "saved", "damage") else "left", header_style="bold")
+        table.add_column(
+            name, justify="right" if name in ("size", "saved", "coding loss") else "left", header_style="bold"
+        )
     before = after = 0
     for one in done:
         if one.converted is None:
@@ -197,12 +209,12 @@ def _print_done(done: Sequence[Exported]) -> None:
             _saved(one.export.size, size),
         ]
         if lossy:
-            damage = one.converted.damage
-            row.append("none" if damage is None else f"{damage:.1f} dB")
+            coding_loss = one.converted.coding_loss
+            row.append("none" if coding_loss is None else f"{coding_loss:.1f} dB")
         table.add_row(*row)
     out.print(table)
     for one in done:
-        for note in one.converted.told() if one.converted else ():
+        for note in one.converted.remarks() if one.converted else ():
             typer.echo(f"Note: {one.export.clip}: {note}.", err=True)
     sizes = f"{show.size(before)} became {show.size(after)}"
     print(f"{show.counted(len(done), 'clip')}: {sizes}, each decoded again and compared.")

@@ -12,15 +12,17 @@ from typing import Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import app
-from ichnos.errors import WrongCall
+from ichnos.cli.app import app, examples
+from ichnos.errors import UsageError
 
 
-@app.command(short_help="Make a pack of made-up data, in steps.", epilog="Example: ichnos demo try-it")
+@app.command(short_help="Make a pack of made-up data, in steps.", epilog=examples("ichnos demo try-it"))
 def demo(
     folder: Annotated[
         Path | None,
-        typer.Argument(help="Where to lay everything; it must be empty.", show_default="a temporary folder"),
+        typer.Argument(
+            metavar="FOLDER", help="Where to put everything; it must be empty.", show_default="a temporary folder"
+        ),
     ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the commands, and run none.")] = False,
 ) -> None:
@@ -36,7 +38,7 @@ def demo(
             print(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")
         return
     if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise WrongCall(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
+        raise UsageError(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
     folder = (folder or Path(tempfile.mkdtemp(prefix="ichnos-demo-"))).absolute()
     title = profile.load(profile.BUNDLED / name).rules.game.title
     with understood(folder):

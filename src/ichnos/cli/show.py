@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -13,7 +14,6 @@ import typer
 
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from pathlib import Path
 
     from rich.console import Console
 
@@ -53,9 +53,9 @@ def size(count: float) -> str:
     return f"{count / 1000:.1f} GB"
 
 
-def seen_from(folder: Path, path: Path) -> str:
-    """A path as messages call it: relative to a folder where it lies inside."""
-    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
+def waiting() -> None:
+    """Say that another process has the workspace."""
+    typer.echo("Another ichnos works in this workspace: waiting for it.", err=True)
 
 
 def keys_unchecked(title: str) -> None:
@@ -64,6 +64,29 @@ def keys_unchecked(title: str) -> None:
         f"The keys are not checked against {title}'s own: say where the game is installed, or: ichnos keys harvest.",
         err=True,
     )
+
+
+def columns(names: list[str], rows: list[list[str]]) -> None:
+    """Print a plain table, far faster than a library would. A name that ends in > heads a column of numbers.
+
+    On a terminal the last column is cut where it would run over the edge.
+    """
+    right = [name.endswith(">") for name in names]
+    heads = [name.rstrip(">") for name in names]
+    widths = [max(map(len, column)) for column in zip(heads, *rows, strict=True)]
+
+    def line(cells: list[str]) -> str:
+        spelled = [
+            cell.rjust(width) if to_right else cell.ljust(width)
+            for cell, width, to_right in zip(cells, widths, right, strict=True)
+        ]
+        whole = "  ".join(spelled).rstrip()
+        return whole if len(whole) <= most else f"{whole[: most - 1]}…"
+
+    most = shutil.get_terminal_size().columns if sys.stdout.isatty() else _ENDLESS
+    typer.echo(styled(line(heads), bold=True))
+    for row in rows:
+        typer.echo(line(row))
 
 
 def counted(count: int, noun: str) -> str:

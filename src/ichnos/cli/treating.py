@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import converting, show
-from ichnos.cli.app import DryRun, Json, app
-from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Quality, Rate, Replace
-from ichnos.errors import WrongCall
+from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
+from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Quality, Rate
+from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.audio.process.exports import Exported
@@ -24,19 +24,21 @@ def _pair(text: str, option: str, least: int, most: int) -> list[float | None]:
             raise ValueError
         return [float(piece) if piece.strip() else None for piece in pieces]
     except ValueError:
-        raise WrongCall(f"{option} {text} is not understood", cure="see: ichnos treat --help") from None
+        raise UsageError(f"{option} {text} is not understood", cure="see: ichnos treat --help") from None
 
 
 @app.command(
     short_help="Treat clips: trim, fade, filter, loudness, pitch, by name or step by step.",
-    epilog="Example: ichnos treat gull.ogg --to ready --treatment over-the-din --before-after gull.png,"
-    " or: ichnos treat gull.ogg --to ready --trim -50 --bell 3000:5 --loudness -16",
+    epilog=examples(
+        "ichnos treat gull.ogg --to ready --treatment over-the-din --before-after gull.png",
+        "ichnos treat gull.ogg --to ready --trim -50 --bell 3000:5 --loudness -16",
+    ),
 )
 def treat(
     clips: Annotated[list[Path] | None, typer.Argument(metavar="CLIP", help="Clips, or folders of them.")] = None,
     to: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the new files go.")] = None,
     treatment: Annotated[
-        str | None, typer.Option(help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
+        str | None, typer.Option(metavar="NAME", help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
     ] = None,
     names: Annotated[bool, typer.Option("--names", help="Show the treatments that have a name, and stop.")] = False,
     cut: Annotated[str | None, typer.Option(metavar="START:END", help="Keep what lies between, in seconds.")] = None,
@@ -79,7 +81,7 @@ def treat(
     channels: Channels = None,
     quality: Quality = 5.0,
     mono: Mono = "auto",
-    replace: Replace = False,
+    overwrite: Overwrite = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
@@ -93,7 +95,9 @@ def treat(
         _print_names(json)
         return
     if not clips or to is None:
-        raise WrongCall("which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done")
+        raise UsageError(
+            "which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done"
+        )
     said: dict[str, Any] = {
         "cut": None if cut is None else dict(zip(("start", "end"), _pair(cut, "--cut", 2, 2), strict=False)),
         "trim": None if trim is None else {"threshold": trim},
@@ -115,15 +119,15 @@ def treat(
     }
     steps = (*_named(treatment), *_steps(said))
     if not steps:
-        raise WrongCall("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
+        raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
     if like_game is None and container is None:
         container, bits = "wav", bits or "24"
     found = exports.found(clips)
     if before_after is not None and len(found) != 1:
-        raise WrongCall("a picture shows one clip", cure="name just one")
+        raise UsageError("a picture shows one clip", cure="name just one")
     form, choice = (container, codec, bits), converting.choice(mono)
     become, marking = converting.wanted(like_game, None, form, rate, channels, quality, choice, steps)
-    planned = exports.plan(found, become, to, marking=marking, replacing=replace)
+    planned = exports.plan(found, become, to, marking=marking, overwrite=overwrite)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:
         _draw(done[0], ", ".join(map(str, steps)), before_after)
@@ -131,12 +135,12 @@ def treat(
 
 def _draw(one: Exported, done: str, to: Path) -> None:
     from ichnos.audio.drawing import draw_before_after
-    from ichnos.audio.measure.analysis import look
-    from ichnos.files.writing import fresh
+    from ichnos.audio.measure.analysis import analyse
+    from ichnos.files.writing import fresh, opened
 
-    clip = one.export.clip
-    with fresh(to) as beside:
-        draw_before_after(look(clip), look(one.export.to), clip.name, done, beside)
+    clip, made = one.export.clip, one.export.to
+    with opened(clip) as before, opened(made) as after, fresh(to) as beside:
+        draw_before_after(analyse(before, clip), analyse(after, made), clip.name, done, beside)
     typer.echo(f"{to} is drawn.", err=True)
 
 
@@ -173,7 +177,7 @@ def _steps(said: dict[str, Any]) -> list[Any]:
                 detail = error.errors()[0]
                 where = f" {detail['loc'][-1]}" if detail["loc"] else ""
                 reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
-                raise WrongCall(f"--{name}:{where} {reason}", cure="see: ichnos treat --help") from None
+                raise UsageError(f"--{name}:{where} {reason}", cure="see: ichnos treat --help") from None
     return steps
 
 
@@ -182,7 +186,7 @@ def _of_workspace() -> dict[str, Any]:
 
     try:
         folder = workspace.find_folder(Path())
-    except WrongCall:
+    except UsageError:
         return {}
     return dict(workspace.load(folder).pack_file.treatment)
 
@@ -200,7 +204,7 @@ def _named(name: str | None) -> tuple[Any, ...]:
     from ichnos.games.catalogues.catalogue import nearest
 
     near = " or ".join(nearest([*own, *BUNDLED], name))
-    raise WrongCall(f'there is no treatment "{name}"', cure=f"did you mean {near}? See: ichnos treat --names")
+    raise UsageError(f'there is no treatment "{name}"', cure=f"did you mean {near}? See: ichnos treat --names")
 
 
 def _print_names(json: bool) -> None:

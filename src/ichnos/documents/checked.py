@@ -15,7 +15,7 @@ Model = TypeVar("Model", bound=BaseModel)
 _UNKNOWN = "extra_forbidden"  # pydantic's name for a field that the model does not have
 
 
-class Table(BaseModel):
+class TomlTable(BaseModel):
     """A table of a TOML file: unknown fields are errors, names are written with hyphens."""
 
     model_config = ConfigDict(

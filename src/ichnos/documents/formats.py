@@ -7,8 +7,8 @@ from pathlib import PurePosixPath
 
 from ichnos.documents.braces import Braces
 from ichnos.documents.json import Json
-from ichnos.documents.lines import Lines, Sections
-from ichnos.documents.rows import TAB_TABLE, PlainList, Table
+from ichnos.documents.lines import Ini, Lines
+from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Document, Format, many_nodes
 from ichnos.documents.xml import Xml, declared_encoding
@@ -17,14 +17,14 @@ from ichnos.documents.xml import Xml, declared_encoding
 FORMATS: dict[str, Callable[..., Format]] = {
     "json": Json,
     "xml": Xml,
-    "sections": Sections,
+    "ini": Ini,
     "braces": Braces,
     "lines": Lines,
     "list": PlainList,
-    "csv": Table,
+    "csv": CsvTable,
     "tsv": lambda: TAB_TABLE,
 }
-_WITH_ESCAPES = ("sections", "braces", "lines")
+_WITH_ESCAPES = ("ini", "braces", "lines")
 
 
 def named(name: str, escapes: str | None = None) -> Format:

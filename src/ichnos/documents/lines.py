@@ -49,7 +49,7 @@ class Lines:
                     raise IchnosError(
                         "a [heading] cannot stand in a file of lines",
                         place=text.place(at),
-                        cure='if the game reads headings here, say format = "sections" in game.toml',
+                        cure='if the game reads headings here, say format = "ini" in game.toml',
                     )
                 end = found.end("heading") + 1
                 inside = Node(KEYED, at, end, end, end, label=found["heading"], label_start=at + 1, label_end=end - 1)
@@ -108,8 +108,8 @@ class Lines:
         return parent is not None
 
 
-class Sections(Lines):
+class Ini(Lines):
     """Sections of ``key = value`` under ``[headings]``."""
 
     def __init__(self, escapes: str = "none") -> None:
-        super().__init__(escapes, "sections", (".ini", ".cfg"), headings=True)
+        super().__init__(escapes, "ini", (".ini", ".cfg"), headings=True)

@@ -55,7 +55,7 @@ class PlainList:
 
 
 @dataclass(frozen=True)
-class Table:
+class CsvTable:
     """Rows of cells under a header. A cell's label is its column's name; a missing value is an empty cell."""
 
     name: str = "CSV"
@@ -146,4 +146,4 @@ class Table:
         return False
 
 
-TAB_TABLE = Table("TSV", (".tsv",), "\t")
+TAB_TABLE = CsvTable("TSV", (".tsv",), "\t")

@@ -1,14 +1,15 @@
-"""The files of a pack, read where they lie: a folder or a zip archive. Nothing is ever unpacked."""
+"""Files to be read where they lie: in a folder, in a zip archive, in one laid over the other. Nothing is unpacked."""
 
 from __future__ import annotations
 
+import io
 import lzma
 import stat
 import struct
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import IO, Protocol
 
@@ -33,9 +34,9 @@ _IN_MEMORY = 32 * 2**20  # bytes
 
 
 class Files(Protocol):
-    """Names are relative to the pack's root, with slashes."""
+    """Files by their name: relative to a root, with slashes. Close it when it is read."""
 
-    place: str
+    place: Place
 
     def names(self) -> list[str]: ...
 
@@ -52,7 +53,10 @@ class Files(Protocol):
         """The file's bytes, unpacked."""
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
-        """What could do harm: "link" or "bomb", the file's name, and the reason."""
+        """What is odd: "link", "bomb" or "damaged", the file's name, and the reason."""
+
+    def close(self) -> None:
+        """Let go of what is held open."""
 
 
 class Folder:
@@ -60,7 +64,7 @@ class Folder:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        self.place = str(root)
+        self.place = Place(str(root))
 
     def names(self) -> list[str]:
         return sorted(
@@ -89,13 +93,16 @@ class Folder:
             if path.is_symlink():
                 yield "link", path.relative_to(self.root).as_posix(), f"this is a link, to {path.readlink()}"
 
+    def close(self) -> None:
+        pass
+
 
 class Archive:
     """The files in a zip archive."""
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self.place = str(path)
+        self.place = Place(str(path))
         try:
             self._zip = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, struct.error, ValueError, NotImplementedError) as error:
@@ -118,6 +125,11 @@ class Archive:
                 packed = max(1, info.compress_size)
                 reason = f"{info.file_size:,} bytes from {packed:,}: {info.file_size / packed:,.0f} times as many"
                 yield "bomb", info.filename, reason
+            else:
+                try:
+                    self._zip.open(info).close()  # its own header is held against the archive's directory
+                except _DAMAGED as error:
+                    yield "damaged", info.filename, f"this file is damaged inside the archive ({error})"
 
     def read(self, name: str) -> bytes:
         if self._zip.getinfo(name).file_size > MAX_TEXT:
@@ -152,6 +164,9 @@ class Archive:
 
     def size(self, name: str) -> int:
         return self._zip.getinfo(name).file_size
+
+    def close(self) -> None:
+        self._zip.close()
 
 
 def _swells(info: zipfile.ZipInfo) -> bool:
@@ -196,9 +211,58 @@ class Inside:
         for kind, name, reason in self.files.oddities():
             yield kind, name.removeprefix(self.prefix), reason
 
+    def close(self) -> None:
+        self.files.close()
+
+
+class Overlay:
+    """Files with others in place of some of them, and without some: as they would be after a change."""
+
+    def __init__(self, files: Files, changes: Mapping[str, bytes | None]) -> None:
+        """``changes``: the bytes of files by name, also of new ones; ``None`` for those that are gone."""
+        self.files = files
+        self.place = files.place
+        self._changes = changes
+
+    def names(self) -> list[str]:
+        kept = [name for name in self.files.names() if name not in self._changes]
+        return sorted([*kept, *(name for name, data in self._changes.items() if data is not None)])
+
+    def _changed(self, name: str) -> bytes | None:
+        """The bytes in place of a file's own; ``None`` where those stand. Raises KeyError where it is gone."""
+        if name not in self._changes:
+            return None
+        data = self._changes[name]
+        if data is None:
+            raise KeyError(name)
+        return data
+
+    def read(self, name: str) -> bytes:
+        data = self._changed(name)
+        return self.files.read(name) if data is None else data
+
+    def open(self, name: str) -> IO[bytes]:
+        data = self._changed(name)
+        return self.files.open(name) if data is None else io.BytesIO(data)
+
+    def label(self, name: str) -> str:
+        return self.files.label(name)
+
+    def size(self, name: str) -> int:
+        data = self._changed(name)
+        return self.files.size(name) if data is None else len(data)
+
+    def oddities(self) -> Iterator[tuple[str, str, str]]:
+        for kind, name, reason in self.files.oddities():
+            if name not in self._changes:
+                yield kind, name, reason
+
+    def close(self) -> None:
+        self.files.close()
+
 
 def files_at(path: Path) -> Files:
-    """A pack as found on disk.
+    """The files of a pack or a game, as found on disk.
 
     Raises:
         IchnosError: there is nothing there, or it is neither a folder nor a zip archive.

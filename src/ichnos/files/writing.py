@@ -9,6 +9,7 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import IO
 
 from ichnos.errors import IchnosError, Place
 
@@ -71,6 +72,13 @@ _REASONS = {
     errno.EEXIST: ("a file stands where a folder is needed", "move that file away"),
     errno.ENOTDIR: ("a file stands where a folder is needed", "move that file away"),
 }
+
+
+@contextmanager
+def opened(path: Path) -> Iterator[IO[bytes]]:
+    """A file, open for reading. Raises IchnosError, with the reason, where it cannot be opened."""
+    with understood(path), path.open("rb") as stream:
+        yield stream
 
 
 @contextmanager

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
 
 from ichnos.documents.formats import parse
-from ichnos.documents.tree import Document, Value
+from ichnos.documents.tree import Document
 from ichnos.errors import IchnosError
+from ichnos.games.definitions import Definitions
 from ichnos.games.entries.edit import merge
-from ichnos.games.entries.fill import Around, Instance, fill, instances, resolve
-from ichnos.games.entries.read import Found, read
+from ichnos.games.entries.fill import Bindings, fill, instances, resolve
+from ichnos.games.entries.instances import pack_instance
+from ichnos.games.entries.packs import definitions_of
+from ichnos.games.entries.read import read
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.samples import sample_pack, sample_script_values
-from ichnos.games.scripts import render
+from ichnos.games.samples import sample_pack
+from ichnos.games.scripts import render, script_values
 
 
 @dataclass(frozen=True)
@@ -36,20 +39,18 @@ class Explained:
 
 def explain(profile: Profile) -> Iterator[Explained]:
     """Explain each document of a profile, filled with a made-up pack and read back."""
-    pack = sample_pack(profile)
+    filler = _Filler(profile)
     for exemplar in profile.documents:
         document = exemplar.document
         units = tuple(
             (scope, document.text.place(node.start).line or 1, document.excerpt(node))
             for node, scope in exemplar.units.items()
         )
-        around: Around = {words.PACK: pack}
-        for scope in exemplar.file_scopes:
-            around = next(instances(scope, around), around)
+        around = filler.bound(exemplar, sample_pack(profile))
         path = str(exemplar.path.fill(partial(resolve, around=around)))
         try:
             sample = fill(exemplar, around)
-            fault = _fault(exemplar, around, sample)
+            fault = _fault(filler, exemplar, around, sample)
         except IchnosError as error:
             sample, fault = "", str(error)
         rules = profile.document_rules(exemplar)
@@ -60,10 +61,25 @@ def explain(profile: Profile) -> Iterator[Explained]:
 def check_scripts(profile: Profile) -> None:
     """Fill each script with a made-up pack. Raises IchnosError with the template's line."""
     for script in profile.scripts:
-        render(profile.folder / "scripts", script.template, sample_script_values())
+        render(profile.folder / "scripts", script.template, script_values(sample_pack(profile)))
 
 
-def _fault(exemplar: Exemplar, around: Around, sample: str) -> str | None:
+class _Filler:
+    """Binds what a pack says to what an exemplar repeats for."""
+
+    def __init__(self, profile: Profile) -> None:
+        self.separator = profile.rules.names.separator
+        self._several = profile.rules.takes.several
+
+    def bound(self, exemplar: Exemplar, definitions: Definitions) -> Bindings:
+        """The instances for an exemplar's first file."""
+        around: Bindings = {words.PACK: pack_instance(definitions, self.separator, several_takes=self._several)}
+        for scope in exemplar.file_scopes:
+            around = next(instances(scope, around), around)
+        return around
+
+
+def _fault(filler: _Filler, exemplar: Exemplar, around: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
     document = parse(
         exemplar.document.text.to_bytes(sample), "the sample", exemplar.document.format, exemplar.document.text.encoding
@@ -74,46 +90,15 @@ def _fault(exemplar: Exemplar, around: Around, sample: str) -> str | None:
         return "the filled sample is not recognised again"
     if reading.strays:
         return f"an entry of the filled sample is not recognised again: {document.excerpt(reading.strays[0])}"
-    again = fill(exemplar, {**around, words.PACK: _instance(reading.pack), **_rebound(exemplar, around, reading.pack)})
+    again = fill(exemplar, filler.bound(exemplar, definitions_of(reading, filler.separator, in_path)))
     if again != sample:
         return _difference(sample, again)
     return _merge_fault(exemplar, document, around)
 
 
-def _merge_fault(exemplar: Exemplar, document: Document, around: Around) -> str | None:
+def _merge_fault(exemplar: Exemplar, document: Document, around: Bindings) -> str | None:
     _, changes = merge(exemplar, document, around)
     return f"merged into itself, line {changes[0].line} changes: {changes[0].new.strip()}" if changes else None
-
-
-def _rebound(exemplar: Exemplar, around: Around, pack: Found) -> Around:
-    """The instances of the file's own scopes, with what was read of them."""
-    read_again = _instance(pack)
-    return {
-        scope: Instance(
-            {**around[scope].values, **_only(read_again.values, scope)}, read_again.inside, read_again.titles
-        )
-        for scope in exemplar.file_scopes
-    }
-
-
-def _only(values: Mapping[str, Value], scope: str) -> dict[str, Value]:
-    return {name: value for name, value in values.items() if (word := words.word(name)) and word.scope == scope}
-
-
-def _instance(found: Found) -> Instance:
-    inside = {scope: tuple(_instance(one) for one in several) for scope, several in found.inside.items()}
-    titles: dict[str | None, str] = {
-        str(one.values["language"]): str(one.values["title"])
-        for one in found.inside.get(words.LANGUAGE, ())
-        if "title" in one.values
-    }
-    if found.scope == words.SOUND and "language" in found.values:
-        language = str(found.values["language"])
-        inside[words.LANGUAGE] = (Instance({"language": language}),)
-        titles[language] = str(found.values.get("title", ""))
-    elif "title" in found.values:
-        titles |= {None: str(found.values["title"]), "en": str(found.values["title"])}
-    return Instance(found.values, inside, titles)
 
 
 def _difference(sample: str, again: str) -> str:

@@ -20,7 +20,7 @@ from ichnos.audio.synthesis import write_voice
 
 
 @dataclass(frozen=True)
-class Step:
+class DemoStep:
     """One command of a demonstration: what to say before it, its words, and the folder it runs in."""
 
     say: str
@@ -36,8 +36,8 @@ class Sample:
     values: dict[str, Any]
 
     @property
-    def steps(self) -> list[Step]:
-        return [Step(step["say"], tuple(step["command"]), step["folder"]) for step in self.values["demo"]["step"]]
+    def steps(self) -> list[DemoStep]:
+        return [DemoStep(step["say"], tuple(step["command"]), step["folder"]) for step in self.values["demo"]["step"]]
 
     @property
     def closing(self) -> str:

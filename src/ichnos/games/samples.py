@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from ichnos.documents.tree import Value
-from ichnos.games.entries.fill import Instance
+from ichnos.games.definitions import (
+    Definitions,
+    EntryDefinition,
+    PackDefinition,
+    PartDefinition,
+    PropDefinition,
+    ScheduleDefinition,
+    SoundDefinition,
+    TakeDefinition,
+    TriggerDefinition,
+)
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile, fits
 
 _LANGUAGES = ("en", "de")
+_VALUES: dict[str, Value] = {"text": "made up", "number": 0.5, "whole": 3.0, "yes-no": True, "path": "made/up.ogg"}
 
 
-def sample_pack(profile: Profile) -> Instance:
+def sample_pack(profile: Profile) -> Definitions:
     """Two sounds with all that they can have, and one of everything else."""
     return _Sampler(profile).pack()
 
@@ -48,88 +57,69 @@ class _Sampler:
         known = self.tables.get(name)
         return known[index % len(known)] if known else otherwise
 
-    def pack(self) -> Instance:
+    def pack(self) -> Definitions:
         sounds = tuple(self.sound(index, name) for index, name in enumerate(("near", "far")))
-        group = Instance({"key.group": sounds[0].values["key.group"]}, {words.SOUND: sounds})
-        inside = {words.GROUP: (group,), words.SOUND: sounds}
-        return Instance(
-            self.own,
-            {
-                **inside,
-                words.LANGUAGE: tuple(Instance({"language": tag}) for tag in _LANGUAGES),
-                words.CATEGORY: (Instance({"category": self.word("category", "sample")}, inside),),
-                **self.players(str(sounds[0].values["key"])),
-            },
+        key = sounds[0].key
+        entries = (self.entry(1, "main", key), self.entry(2, "interlude", key))
+        return Definitions(
+            PackDefinition(self.own, _LANGUAGES),
+            sounds,
+            (TriggerDefinition(key, self.values(words.TRIGGER, {"trigger.key": key, "trigger.name": "dawn"})),),
+            (PropDefinition(key, self.prop(key)),),
+            (ScheduleDefinition(entries, self.values(words.SCHEDULE, {"schedule.name": "night"})),),
         )
 
-    def sound(self, index: int, name: str) -> Instance:
+    def values(self, scope: str, said: dict[str, Value]) -> dict[str, Value]:
+        """A value for every hole of a scope: as said, or one of its kind."""
+        values: dict[str, Value] = {}
+        for name, one in words.WORDS.items():
+            if one.scope == scope:
+                value = said.get(name, _VALUES[one.kind])
+                values[name] = self.word(name, value) if isinstance(value, str) and name not in said else value
+        return values
+
+    def prop(self, key: str) -> dict[str, Value]:
+        picture = self.path(self.profile.picture_paths, {"prop.name": "stove"})
+        return {**self.values(words.PROP, {"prop.name": "stove", "prop.key": key}), "prop.picture": picture}
+
+    def entry(self, number: int, kind: str, key: str) -> EntryDefinition:
+        said: dict[str, Value] = {
+            "entry.number": number, "entry.kind": self.word("entry.kind", kind, number), "entry.key": key
+        }  # fmt: skip
+        return EntryDefinition(key, self.values(words.ENTRY, said))
+
+    def sound(self, index: int, name: str) -> SoundDefinition:
         key = self.rules.names.separator.join(("made", "up", name))
-        group, _, tail = key.rpartition(self.rules.names.separator)
-        values: dict[str, Value] = {
-            "key": key, "key.group": group, "key.own": tail, "category": self.word("category", "sample"),
-            "volume": 0.5, "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "nearby": True, "priority": 4.0,
-            "loop": index == 0, "fade": 1.5, "voices": 3.0,
+        group, _, own = key.rpartition(self.rules.names.separator)
+        category = self.word("category", "sample")
+        naming: dict[str, Value] = {"key": key, "key.group": group, "key.own": own, "category": category}
+        settings: dict[str, Value] = {
+            "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "priority": 4.0, "loop": index == 0, "fade": 1.5
         }  # fmt: skip
-        takes = [
-            {
-                "take.number": n,
-                "weight": float(n),
-                "file": self.path(self.profile.sound_paths, {**values, "take.number": n}),
-            }
-            for n in range(1, 3 if self.rules.takes.several else 2)
-        ]
-        if not self.rules.takes.several:
-            values |= takes[0]
-        parts = [
-            {"part.name": part, "part.file": self.path(self.profile.part_paths, {**values, "part.name": part})}
+        takes = tuple(
+            TakeDefinition(self.path(self.profile.sound_paths, {**naming, "take.number": number}), float(number))
+            for number in range(1, 3 if self.rules.takes.several else 2)
+        )
+        parts = tuple(
+            PartDefinition(part, self.path(self.profile.part_paths, {**naming, "part.name": part}))
             for part in self.rules.parts.names
-        ]
-        titles: dict[str | None, str] = {"en": f"Title {index}", "de": f"Titel {index}", None: f"Title {index}"}
-        inside = {
-            words.TAKE: tuple(map(Instance, takes)),
-            words.PART: tuple(map(Instance, parts)),
-            words.LANGUAGE: tuple(Instance({"language": tag}) for tag in _LANGUAGES),
-        }
-        return Instance(values, inside, titles)
-
-    def players(self, key: str) -> dict[str, tuple[Instance, ...]]:
-        """A trigger, a carrier and a rotation that play a key."""
-        trigger: dict[str, Value] = {
-            "trigger.name": "dawn", "trigger.event": self.word("trigger.event", "morning"), "trigger.where": "gate",
-            "trigger.key": key, "trigger.once": True,
-        }  # fmt: skip
-        carrier: dict[str, Value] = {
-            "carrier.name": "lamp", "carrier.title": "A lamp", "carrier.text": "It hums.", "carrier.key": key,
-            "carrier.picture": self.path(self.profile.picture_paths, {"carrier.name": "lamp"}),
-        }  # fmt: skip
-        slots = tuple(
-            Instance({"slot.number": n, "slot.kind": self.word("slot.kind", kind, n), "slot.key": key})
-            for n, kind in enumerate(("track", "announcement"), 1)
         )
-        rotation = Instance(
-            {"rotation.name": "night", "rotation.after": 2.0, "rotation.apart": 3.0}, {words.SLOT: slots}
-        )
-        return {
-            words.TRIGGER: (Instance(trigger),),
-            words.CARRIER: (Instance(carrier),),
-            words.ROTATION: (rotation,),
+        fields: dict[str, Value] = {
+            f"{words.FIELD_PREFIX}{field}": self.word(f"{words.FIELD_PREFIX}{field}", "made up")
+            for field in self.profile.field_names
         }
+        return SoundDefinition(
+            key,
+            category,
+            takes,
+            parts,
+            {name: settings.get(name, _VALUES[words.WORDS[name].kind]) for name in words.SETTINGS},
+            {"en": f"Title {index}", "de": f"Titel {index}", None: f"Title {index}"},
+            fields,
+        )
 
     def path(self, patterns: tuple[Pattern, ...], values: dict[str, Value]) -> str | None:
         """A file's path by the pattern that goes with the game's container, or else by the first."""
         fitting = [pattern for pattern in patterns if fits(pattern, self.rules.audio.container)]
         pattern = next(iter([*fitting, *patterns]), None)
         return str(pattern.fill({**self.own, **values}.get)) if pattern else None
-
-
-def sample_script_values() -> dict[str, Any]:
-    """What a script's template gets, made up."""
-    return {
-        "pack": {"title": "A sample", "name": "sample", "version": "1.2.0", "author": None, "summary": None},
-        "sounds": [
-            {"key": "made.up", "takes": [{"clip": "a.wav", "weight": 1.0}], "title": {"": "Made up"}, "new": True}
-        ],
-        "triggers": [{"name": "dawn", "event": "morning", "where": None, "key": "made.up", "once": True}],
-        "carriers": [{"name": "lamp", "title": "A lamp", "text": None, "key": "made.up", "picture": None}],
-        "rotations": [{"name": "night", "slots": [{"key": "made.up", "kind": "track"}], "after": 2, "apart": 3}],
-    }

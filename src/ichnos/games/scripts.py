@@ -3,11 +3,55 @@
 from __future__ import annotations
 
 import traceback
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from ichnos.documents.tree import spelled
+from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, Place
+from ichnos.games.definitions import Definitions
+from ichnos.games.profiles.vocabulary import ENTRY, FIELD_PREFIX, PACK, PROP, SCHEDULE, SETTINGS, TRIGGER, WORDS
+
+
+def script_values(definitions: Definitions) -> dict[str, Any]:
+    """What a pack says, as plain values for a script's template: the same that documents are filled with.
+
+    ``pack``: title, name, version ...; ``sounds``: key, category, takes (file, weight, number), parts
+    (name, file), titles, fields, and every setting; ``triggers``, ``props``, ``schedules`` with their
+    entries. A value that is not said is None.
+    """
+    return {
+        "pack": _plain(PACK, definitions.pack.values) | {"ids": definitions.pack.ids},
+        "sounds": [
+            {
+                "key": sound.key,
+                "category": sound.category,
+                "takes": [
+                    {"file": take.file, "weight": take.weight, "number": number}
+                    for number, take in enumerate(sound.takes, 1)
+                ],
+                "parts": [{"name": part.name, "file": part.file} for part in sound.parts],
+                "titles": {tag or "": title for tag, title in sound.titles.items()},
+                "fields": {name.removeprefix(FIELD_PREFIX): value for name, value in sound.fields.items()},
+                **{name: sound.settings.get(name) for name in SETTINGS},
+            }
+            for sound in definitions.sounds
+        ],
+        "triggers": [_plain(TRIGGER, trigger.values) for trigger in definitions.triggers],
+        "props": [_plain(PROP, prop.values) for prop in definitions.props],
+        "schedules": [
+            {
+                **_plain(SCHEDULE, schedule.values),
+                "entries": [_plain(ENTRY, entry.values) for entry in schedule.entries],
+            }
+            for schedule in definitions.schedules
+        ],
+    }
+
+
+def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
+    """Each hole of a scope under its name there."""
+    return {name.rpartition(".")[2]: values.get(name) for name, word in WORDS.items() if word.scope == scope}
 
 
 def quoted(value: Any) -> str:

@@ -7,11 +7,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from ichnos.errors import Place
-from ichnos.files.sources import Files
-from ichnos.games.entries.packs import read_pack
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX
 from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Subject
 
 
 @dataclass(frozen=True)
@@ -19,7 +18,7 @@ class Loaded:
     """A pack in the load order, by the name that it was called by."""
 
     name: str
-    files: Files
+    subject: Subject
 
 
 def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
@@ -29,14 +28,14 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     names: defaultdict[str, list[str]] = defaultdict(list)
     documents: set[str] = set()
     for pack in packs:
-        read = read_pack(profile, pack.files)
+        read = pack.subject.pack
         documents |= read.documents
         for key, place in {sound.key: sound.place for sound in read.defined()}.items():
             keys[key].append((pack.name, place))
-        for name, value, place in read.values:
-            if name.startswith(ID_PREFIX):
-                ids[str(value).lower()].append((pack.name, place))
-        for name in dict.fromkeys(pack.files.names()):
+        for one in read.by_document.values():
+            for name, value in one.pack.ids.items():
+                ids[value.lower()].append((pack.name, one.pack.places[f"{ID_PREFIX}{name}"]))
+        for name in dict.fromkeys(pack.subject.names):
             names[name.casefold()].append(pack.name)
     for key, claims in keys.items():
         if len(claims) > 1:

@@ -9,7 +9,7 @@ from ichnos.errors import Place
 
 
 @dataclass(frozen=True)
-class Kind:
+class FindingKind:
     """A kind of finding. ``id`` never changes; ``effect`` is what happens in the game."""
 
     id: str
@@ -21,49 +21,65 @@ class Kind:
 KINDS = {
     kind.id: kind
     for kind in (
-        Kind("archive-damaged", "the game refuses the pack or skips the file", "build or download it again"),
-        Kind("wrapped-folder", "the game does not recognise the pack", "pack the folder's contents, not the folder"),
-        Kind("name-unsafe", "unpacking could write outside the pack", "do not install it; ask its maker"),
-        Kind("name-twice", "which of the two is used depends on the program", "build the archive again"),
-        Kind("document-missing", "the game does not recognise the pack, or finds no sounds", "build it again"),
-        Kind("document-broken", "the whole file is ignored", "correct it at the place given"),
-        Kind("entry-strange", "the game may ignore this entry", "compare it with an entry that works"),
-        Kind("name-differs", "silence: the file is not looked for under this name", "make both the same"),
-        Kind("key-unknown", "silence: the game never asks for this key", "correct the key, or say that it is new"),
-        Kind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
-        Kind("take-missing", "silence", "put the file there, or correct the name in the definition"),
-        Kind("take-disguised", "silence: the extension does not make the format", "convert the clip"),
-        Kind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
-        Kind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
-        Kind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
-        Kind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
-        Kind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
-        Kind("link-inside", "unpacking could write or read outside the pack", "put the file itself there"),
-        Kind("name-windows", "the file cannot be unpacked on Windows", "give it another name"),
-        Kind("name-case", "on Windows and macOS one of the two is lost", "give one of them another name"),
-        Kind("name-spelling", "the file is not found", "spell the name as the game allows it"),
-        Kind("file-clash", "another sound of the game plays, or this one is ignored", "give it a name of its own"),
-        Kind("take-long", "the sound is refused or cut off", "cut the clip"),
-        Kind("take-silent", "nothing is heard", "take another clip, or say that the key is silent", grave=False),
-        Kind("pack-large", "the game refuses the pack", "shorten clips, or lower the quality"),
-        Kind("play-unknown", "silence: nothing has that key", "write the key as the definition has it"),
-        Kind("script-key", "silence: the script asks for another key than the definition has", "correct the script"),
-        Kind("title-missing", "players of that language read the old title, or none", "add the title", grave=False),
-        Kind("version-other", "the game refuses to load the pack", "say the version that the game has"),
-        Kind("key-shared", "only one of the packs is heard", "change the load order, or leave one out", grave=False),
-        Kind("file-shadowed", "the file of one pack is never used", "give it a name of the pack's own", grave=False),
-        Kind("id-of-another", "two packs with one id break each other", "mint fresh ids for one of them"),
-        Kind(
+        FindingKind("archive-damaged", "the game refuses the pack or skips the file", "build or download it again"),
+        FindingKind(
+            "wrapped-folder", "the game does not recognise the pack", "pack the folder's contents, not the folder"
+        ),
+        FindingKind("name-unsafe", "unpacking could write outside the pack", "do not install it; ask its maker"),
+        FindingKind("name-twice", "which of the two is used depends on the program", "build the archive again"),
+        FindingKind("document-missing", "the game does not recognise the pack, or finds no sounds", "build it again"),
+        FindingKind("document-broken", "the whole file is ignored", "correct it at the place given"),
+        FindingKind("entry-strange", "the game may ignore this entry", "compare it with an entry that works"),
+        FindingKind("name-differs", "silence: the file is not looked for under this name", "make both the same"),
+        FindingKind(
+            "key-unknown", "silence: the game never asks for this key", "correct the key, or say that it is new"
+        ),
+        FindingKind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
+        FindingKind("take-missing", "silence", "put the file there, or correct the name in the definition"),
+        FindingKind("take-disguised", "silence: the extension does not make the format", "convert the clip"),
+        FindingKind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
+        FindingKind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
+        FindingKind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
+        FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
+        FindingKind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
+        FindingKind("link-inside", "unpacking could write or read outside the pack", "put the file itself there"),
+        FindingKind("name-windows", "the file cannot be unpacked on Windows", "give it another name"),
+        FindingKind("name-case", "on Windows and macOS one of the two is lost", "give one of them another name"),
+        FindingKind("name-spelling", "the file is not found", "spell the name as the game allows it"),
+        FindingKind(
+            "file-clash", "another sound of the game plays, or this one is ignored", "give it a name of its own"
+        ),
+        FindingKind("take-long", "the sound is refused or cut off", "cut the clip"),
+        FindingKind("take-silent", "nothing is heard", "take another clip, or say that the key is silent", grave=False),
+        FindingKind("pack-large", "the game refuses the pack", "shorten clips, or lower the quality"),
+        FindingKind("play-unknown", "silence: nothing has that key", "write the key as the definition has it"),
+        FindingKind(
+            "script-key", "silence: the script asks for another key than the definition has", "correct the script"
+        ),
+        FindingKind(
+            "title-missing", "players of that language read the old title, or none", "add the title", grave=False
+        ),
+        FindingKind("version-other", "the game refuses to load the pack", "say the version that the game has"),
+        FindingKind(
+            "key-shared", "only one of the packs is heard", "change the load order, or leave one out", grave=False
+        ),
+        FindingKind(
+            "file-shadowed", "the file of one pack is never used", "give it a name of the pack's own", grave=False
+        ),
+        FindingKind("id-of-another", "two packs with one id break each other", "mint fresh ids for one of them"),
+        FindingKind(
             "licence-missing",
             "it may not be published",
             "name source, author and licence under [[credit]]",
             grave=False,
         ),
-        Kind("licence-unknown", "nobody can tell what is allowed", "write an SPDX id, or LicenseRef-NAME", grave=False),
-        Kind("licence-forbids", "publishing it breaks its licence", "ask its author, or take another clip"),
-        Kind("licence-words", "the licence asks for words that are not there", "name the author", grave=False),
-        Kind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
-        Kind("id-shared", "two parts with one id break each other", "mint a second id"),
+        FindingKind(
+            "licence-unknown", "nobody can tell what is allowed", "write an SPDX id, or LicenseRef-NAME", grave=False
+        ),
+        FindingKind("licence-forbids", "publishing it breaks its licence", "ask its author, or take another clip"),
+        FindingKind("licence-words", "the licence asks for words that are not there", "name the author", grave=False),
+        FindingKind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
+        FindingKind("id-shared", "two parts with one id break each other", "mint a second id"),
     )
 }
 
@@ -72,7 +88,7 @@ KINDS = {
 class Finding:
     """One result of a check."""
 
-    kind: Kind
+    kind: FindingKind
     place: Place
     reason: str
     cure: str

@@ -2,68 +2,80 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 from pathlib import PurePosixPath
 
-from ichnos.errors import Place
-from ichnos.files.sources import Files
-from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.profiles.profile import Profile
-from ichnos.pack.plan.plan import windows_refuses
+from ichnos.files.paths import is_plain, leads_out, windows_refuses
 from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Subject
 
-_ODD = {"link": "link-inside", "bomb": "archive-bomb"}
+_ODD = {"link": "link-inside", "bomb": "archive-bomb", "damaged": "archive-damaged"}
 
 
-def findings(
-    profile: Profile, catalogue: Catalogue | None, files: Files, names: list[str], sounds: list[str]
-) -> Iterator[Finding]:
-    """Everything that the names of a pack's files show."""
-    for kind, name, reason in files.oddities():
-        yield finding(_ODD[kind], Place(files.label(name)), reason)
+def in_archive(subject: Subject) -> Iterator[Finding]:
+    """Names that stand there twice, lead out, or have a folder around them all."""
+    names, files = subject.names, subject.files
+    for name, count in Counter(names).items():
+        if count > 1:
+            yield finding("name-twice", subject.label(name), f"this name stands {count} times in the archive")
+        if leads_out(name):
+            yield finding("name-unsafe", files.place, f"the name {name!r} leads out of the pack")
+    tops = {name.split("/")[0] for name in names}
+    if len(tops) == 1 and all("/" in name for name in names):
+        (top,) = tops
+        if any(name[len(top) + 1 :] in subject.pack.absent for name in names):
+            yield finding("wrapped-folder", files.place, f"everything lies inside a folder, {top}/")
+
+
+def findings(subject: Subject) -> Iterator[Finding]:
+    """Names that could do harm, that other systems do not take, or that the game spells otherwise."""
+    for kind, name, reason in subject.files.oddities():
+        yield finding(_ODD[kind], subject.label(name), reason)
     alike: defaultdict[str, set[str]] = defaultdict(set)
-    for name in dict.fromkeys(names):
+    for name in dict.fromkeys(subject.names):
         alike[name.casefold()].add(name)
         piece = next((piece for piece in name.split("/") if windows_refuses(piece)), None)
         if piece is not None:
-            yield finding("name-windows", Place(files.label(name)), f"Windows has no file called {piece!r}")
+            yield finding("name-windows", subject.label(name), f"Windows has no file called {piece!r}")
+        elif not leads_out(name) and not is_plain(name):
+            yield finding("name-windows", subject.label(name), f"{name!r} has characters that no name has on Windows")
     for together in alike.values():
         if len(together) > 1:
             first, second, *_ = sorted(together)
-            yield finding("name-case", Place(files.label(second)), f"it differs from {first} in capitals only")
-    yield from _spelling(profile, files, sounds)
-    yield from _clashes(profile, catalogue, files, sounds)
-    yield from _size(profile, files, names)
+            yield finding("name-case", subject.label(second), f"it differs from {first} in capitals only")
+    yield from _spelling(subject)
+    yield from _clashes(subject)
+    yield from _size(subject)
 
 
-def _spelling(profile: Profile, files: Files, sounds: list[str]) -> Iterator[Finding]:
-    rules = profile.rules.names
-    for name in sounds:
+def _spelling(subject: Subject) -> Iterator[Finding]:
+    rules, title = subject.profile.rules.names, subject.context.title
+    for name in subject.sounds:
         stem = PurePosixPath(name).stem
         if rules.spelled(stem) != stem:
-            reason = f'"{stem}" is spelled {rules.spelled(stem)} in {profile.rules.game.title}'
-            yield finding("name-spelling", Place(files.label(name)), reason)
+            reason = f'"{stem}" is spelled {rules.spelled(stem)} in {title}'
+            yield finding("name-spelling", subject.label(name), reason)
         elif rules.longest is not None and len(stem) > rules.longest:
-            reason = f'"{stem}" has {len(stem)} letters, and {profile.rules.game.title} takes {rules.longest}'
-            yield finding("name-spelling", Place(files.label(name)), reason, "give it a shorter name")
+            reason = f'"{stem}" has {len(stem)} letters, and {title} takes {rules.longest}'
+            yield finding("name-spelling", subject.label(name), reason, "give it a shorter name")
 
 
-def _clashes(profile: Profile, catalogue: Catalogue | None, files: Files, sounds: list[str]) -> Iterator[Finding]:
-    if catalogue is None or profile.rules.modes.replace == "by-path":
+def _clashes(subject: Subject) -> Iterator[Finding]:
+    catalogue = subject.context.catalogue
+    if catalogue is None or subject.profile.rules.modes.replace == "by-path":
         return
     own = catalogue.all_files()
-    for name in sounds:
+    for name in subject.sounds:
         if name in own or str(PurePosixPath(name).with_suffix("")) in own:
-            yield finding("file-clash", Place(files.label(name)), "the game has a file of this name already")
+            yield finding("file-clash", subject.label(name), "the game has a file of this name already")
 
 
-def _size(profile: Profile, files: Files, names: list[str]) -> Iterator[Finding]:
-    most = profile.rules.limits.megabytes
+def _size(subject: Subject) -> Iterator[Finding]:
+    most = subject.profile.rules.limits.megabytes
     if most is None:
         return
-    total = sum(files.size(name) for name in names) / 1e6
+    total = sum(subject.files.size(name) for name in subject.names) / 1e6
     if total > most:
-        yield finding(
-            "pack-large", Place(files.place), f"it has {total:.1f} MB, and the game takes {most:g} MB at most"
-        )
+        reason = f"it has {total:.1f} MB, and the game takes {most:g} MB at most"
+        yield finding("pack-large", subject.files.place, reason)

@@ -13,25 +13,25 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 Side = Literal["mix", "left", "right"]
 
 
 @dataclass(frozen=True)
-class Flow:
+class AudioStream:
     """Sound on its way: blocks that can be taken once, their rate in frames a second, their channels."""
 
     blocks: Iterator[Block]
     rate: int
     channels: int
 
-    def through(self, blocks: Iterator[Block]) -> Flow:
+    def through(self, blocks: Iterator[Block]) -> AudioStream:
         """The same, with other blocks."""
         return replace(self, blocks=blocks)
 
 
-def to_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:
+def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:
     """Mono is the mean of all channels, or one side of them; stereo from mono is the same on both sides."""
     import numpy as np
 
@@ -62,7 +62,7 @@ def mono(block: Block) -> Block:
     return mixed[:, None]
 
 
-def resampled(blocks: Iterable[Block], rate: float, to_rate: float, channels: int) -> Iterator[Block]:
+def resample(blocks: Iterable[Block], rate: float, to_rate: float, channels: int) -> Iterator[Block]:
     """Rates in frames a second. Nothing is done where they agree.
 
     N frames become N * to_rate / rate, rounded, to the frame.
@@ -89,7 +89,7 @@ def resampled(blocks: Iterable[Block], rate: float, to_rate: float, channels: in
         yield done[:owed]
 
 
-def whole_numbers(blocks: Iterable[Block], bits: int, dither: np.random.Generator | None) -> Iterator[NDArray[Any]]:
+def quantise(blocks: Iterable[Block], bits: int, dither: np.random.Generator | None) -> Iterator[NDArray[Any]]:
     """Samples as whole numbers, cut off at full scale.
 
     Args:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 BUTTERWORTH = math.sqrt(0.5)
 
@@ -113,7 +113,7 @@ class Filtering:
         return done  # type: ignore[no-any-return]
 
 
-def filtered(blocks: Iterable[Block], sections: Sequence[Biquad], channels: int) -> Iterator[Block]:
+def filter_blocks(blocks: Iterable[Block], sections: Sequence[Biquad], channels: int) -> Iterator[Block]:
     """Each block through the sections, one after the other."""
     import numpy as np
 

@@ -6,13 +6,13 @@ import tempfile
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from ichnos.audio.files.clips import BLOCK_FRAMES
+from ichnos.audio.blocks.block import BLOCK_SAMPLES
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 _IN_MEMORY = 1 << 24  # bytes: half a minute of stereo
 
@@ -41,5 +41,5 @@ class Spool:
     def blocks(self, start: int = 0, end: int | None = None) -> Iterator[Block]:
         """The frames from ``start`` up to, not including, ``end``."""
         end = self.frames if end is None else min(end, self.frames)
-        for at in range(max(0, start), end, BLOCK_FRAMES):
-            yield self.part(at, min(end, at + BLOCK_FRAMES))
+        for at in range(max(0, start), end, BLOCK_SAMPLES):
+            yield self.part(at, min(end, at + BLOCK_SAMPLES))

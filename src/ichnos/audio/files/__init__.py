@@ -1,1 +1,1 @@
-"""TODO."""
+"""Sound files: containers, tags, loop marks, and decoding in blocks."""

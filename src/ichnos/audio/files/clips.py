@@ -8,16 +8,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
+from ichnos.audio.blocks.block import BLOCK_SAMPLES
 from ichnos.audio.files import containers
 from ichnos.errors import IchnosError, Place
 
 if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
+    from ichnos.audio.blocks.block import Block
 
-    Block = NDArray[np.float32]  # shape (frames, channels), full scale is ±1
-
-BLOCK_FRAMES = 65536  # large enough that Python does not count beside the codecs
 _HIGHEST = 1000.0  # 60 dB above full scale
 
 _CODECS = {
@@ -190,7 +187,7 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
 
 
 def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
-    """Decode in blocks of at most ``BLOCK_FRAMES`` frames.
+    """Decode in blocks of at most ``BLOCK_SAMPLES`` frames.
 
     Yields:
         float32, shape (frames, channels), full scale ±1.
@@ -214,7 +211,7 @@ def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
     with sound:
         while True:
             try:
-                block = sound.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+                block = sound.read(BLOCK_SAMPLES, dtype="float32", always_2d=True)
             except soundfile.LibsndfileError as error:
                 raise _broken_off(done, expected, place, _reason(error)) from None
             if not len(block):

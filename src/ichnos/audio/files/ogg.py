@@ -39,7 +39,7 @@ def page_length(data: bytes | bytearray, start: int = 0) -> int | None:
     return _HEADER + segments + sum(data[start + _HEADER : start + _HEADER + segments])
 
 
-def restamped(page: bytes, serial: int) -> bytes:
+def restamp(page: bytes, serial: int) -> bytes:
     """The page with another serial number and the checksum that goes with it."""
     page = page[:14] + struct.pack("<I", serial) + page[18:22] + bytes(4) + page[26:]
     return page[:22] + struct.pack("<I", checksum(page)) + page[26:]
@@ -59,7 +59,7 @@ class Restamper:
         while (length := page_length(self._waiting, start)) is not None:
             if len(self._waiting) < start + length:
                 break
-            done += restamped(bytes(self._waiting[start : start + length]), self._serial)
+            done += restamp(bytes(self._waiting[start : start + length]), self._serial)
             start += length
         del self._waiting[:start]
         return bytes(done)

@@ -9,7 +9,7 @@ from typing import IO, TYPE_CHECKING, Any
 from ichnos.errors import IchnosError, Place
 
 if TYPE_CHECKING:
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 _CODECS = {"aac": "AAC", "opus": "Opus", "vorbis": "Vorbis", "mp3": "MPEG layer III", "flac": "FLAC", "alac": "ALAC"}
 _LACKING = 0.3  # seconds by which a track may be shorter than its container says: codecs add and drop some

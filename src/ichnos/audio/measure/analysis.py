@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.files import clips, comments, markers
 from ichnos.audio.files.clips import Facts
@@ -20,14 +20,14 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
-SILENCE = -60.0  # dBFS: what never passes it counts as silence
+SILENCE_DBFS = -60.0  # dBFS: what never passes it counts as silence
 _COLUMNS = 1200  # of the outline
 
 
 @dataclass(frozen=True)
-class Outline:
+class Waveform:
     """The clip's shape for a picture: the lowest and highest sample of each column, per channel."""
 
     low: NDArray[np.float32]  # shape (columns, channels)
@@ -35,7 +35,7 @@ class Outline:
 
 
 @dataclass(frozen=True)
-class Looked:
+class ClipAnalysis:
     """What was measured. Peaks in dBFS and dBTP, times in seconds, ``offset`` (DC) as a share of full scale."""
 
     facts: Facts
@@ -51,55 +51,59 @@ class Looked:
     sides: Sides | None  # of stereo only
     loops: tuple[tuple[int, int], ...]  # first and last frame
     tags: dict[str, str]
-    outline: Outline
+    waveform: Waveform
     spectrum: Spectrum
 
     @property
     def silent(self) -> bool:
-        return self.peak < SILENCE
+        return self.peak < SILENCE_DBFS
 
 
-def look(path: Path, heard: Callable[[float], None] = lambda seconds: None, marking: Marking | None = None) -> Looked:
-    """Look at a clip.
+def analyse(
+    stream: IO[bytes],
+    path: Path,
+    on_progress: Callable[[float], None] = lambda seconds: None,
+    marking: Marking | None = None,
+) -> ClipAnalysis:
+    """Measure a clip.
 
     Args:
+        stream: the clip, open for reading. path: for its extension, and what messages call it.
         marking: how loops may be marked in it, besides the chunks of a WAV.
         heard: called after each block, with its seconds.
 
     Raises:
         IchnosError: it is no audio, damaged, or cut short.
-        OSError: it cannot be read.
     """
-    with path.open("rb") as stream:
-        facts = clips.facts(stream, path)
-        tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
-        if marking is not None and not loops:
-            named = read(stream, marking)
-            loops = (named,) if named else ()
-        return _measured(facts, clips.blocks(stream, facts, Place(str(path))), heard, loops, tags)
+    facts = clips.facts(stream, path)
+    tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
+    if marking is not None and not loops:
+        named = read(stream, marking)
+        loops = (named,) if named else ()
+    return _measured(facts, clips.blocks(stream, facts, Place(str(path))), on_progress, loops, tags)
 
 
 def _measured(
     facts: Facts,
     blocks: Iterator[Block],
-    heard: Callable[[float], None],
+    on_progress: Callable[[float], None],
     loops: tuple[tuple[int, int], ...],
     tags: dict[str, str],
-) -> Looked:
+) -> ClipAnalysis:
     peaks = PeakMeter(facts.rate, facts.channels)
     loudness = LoudnessMeter(facts.rate, facts.channels)
-    ends, sides, outline = _Ends(), SidesMeter(), _OutlineMeter(facts)
+    ends, sides, waveform = _Ends(), SidesMeter(), _WaveformMeter(facts)
     spectrum = SpectrumMeter(facts.rate, facts.frames)
     total, frames = 0.0, 0
     for block in blocks:
-        for meter in (peaks, loudness, ends, sides, outline, spectrum):
+        for meter in (peaks, loudness, ends, sides, waveform, spectrum):
             meter.add(block)
         total += float(block.sum(dtype="float64"))
         frames += len(block)
-        heard(len(block) / facts.rate)
+        on_progress(len(block) / facts.rate)
     peaks.finish()
     rate = facts.rate
-    return Looked(
+    return ClipAnalysis(
         facts=facts,
         peak=decibels(peaks.sample),
         true_peak=decibels(peaks.true),
@@ -113,7 +117,7 @@ def _measured(
         sides=sides.result() if facts.channels == STEREO else None,
         loops=loops,
         tags=tags,
-        outline=outline.result(),
+        waveform=waveform.result(),
         spectrum=spectrum.result(),
     )
 
@@ -129,7 +133,7 @@ class _Ends:
     def add(self, block: Block) -> None:
         import numpy as np
 
-        sounding = np.flatnonzero(np.abs(block).max(axis=1) >= 10 ** (SILENCE / 20))
+        sounding = np.flatnonzero(np.abs(block).max(axis=1) >= 10 ** (SILENCE_DBFS / 20))
         if len(sounding):
             if self.first is None:
                 self.first = self._frames + int(sounding[0])
@@ -137,7 +141,7 @@ class _Ends:
         self._frames += len(block)
 
 
-class _OutlineMeter:
+class _WaveformMeter:
     def __init__(self, facts: Facts) -> None:
         import numpy as np
 
@@ -159,5 +163,5 @@ class _OutlineMeter:
         self._high[fits] = np.maximum(self._high[fits], np.maximum.reduceat(block, where)[:count])
         self._frames += len(block)
 
-    def result(self) -> Outline:
-        return Outline(self._low, self._high)
+    def result(self) -> Waveform:
+        return Waveform(self._low, self._high)

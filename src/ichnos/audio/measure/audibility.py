@@ -18,21 +18,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
-from ichnos.audio.blocks.filters import bell
 from ichnos.audio.files import clips
 from ichnos.audio.measure.coding_loss import threshold_in_quiet
 from ichnos.audio.measure.spectrum import band_powers, bands
-from ichnos.audio.process import treatments
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import Place
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
+
+    from ichnos.audio.blocks.block import Block
 
 RATE = 44100
 _HOP = 2205  # frames: 20 times a second
@@ -42,10 +42,6 @@ _JUST = 4.0  # dB below the masker at which a sound in its band is just heard
 _LOUD = 90  # per cent: the level that the bed passes a tenth of the time
 _SOUNDING = 40.0  # dB below the clip's loudest moment: below, it does not count as sounding
 _OFTEN = 50  # per cent of the time that it sounds, by which the number is taken
-
-MOST_GAIN, MOST_EQ = 18.0, 9.0  # dB that a proposal may add
-_CEILING = -1.0  # dBTP
-_MOST_MOMENTS = 2000  # that a search looks at
 
 
 @dataclass(frozen=True)
@@ -57,7 +53,7 @@ class Levels:
 
 
 @dataclass(frozen=True)
-class Heard:
+class Audibility:
     """How far the clip stands out.
 
     ``excess``: dB above what the bed covers, shape (moments, bands). ``curve``: of each moment's best
@@ -90,44 +86,34 @@ class Heard:
         return [(float(self.hz[band]), float(median[band])) for band in np.argsort(-median)[:count]]
 
 
-@dataclass(frozen=True)
-class Lift:
-    """The least change found that lifts a clip to a wished level.
+def levels(stream: IO[bytes], path: Path, on_progress: Callable[[float], None] = lambda seconds: None) -> Levels:
+    """Measure the band levels of a clip, mixed to mono at 44.1 kHz.
 
-    ``reached``: what it then stands out by. ``limited``: peaks would pass -1 dBTP, and are limited.
+    Args:
+        stream: the clip, open for reading. path: for its extension, and what messages call it.
+        on_progress: called after each block, with its seconds.
+
+    Raises:
+        IchnosError: it is no audio, damaged, or cut short.
     """
-
-    steps: tuple[treatments.Step, ...]
-    reached: float
-    enough: bool
-    heard: Heard
+    return levels_of(mono(stream, path, on_progress))
 
 
-def levels(path: Path, heard: Callable[[float], None] = lambda seconds: None) -> Levels:
-    """The band levels of a clip, mixed to mono at 44.1 kHz."""
-    with path.open("rb") as stream:
-        facts = clips.facts(stream, path)
-        return _levels(_mono(clips.blocks(stream, facts, Place(str(path))), facts, heard))
+def mono(stream: IO[bytes], path: Path, on_progress: Callable[[float], None]) -> Iterator[Block]:
+    """A clip as mono blocks at 44.1 kHz."""
+    facts = clips.facts(stream, path)
+    blocks = clips.blocks(stream, facts, Place(str(path)))
 
-
-def levels_of_treated(path: Path, steps: tuple[treatments.Step, ...]) -> Levels:
-    """The band levels that a clip has after a treatment, so that a proposal can be proved."""
-    with path.open("rb") as stream:
-        facts = clips.facts(stream, path)
-        mono = _mono(clips.blocks(stream, facts, Place(str(path))), facts, lambda _: None)
-        return _levels(treatments.treated(chain.Flow(mono, RATE, 1), steps, lambda _: None).blocks)
-
-
-def _mono(blocks: Iterator[clips.Block], facts: clips.Facts, heard: Callable[[float], None]) -> Iterator[clips.Block]:
-    def telling() -> Iterator[clips.Block]:
+    def telling() -> Iterator[Block]:
         for block in blocks:
             yield block
-            heard(len(block) / facts.rate)
+            on_progress(len(block) / facts.rate)
 
-    return chain.resampled(chain.to_channels(telling(), 1), facts.rate, RATE, 1)
+    return chain.resample(chain.mix_channels(telling(), 1), facts.rate, RATE, 1)
 
 
-def _levels(blocks: Iterable[clips.Block]) -> Levels:
+def levels_of(blocks: Iterable[Block]) -> Levels:
+    """The band levels of mono blocks at 44.1 kHz."""
     import numpy as np
 
     powers = []
@@ -145,7 +131,7 @@ def _levels(blocks: Iterable[clips.Block]) -> Levels:
     return Levels(bands(RATE)[0], 10 * np.log10(np.concatenate(powers) + 1e-13))
 
 
-def _joined(blocks: Iterable[clips.Block]) -> Iterator[NDArray[np.float32]]:
+def _joined(blocks: Iterable[Block]) -> Iterator[NDArray[np.float32]]:
     for block in blocks:
         yield block[:, 0]
 
@@ -161,7 +147,7 @@ def covered(bed: Levels) -> NDArray[np.float64]:
     return np.asarray(np.maximum(spread.max(axis=0) - _JUST, threshold_in_quiet(bed.hz)))
 
 
-def compare(clip: Levels, cover: NDArray[np.float64]) -> Heard:
+def compare(clip: Levels, cover: NDArray[np.float64]) -> Audibility:
     """How far a clip stands out of what is covered."""
     import numpy as np
 
@@ -170,7 +156,7 @@ def compare(clip: Levels, cover: NDArray[np.float64]) -> Heard:
     excess = clip.db - cover
     curve = excess.max(axis=1)
     chosen = active if active.any() else np.ones(len(curve), bool)
-    return Heard(
+    return Audibility(
         hz=clip.hz,
         excess=excess,
         curve=curve,
@@ -180,53 +166,3 @@ def compare(clip: Levels, cover: NDArray[np.float64]) -> Heard:
         clip_db=np.median(clip.db[chosen], axis=0),
         covered_db=cover,
     )
-
-
-def lift(clip: Levels, cover: NDArray[np.float64], wished: float) -> Lift:
-    """The least gain, with at most one bell, that makes the clip stand out by ``wished`` dB.
-
-    A bell counts half of what gain counts, for it leaves the rest of the clip alone; gain beyond
-    18 dB and bells beyond 9 dB are not proposed.
-
-    Raises:
-        IchnosError: the clip is silent.
-    """
-    import numpy as np
-
-    now = compare(clip, cover)
-    if not now.active.any():
-        raise IchnosError("the clip is silent: nothing can lift it", cure="take another clip")
-    if now.stands_out >= wished:
-        return Lift((), now.stands_out, True, now)
-    best: tuple[float, float, float, float] | None = None
-    every = max(1, len(clip.db) // _MOST_MOMENTS)
-    some = replace(clip, db=clip.db[::every])
-    for eq in np.arange(0, MOST_EQ + 0.1, 1.5).tolist():
-        for hz in clip.hz[(clip.hz > 150) & (clip.hz < 9000)].tolist() if eq else [1000.0]:
-            shaped = replace(some, db=some.db + _bell_db(clip.hz, hz, eq))
-            gain = max(0.0, wished - compare(shaped, cover).stands_out)
-            cost = max(0.0, gain - MOST_GAIN) * 100 + gain + eq / 2
-            if best is None or cost < best[0] - 1e-9:
-                best = (cost, eq, hz, gain)
-    assert best is not None
-    _, eq, hz, gain = best
-    gain = min(MOST_GAIN, math.ceil(10 * gain) / 10)
-    steps: list[treatments.Step] = []
-    shaped = clip
-    if eq:
-        steps.append(treatments.Bell(hz=round(hz), db=eq, q=1))
-        shaped = replace(clip, db=clip.db + _bell_db(clip.hz, hz, eq))
-    if gain:
-        steps.append(treatments.Gain(db=gain))
-        shaped = replace(shaped, db=shaped.db + gain)
-    after = compare(shaped, cover)
-    steps.append(treatments.Limit(ceiling=_CEILING))
-    return Lift(tuple(steps), after.stands_out, after.stands_out >= wished - 0.05, after)
-
-
-def _bell_db(hz: NDArray[np.float64], middle: float, db: float) -> NDArray[np.float64]:
-    import numpy as np
-
-    if not db:
-        return np.zeros_like(hz)
-    return np.asarray(20 * np.log10(np.abs(bell(middle, RATE, db, 1.0).response(hz, RATE))))

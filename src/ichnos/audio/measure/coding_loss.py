@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 _WINDOW = 2048
 _APART = 1.0  # seconds from one window to the next

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 _ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-4, Annex 1)
 _RELATIVE_GATE = -10.0  # LU below the loudness of what passes the absolute gate

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 STEREO = 2  # channels
+OUT_OF_PHASE = -6.0  # dB: what loses more as a mono mix is out of phase, and one side is taken instead
 _TWIN = -70.0  # dB below the sound: differences smaller than that are no stereo
 
 

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 WINDOW = 4096  # frames
 _FEWEST_WINDOWS, _MOST_WINDOWS = 16, 1000

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import IO
 
 from ichnos.audio.files import clips
 from ichnos.errors import Place
@@ -12,16 +13,18 @@ _STEP = 0.005  # seconds: how finely silence is looked for
 
 
 def pieces(
+    stream: IO[bytes],
     path: Path,
     threshold: float,
     gap: float,
     shortest: float,
     margin: float,
-    heard: Callable[[float], None] = lambda seconds: None,
+    on_progress: Callable[[float], None] = lambda seconds: None,
 ) -> list[tuple[int, int]]:
     """Cut a recording at its silences.
 
     Args:
+        stream: the recording, open for reading. path: for its extension, and what messages call it.
         threshold: dBFS; what never passes it is silence.
         gap: seconds of silence that part two pieces.
         shortest: seconds; what is shorter is a click, and left out.
@@ -32,19 +35,18 @@ def pieces(
     """
     import numpy as np
 
-    with path.open("rb") as stream:
-        facts = clips.facts(stream, path)
-        step = max(1, round(_STEP * facts.rate))
-        peaks: list[np.ndarray] = []
-        rest = np.zeros(0, np.float32)
-        for block in clips.blocks(stream, facts, Place(str(path))):
-            level = np.concatenate([rest, np.abs(block).max(axis=1)])
-            whole = len(level) // step * step
-            peaks.append(level[:whole].reshape(-1, step).max(axis=1))
-            rest = level[whole:]
-            heard(len(block) / facts.rate)
-        if len(rest):
-            peaks.append(rest.max(keepdims=True))
+    facts = clips.facts(stream, path)
+    step = max(1, round(_STEP * facts.rate))
+    peaks: list[np.ndarray] = []
+    rest = np.zeros(0, np.float32)
+    for block in clips.blocks(stream, facts, Place(str(path))):
+        level = np.concatenate([rest, np.abs(block).max(axis=1)])
+        whole = len(level) // step * step
+        peaks.append(level[:whole].reshape(-1, step).max(axis=1))
+        rest = level[whole:]
+        on_progress(len(block) / facts.rate)
+    if len(rest):
+        peaks.append(rest.max(keepdims=True))
     loud = np.concatenate([np.zeros(0, np.float32), *peaks]) > 10 ** (threshold / 20)
     edges = np.flatnonzero(np.diff(loud, prepend=False, append=False)).reshape(-1, 2)
     joined: list[list[int]] = []

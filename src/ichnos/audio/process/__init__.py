@@ -1,1 +1,1 @@
-"""TODO."""
+"""What is done to sound: treatments, conversion and its proof, exports."""

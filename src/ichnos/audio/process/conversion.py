@@ -13,20 +13,20 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks import chain
-from ichnos.audio.blocks.chain import Flow, Side
+from ichnos.audio.blocks.chain import AudioStream, Side
 from ichnos.audio.files import clips, loops, ogg
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import LOSSY, Choice
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.coding_loss import Fingerprint
-from ichnos.audio.measure.sides import STEREO, MixMeter, SidesMeter
+from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO, MixMeter, SidesMeter
 from ichnos.errors import IchnosError, Place
 
 if TYPE_CHECKING:
+    from ichnos.audio.blocks.block import Block
     from ichnos.audio.process.treatments import Step
 
 CHAIN_EDITION = 2  # raised whenever the same clip and target would give other bytes
-CANCELS = -6.0  # dB that a mono mix may lose before one side is taken instead
 
 _SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
 _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
@@ -75,7 +75,7 @@ class Converted:
     """What a conversion gave. ``size`` in bytes.
 
     ``side``: where stereo became mono, what was taken; ``mono_db``: what the mix would have cost.
-    ``damage``: of lossy coding, in dB (see ``damage``). ``clipped``: samples cut off at full scale.
+    ``coding_loss``: of lossy coding, in dB (see ``coding_loss``). ``clipped``: samples cut off at full scale.
     ``notes``: what the treatment has to say.
     """
 
@@ -83,16 +83,16 @@ class Converted:
     size: int
     side: Side | None
     mono_db: float | None
-    damage: float | None
+    coding_loss: float | None
     clipped: int
     notes: tuple[str, ...]
 
-    def told(self) -> Iterator[str]:
+    def remarks(self) -> Iterator[str]:
         """What a person should know of it, in plain words."""
-        if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < CANCELS:
+        if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
             cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:.0f} dB"
             yield f"its sides cancel (a mono mix would lose {cost}), so mono is the {self.side} side"
-        elif self.side == "mix" and self.mono_db is not None and self.mono_db < CANCELS:
+        elif self.side == "mix" and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
             yield f"its sides cancel: the mono mix is {-self.mono_db:.0f} dB quieter than they are"
         if self.clipped:
             yield f"{self.clipped} samples were above full scale, and are clipped"
@@ -120,18 +120,20 @@ def _settings(target: Target) -> dict[str, Any]:
 
 
 def convert(
-    source: Path,
+    source: IO[bytes],
+    path: Path,
     facts: Facts,
     target: Target,
     to: Path,
     serial: int,
-    heard: Callable[[float], None] = lambda seconds: None,
+    on_progress: Callable[[float], None] = lambda seconds: None,
 ) -> Converted:
     """Convert ``source`` into a new file ``to``, and decode that again to prove it.
 
     The file is written whole, or removed again.
 
     Args:
+        source: the clip, open for reading. path: what messages call it.
         serial: the Ogg stream's serial number, 32 bits; dither is drawn from it too.
         heard: called after each block of the source, with its seconds.
 
@@ -140,13 +142,13 @@ def convert(
     """
     side: Side = "mix" if target.mono == "auto" else target.mono
     try:
-        written = _attempt(source, facts, target, side, to, serial, heard)
+        written = _attempt(source, path, facts, target, side, to, serial, on_progress)
         cost = written.mono_db
-        if target.mono == "auto" and cost is not None and cost < CANCELS:
-            side = _louder(source, facts)
+        if target.mono == "auto" and cost is not None and cost < OUT_OF_PHASE:
+            side = _louder_side(source, path, facts)
             to.unlink()
-            written = _attempt(source, facts, target, side, to, serial, lambda _: None)
-        damage = _prove(to, target, written, source)
+            written = _attempt(source, path, facts, target, side, to, serial, lambda _: None)
+        coding_loss = _prove(to, target, written, path)
     except BaseException:
         to.unlink(missing_ok=True)
         raise
@@ -155,13 +157,13 @@ def convert(
         to.stat().st_size,
         side if facts.channels == STEREO and target.channels == 1 else None,
         cost,
-        damage,
+        coding_loss,
         written.clipped,
         tuple(written.notes),
     )
 
 
-def write(blocks: Iterator[clips.Block], facts: Facts, target: Target, to: Path, source: Path) -> Converted:
+def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, source: Path) -> Converted:
     """Write sound that is decoded already, at the rate and with the channels of ``target``, and prove it.
 
     Args:
@@ -196,7 +198,7 @@ class _Written:
         """Root mean square, full scale is 1."""
         return float((self.squares / max(1, self.frames * channels)) ** 0.5)
 
-    def watching(self, blocks: Iterator[clips.Block]) -> Iterator[clips.Block]:
+    def watching(self, blocks: Iterator[Block]) -> Iterator[Block]:
         import numpy as np
 
         for block in blocks:
@@ -211,34 +213,37 @@ class _Written:
 
 
 def _attempt(
-    source: Path,
+    source: IO[bytes],
+    path: Path,
     facts: Facts,
     target: Target,
     side: Side,
     to: Path,
     serial: int,
-    heard: Callable[[float], None],
+    on_progress: Callable[[float], None],
 ) -> _Written:
     expected = round(facts.frames * target.rate / facts.rate)
     written = _Written(Fingerprint(target.rate, expected) if target.codec in LOSSY else None)
     mixing = MixMeter() if facts.channels == STEREO and target.channels == 1 and side == "mix" else None
-    with source.open("rb") as stream, to.open("w+b") as out:
-        decoded = _telling(clips.blocks(stream, facts, Place(str(source))), facts.rate, heard)
+    with to.open("w+b") as out:
+        decoded = _telling(clips.blocks(source, facts, Place(str(path))), facts.rate, on_progress)
         if mixing:
             mixed = mixing.mixed(decoded, chain.mono)
         else:
-            mixed = chain.to_channels(decoded, target.channels, side)
-        flow = Flow(chain.resampled(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels)
-        found = (target.loop.at or loops.marked(stream, facts, target.loop)) if target.loop else None
+            mixed = chain.mix_channels(decoded, target.channels, side)
+        flow = AudioStream(
+            chain.resample(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels
+        )
+        found = (target.loop.at or loops.marked(source, facts, target.loop)) if target.loop else None
         if target.treatment:
-            from ichnos.audio.process.treatments import treated
+            from ichnos.audio.process.treatments import treat
 
-            flow = treated(flow, target.treatment, written.notes.append)
+            flow = treat(flow, target.treatment, written.notes.append)
         _encode(written.watching(flow.blocks), facts, target, out, serial)
         if target.loop:
             # A treatment may have moved everything, so that marks of the source mean nothing any more.
             loop = None if target.treatment else found
-            written.loop = loops.carried(loop, facts.rate, target.rate, written.frames)
+            written.loop = loops.carry_over(loop, facts.rate, target.rate, written.frames)
         if target.loop and written.loop:
             loops.mark(out, target.loop, *written.loop, target.rate)
         out.flush()
@@ -247,23 +252,22 @@ def _attempt(
     return written
 
 
-def _louder(source: Path, facts: Facts) -> Side:
+def _louder_side(source: IO[bytes], path: Path, facts: Facts) -> Side:
     meter = SidesMeter()
-    with source.open("rb") as stream:
-        for block in clips.blocks(stream, facts, Place(str(source))):
-            meter.add(block)
+    for block in clips.blocks(source, facts, Place(str(path))):
+        meter.add(block)
     return meter.result().louder
 
 
-def _telling(blocks: Iterator[clips.Block], rate: int, heard: Callable[[float], None]) -> Iterator[clips.Block]:
+def _telling(blocks: Iterator[Block], rate: int, on_progress: Callable[[float], None]) -> Iterator[Block]:
     since = 0
     for block in blocks:
         yield block
         since += len(block)
         if since >= rate:
-            heard(since / rate)
+            on_progress(since / rate)
             since = 0
-    heard(since / rate)
+    on_progress(since / rate)
 
 
 class _Sink:
@@ -309,7 +313,7 @@ class _Sink:
         return self._written if self._restamper else self._out.tell()
 
 
-def _encode(blocks: Iterator[clips.Block], facts: Facts, target: Target, out: IO[bytes], serial: int) -> None:
+def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes], serial: int) -> None:
     import soundfile
 
     sink = _Sink(out, ogg.Restamper(serial) if target.container == "Ogg" else None)
@@ -339,7 +343,7 @@ def _encode(blocks: Iterator[clips.Block], facts: Facts, target: Target, out: IO
         raise sink.failure
 
 
-def _samples(blocks: Iterator[clips.Block], facts: Facts, target: Target, serial: int) -> Iterator[Any]:
+def _samples(blocks: Iterator[Block], facts: Facts, target: Target, serial: int) -> Iterator[Any]:
     """The samples as the encoder takes them."""
     kind, _, bits = target.codec.partition(" ")
     if kind != "PCM":
@@ -348,7 +352,7 @@ def _samples(blocks: Iterator[clips.Block], facts: Facts, target: Target, serial
 
     untouched = facts.rate == target.rate and facts.channels == target.channels and not target.treatment
     exact = untouched and facts.bits is not None and facts.bits <= int(bits)
-    return chain.whole_numbers(blocks, int(bits), None if exact else np.random.default_rng(serial))
+    return chain.quantise(blocks, int(bits), None if exact else np.random.default_rng(serial))
 
 
 def _prove(path: Path, target: Target, written: _Written, source: Path) -> float | None:

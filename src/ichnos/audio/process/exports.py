@@ -8,18 +8,19 @@ from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import IO
+from typing import IO, Literal
 
 from ichnos.audio.blocks.spool import Spool
 from ichnos.audio.files import clips as audio_clips
 from ichnos.audio.files import containers, loops
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
-from ichnos.audio.files.loops import Marking
+from ichnos.audio.files.loops import Loop, Marking
+from ichnos.audio.measure.seams import LoopSeams
 from ichnos.audio.process.conversion import Converted, Target, convert, write
-from ichnos.audio.process.treatments import Step
-from ichnos.errors import IchnosError, Place, WrongCall, raise_all
-from ichnos.files.writing import fresh, understood
+from ichnos.audio.process.treatments import LoopFade, Step
+from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.files.writing import fresh, opened
 
 _KINDS = {"vorbis": ("Ogg", "Vorbis"), "opus": ("Ogg", "Opus")}
 
@@ -56,19 +57,19 @@ def wish(container: str, codec: str | None, bits: str | None) -> tuple[str, str]
     """
     known = {name.lower(): name for name in CODECS}
     if container.lower() not in known:
-        raise WrongCall(f"there is no container {container!r} here", cure=f"choose one: {', '.join(known)}")
+        raise UsageError(f"there is no container {container!r} here", cure=f"choose one: {', '.join(known)}")
     name = known[container.lower()]
     if codec is not None and codec.lower() not in _KINDS:
-        raise WrongCall(f"there is no codec {codec!r} here", cure="choose vorbis or opus; for the others say --bits")
+        raise UsageError(f"there is no codec {codec!r} here", cure="choose vorbis or opus; for the others say --bits")
     if bits is not None and bits not in ("16", "24", "float"):
-        raise WrongCall(f"samples of {bits!r} bits are not written", cure="choose 16, 24 or float")
+        raise UsageError(f"samples of {bits!r} bits are not written", cure="choose 16, 24 or float")
     chosen = CODECS[name][0]
     if codec is not None:
         chosen = _KINDS[codec.lower()][1]
     elif bits is not None:
         chosen = "float 32" if bits == "float" else f"PCM {bits}"
     if chosen not in CODECS[name] or (codec is not None and bits is not None):
-        raise WrongCall(f"{name} does not hold {chosen}", cure=f"it holds {' or '.join(CODECS[name])}")
+        raise UsageError(f"{name} does not hold {chosen}", cure=f"it holds {' or '.join(CODECS[name])}")
     return name, chosen
 
 
@@ -90,13 +91,20 @@ def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
                 if each.suffix.lower() in containers.SUFFIXES and each.is_file() and not each.name.startswith(".")
             )
             if not inside:
-                raise WrongCall(f"there is no clip in the folder {path}", cure="name another, or the files themselves")
+                raise UsageError(f"there is no clip in the folder {path}", cure="name another, or the files themselves")
             clips.update((each, each.relative_to(path)) for each in inside)
         elif path.is_file():
             clips.setdefault(path, Path(path.name))
         else:
-            raise WrongCall(f"there is no clip {path}", cure=_nearest(path))
+            raise UsageError(f"there is no clip {path}", cure=_nearest(path))
     return list(clips.items())
+
+
+def one_clip(path: Path) -> Path:
+    """The one clip that a path means. Raises UsageError where it is a folder, or nothing is there."""
+    if path.is_dir():
+        raise UsageError(f"{path} is a folder", cure="name one clip")
+    return found([path])[0][0]
 
 
 def _nearest(missing: Path) -> str:
@@ -135,7 +143,7 @@ def plan(
     to: Path,
     *,
     marking: Marking | None = None,
-    replacing: bool = False,
+    overwrite: bool = False,
 ) -> list[Export]:
     """Look at every clip, and decide what it becomes and where it goes. Writes nothing.
 
@@ -150,7 +158,7 @@ def plan(
     errors: list[IchnosError] = []
     for clip, name in clips:
         try:
-            with understood(clip), clip.open("rb") as stream:
+            with opened(clip) as stream:
                 facts = audio_clips.facts(stream, clip)
                 target = _with_marks(wanted(facts), stream, facts, marking)
         except IchnosError as error:
@@ -161,12 +169,12 @@ def plan(
         other = names.setdefault(str(path).casefold(), clip)
         if other is not clip:
             errors.append(
-                WrongCall(f"{other} and {clip} would both become {path}", cure="convert them into two folders")
+                UsageError(f"{other} and {clip} would both become {path}", cure="convert them into two folders")
             )
         elif path.exists() and path.samefile(clip):
-            errors.append(WrongCall(f"{clip} would replace itself", cure="choose another folder: --to FOLDER"))
-        elif path.exists() and not replacing:
-            errors.append(WrongCall(f"{path} is there already", cure="choose another folder, or say --replace"))
+            errors.append(UsageError(f"{clip} would replace itself", cure="choose another folder: --to FOLDER"))
+        elif path.exists() and not overwrite:
+            errors.append(UsageError(f"{path} is there already", cure="choose another folder, or say --overwrite"))
     raise_all(errors)
     return exports
 
@@ -179,7 +187,7 @@ def _with_marks(target: Target, stream: IO[bytes], facts: Facts, marking: Markin
     return replace(target, loop=form)
 
 
-def run(exports: Sequence[Export], heard: Callable[[float], None]) -> list[Exported]:
+def run(exports: Sequence[Export], on_progress: Callable[[float], None]) -> list[Exported]:
     """Convert them, side by side; what goes wrong with one does not stop the others.
 
     Args:
@@ -188,24 +196,28 @@ def run(exports: Sequence[Export], heard: Callable[[float], None]) -> list[Expor
     # The longest first: so no thread is left alone with it at the end.
     longest_first = sorted(exports, key=lambda one: -(one.facts.seconds if one.facts else 0))
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        done = dict(zip(map(id, longest_first), pool.map(lambda one: _one(one, heard), longest_first), strict=True))
+        done = dict(
+            zip(map(id, longest_first), pool.map(lambda one: _one(one, on_progress), longest_first), strict=True)
+        )
     return [done[id(export)] for export in exports]
 
 
-def _one(export: Export, heard: Callable[[float], None]) -> Exported:
+def _one(export: Export, on_progress: Callable[[float], None]) -> Exported:
     if export.facts is None or export.target is None:
         return Exported(export, error=export.error)
     try:
-        with fresh(export.to) as beside:
+        with opened(export.clip) as source, fresh(export.to) as beside:
             serial = int.from_bytes(hashlib.sha256(export.to.name.encode()).digest()[:4], "big")
-            return Exported(export, convert(export.clip, export.facts, export.target, beside, serial, heard))
+            return Exported(
+                export, convert(source, export.clip, export.facts, export.target, beside, serial, on_progress)
+            )
     except IchnosError as error:
         place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))
         return Exported(export, error=IchnosError(error.what, place=place, cure=error.cure))
 
 
 def split(
-    clip: Path, pieces: Sequence[tuple[int, int]], to: Path, heard: Callable[[float], None], *, replacing: bool
+    clip: Path, pieces: Sequence[tuple[int, int]], to: Path, on_progress: Callable[[float], None], *, overwrite: bool
 ) -> list[Path]:
     """Write pieces of a recording as WAV files NAME-1.wav, NAME-2.wav, ..., its samples kept to the bit.
 
@@ -218,17 +230,16 @@ def split(
     """
     paths = split_names(clip, len(pieces), to)
     standing = next((path for path in paths if path.exists()), None)
-    if standing is not None and not replacing:
-        raise WrongCall(f"{standing} is there already", cure="choose another folder, or say --replace")
-    with understood(clip), clip.open("rb") as stream:
+    if standing is not None and not overwrite:
+        raise UsageError(f"{standing} is there already", cure="choose another folder, or say --overwrite")
+    with opened(clip) as stream:
         facts = audio_clips.facts(stream, clip)
         spool = Spool(audio_clips.blocks(stream, facts, Place(str(clip))), facts.channels)
-    codec = "PCM 16" if facts.bits and facts.bits <= 16 else "PCM 24"
-    target = Target("WAV", codec, facts.rate, facts.channels, 0)
+    target = Target("WAV", _exact(facts), facts.rate, facts.channels, 0)
     for path, (start, end) in zip(paths, pieces, strict=True):
         with fresh(path) as beside:
             write(spool.blocks(start, end), facts, target, beside, clip)
-        heard((end - start) / facts.rate)
+        on_progress((end - start) / facts.rate)
     return paths
 
 
@@ -236,3 +247,44 @@ def split_names(clip: Path, count: int, to: Path) -> list[Path]:
     """Where the pieces of a recording go; the numbers are of one width, so that they sort."""
     width = len(str(count))
     return [to / f"{clip.stem}-{number:0{width}}.wav" for number in range(1, count + 1)]
+
+
+def refuse_loop_file(clip: Path, to: Path, *, overwrite: bool) -> None:
+    """Raises UsageError where a clip's loop cannot be written into this file."""
+    if to.suffix.lower() != ".wav":
+        raise UsageError(f"{to} is no WAV", cure="marks of other formats are the game's: the build writes them")
+    if to.exists() and to.samefile(clip):
+        raise UsageError(f"{to} would replace the clip itself", cure="choose another name")
+    if to.exists() and not overwrite:
+        raise UsageError(f"{to} is there already", cure="choose another name, or say --overwrite")
+
+
+def write_loop(
+    clip: Path,
+    to: Path,
+    marks: Literal["smpl", "cue", "both"],
+    loop: Loop,
+    fade: float | None,
+    on_progress: Callable[[float], None],
+) -> LoopSeams:
+    """Write a clip as a WAV with its loop marked, and measure the seam that the file has.
+
+    Args:
+        fade: seconds that the end is faded into the beginning; the whole result is then the loop.
+
+    Raises:
+        IchnosError: the clip is damaged, or the file cannot be written.
+    """
+    steps = (LoopFade(seconds=fade),) if fade is not None else ()
+    marking = Marking(marks, at=None if fade is not None else loop)
+    with opened(clip) as stream, fresh(to) as beside:
+        facts = audio_clips.facts(stream, clip)
+        target = Target("WAV", _exact(facts), facts.rate, facts.channels, 0, "mix", steps, marking)
+        convert(stream, clip, facts, target, beside, 0, on_progress)
+    with opened(to) as stream:
+        return LoopSeams(stream, to)
+
+
+def _exact(facts: Facts) -> str:
+    """The PCM codec of a WAV that keeps a clip's samples."""
+    return "PCM 16" if facts.bits and facts.bits <= 16 else "PCM 24"

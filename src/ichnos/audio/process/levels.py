@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from ichnos.audio.blocks.chain import Flow, resampled
+from ichnos.audio.blocks.chain import AudioStream, resample
 from ichnos.audio.blocks.spool import Spool
 from ichnos.audio.measure.loudness import LoudnessMeter
 from ichnos.audio.measure.peaks import TAPS, PeakMeter, between, decibels
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 _LOOK_AHEAD = 0.005  # seconds: how long before a peak the limiter goes down, and how long after it comes up
 _SPARE = 0.1  # dB below the ceiling that the limiter aims at: its own movement moves peaks a little
@@ -23,7 +23,7 @@ _CLOSE = 0.1  # LU: near enough to the loudness that is to be reached
 _PASSES = 6
 
 
-def louder(blocks: Iterable[Block], db: float) -> Iterator[Block]:
+def apply_gain(blocks: Iterable[Block], db: float) -> Iterator[Block]:
     """Gain in dB, up or down."""
     import numpy as np
 
@@ -32,16 +32,16 @@ def louder(blocks: Iterable[Block], db: float) -> Iterator[Block]:
         yield block * factor
 
 
-def limited(flow: Flow, ceiling: float) -> Flow:
+def limit_peaks(stream: AudioStream, ceiling: float) -> AudioStream:
     """No true peak above ``ceiling`` (dBTP, ITU-R BS.1770-4 Annex 2).
 
     The gain that each frame needs is held for 5 ms to both sides and then smoothed over as much:
     it is down before the peak comes, and never above what the peak needs. All channels move alike.
     """
-    return flow.through(_limited(flow.blocks, flow.rate, 10 ** ((ceiling - _SPARE) / 20)))
+    return stream.through(_limit_peaks(stream.blocks, stream.rate, 10 ** ((ceiling - _SPARE) / 20)))
 
 
-def _limited(blocks: Iterable[Block], rate: int, most: float) -> Iterator[Block]:
+def _limit_peaks(blocks: Iterable[Block], rate: int, most: float) -> Iterator[Block]:
     import numpy as np
     from scipy.ndimage import minimum_filter1d
     from scipy.signal import oaconvolve
@@ -90,7 +90,7 @@ def _then_silence(blocks: Iterable[Block], frames: int) -> Iterator[Block]:
         yield np.zeros((frames, channels), np.float32)
 
 
-def measured(blocks: Iterable[Block], rate: int, channels: int) -> tuple[float, float]:
+def measure(blocks: Iterable[Block], rate: int, channels: int) -> tuple[float, float]:
     """Loudness in LUFS and true peak in dBTP."""
     loudness, peaks = LoudnessMeter(rate, channels), PeakMeter(rate, channels)
     for block in blocks:
@@ -100,7 +100,7 @@ def measured(blocks: Iterable[Block], rate: int, channels: int) -> tuple[float, 
     return loudness.result().level, decibels(peaks.true)
 
 
-def to_loudness(flow: Flow, lufs: float, ceiling: float, say: Callable[[str], None]) -> Flow:
+def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[[str], None]) -> AudioStream:
     """Bring a sound to a loudness; peaks that would pass the ceiling are limited.
 
     Args:
@@ -108,30 +108,30 @@ def to_loudness(flow: Flow, lufs: float, ceiling: float, say: Callable[[str], No
         ceiling: dBTP.
         say: told where the loudness cannot be reached under that ceiling.
     """
-    spool = Spool(flow.blocks, flow.channels)
-    loudness, peak = measured(spool.blocks(), flow.rate, flow.channels)
+    spool = Spool(stream.blocks, stream.channels)
+    loudness, peak = measure(spool.blocks(), stream.rate, stream.channels)
     if math.isinf(loudness):
         say("it is silent, so no loudness can be reached")
-        return flow.through(spool.blocks())
+        return stream.through(spool.blocks())
     gain = lufs - loudness
     if peak + gain <= ceiling:
-        return flow.through(louder(spool.blocks(), gain))
+        return stream.through(apply_gain(spool.blocks(), gain))
 
     def at(db: float) -> Iterator[Block]:
-        return _limited(louder(spool.blocks(), db), flow.rate, 10 ** ((ceiling - _SPARE) / 20))
+        return _limit_peaks(apply_gain(spool.blocks(), db), stream.rate, 10 ** ((ceiling - _SPARE) / 20))
 
     reached = -math.inf
     for _ in range(_PASSES):  # limiting takes loudness away, so more gain is needed than it seemed
-        reached, _ = measured(at(gain), flow.rate, flow.channels)
+        reached, _ = measure(at(gain), stream.rate, stream.channels)
         if abs(lufs - reached) < _CLOSE or gain > lufs - loudness + 12:
             break
         gain += lufs - reached
     if abs(lufs - reached) > 0.5:
         say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:.1f} LUFS")
-    return flow.through(at(gain))
+    return stream.through(at(gain))
 
 
-def driven(flow: Flow, db: float) -> Flow:
+def soft_clip(stream: AudioStream, db: float) -> AudioStream:
     """Deliberate soft clipping: louder by ``db``, through tanh, at four times the rate so that little folds back.
 
     Quiet sound comes out louder by ``db``; nothing passes full scale between the samples by much.
@@ -139,10 +139,10 @@ def driven(flow: Flow, db: float) -> Flow:
     import numpy as np
 
     drive = np.float32(10 ** (db / 20))
-    over = 4 * flow.rate
+    over = 4 * stream.rate
 
     def bent() -> Iterator[Block]:
-        for block in resampled(flow.blocks, flow.rate, over, flow.channels):
+        for block in resample(stream.blocks, stream.rate, over, stream.channels):
             yield np.tanh(block * drive)
 
-    return flow.through(resampled(bent(), over, flow.rate, flow.channels))
+    return stream.through(resample(bent(), over, stream.rate, stream.channels))

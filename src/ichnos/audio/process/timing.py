@@ -6,35 +6,35 @@ import math
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Literal
 
-from ichnos.audio.blocks.chain import Flow, resampled
+from ichnos.audio.blocks.chain import AudioStream, resample
 from ichnos.audio.blocks.spool import Spool
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from ichnos.audio.files.clips import Block
+    from ichnos.audio.blocks.block import Block
 
 Shape = Literal["straight", "smooth", "power"]
 
 
-def cut(flow: Flow, start: float, end: float | None) -> Flow:
+def cut(stream: AudioStream, start: float, end: float | None) -> AudioStream:
     """Keep what lies between two times, in seconds."""
-    first = round(start * flow.rate)
-    last = None if end is None else round(end * flow.rate)
+    first = round(start * stream.rate)
+    last = None if end is None else round(end * stream.rate)
 
     def kept() -> Iterator[Block]:
         at = 0
-        for block in flow.blocks:  # to the end, so that damage behind the cut is noticed too
+        for block in stream.blocks:  # to the end, so that damage behind the cut is noticed too
             low, high = max(0, first - at), len(block) if last is None else min(len(block), last - at)
             if low < high:
                 yield block[low:high]
             at += len(block)
 
-    return flow.through(kept())
+    return stream.through(kept())
 
 
-def trimmed(flow: Flow, threshold: float, keep: float) -> Flow:
+def trim(stream: AudioStream, threshold: float, keep: float) -> AudioStream:
     """Take silence off both ends.
 
     Args:
@@ -49,7 +49,7 @@ def trimmed(flow: Flow, threshold: float, keep: float) -> Flow:
 
     def watching() -> Iterator[Block]:
         nonlocal first, last, at
-        for block in flow.blocks:
+        for block in stream.blocks:
             sounding = np.flatnonzero(np.abs(block).max(axis=1) > limit)
             if len(sounding):
                 first = at + int(sounding[0]) if first is None else first
@@ -57,11 +57,11 @@ def trimmed(flow: Flow, threshold: float, keep: float) -> Flow:
             at += len(block)
             yield block
 
-    spool = Spool(watching(), flow.channels)
+    spool = Spool(watching(), stream.channels)
     if first is None or last is None:
-        return flow.through(spool.blocks())  # all silence: nothing to tell the ends by
-    margin = round(keep * flow.rate)
-    return flow.through(spool.blocks(first - margin, last + 1 + margin))
+        return stream.through(spool.blocks())  # all silence: nothing to tell the ends by
+    margin = round(keep * stream.rate)
+    return stream.through(spool.blocks(first - margin, last + 1 + margin))
 
 
 def _curve(count: int, shape: Shape) -> NDArray[np.float32]:
@@ -76,10 +76,10 @@ def _curve(count: int, shape: Shape) -> NDArray[np.float32]:
     return rising.astype(np.float32)
 
 
-def faded(flow: Flow, rise: float, fall: float, shape: Shape) -> Flow:
+def fade(stream: AudioStream, rise: float, fall: float, shape: Shape) -> AudioStream:
     """Fade in and out. ``rise``, ``fall``: seconds. Where they would meet, each gets its share."""
-    spool = Spool(flow.blocks, flow.channels)
-    up, down = round(rise * flow.rate), round(fall * flow.rate)
+    spool = Spool(stream.blocks, stream.channels)
+    up, down = round(rise * stream.rate), round(fall * stream.rate)
     if up + down > spool.frames:
         share = spool.frames / (up + down)
         up, down = int(up * share), int(down * share)
@@ -98,29 +98,29 @@ def faded(flow: Flow, rise: float, fall: float, shape: Shape) -> Flow:
             at += len(block)
             yield block
 
-    return flow.through(shaped())
+    return stream.through(shaped())
 
 
-def backwards(flow: Flow) -> Flow:
+def reverse(stream: AudioStream) -> AudioStream:
     """The last frame first."""
-    spool = Spool(flow.blocks, flow.channels)
+    spool = Spool(stream.blocks, stream.channels)
 
     def turned() -> Iterator[Block]:
-        from ichnos.audio.files.clips import BLOCK_FRAMES
+        from ichnos.audio.blocks.block import BLOCK_SAMPLES
 
-        for end in range(spool.frames, 0, -BLOCK_FRAMES):
-            yield spool.part(end - BLOCK_FRAMES, end)[::-1].copy()
+        for end in range(spool.frames, 0, -BLOCK_SAMPLES):
+            yield spool.part(end - BLOCK_SAMPLES, end)[::-1].copy()
 
-    return flow.through(turned())
+    return stream.through(turned())
 
 
-def repeated(flow: Flow, times: int) -> Flow:
+def repeat(stream: AudioStream, times: int) -> AudioStream:
     """The whole, so many times."""
-    spool = Spool(flow.blocks, flow.channels)
-    return flow.through(block for _ in range(times) for block in spool.blocks())
+    spool = Spool(stream.blocks, stream.channels)
+    return stream.through(block for _ in range(times) for block in spool.blocks())
 
 
-def joined(flow: Flow, seconds: float) -> Flow:
+def crossfade_loop(stream: AudioStream, seconds: float) -> AudioStream:
     """A loop without a seam: the end is faded into the beginning, and the beginning that was used is left out.
 
     N frames become N - n: from frame n on, and at the last n frames the end goes while the first n
@@ -128,8 +128,8 @@ def joined(flow: Flow, seconds: float) -> Flow:
     """
     import numpy as np
 
-    spool = Spool(flow.blocks, flow.channels)
-    count = min(round(seconds * flow.rate), spool.frames // 2)
+    spool = Spool(stream.blocks, stream.channels)
+    count = min(round(seconds * stream.rate), spool.frames // 2)
     rising = np.sin(np.pi / 2 * (np.arange(count, dtype=np.float64) + 0.5) / max(1, count))[:, None]
     end, begin = spool.part(spool.frames - count, spool.frames), spool.part(0, count)
     # Sides that are alike would swell at constant power: their likeness says how much to take back.
@@ -142,19 +142,19 @@ def joined(flow: Flow, seconds: float) -> Flow:
         yield from spool.blocks(count, spool.frames - count)
         yield ((end * falling + begin * rising) * scale).astype(np.float32)
 
-    return flow.through(whole())
+    return stream.through(whole())
 
 
-def faster(flow: Flow, factor: float) -> Flow:
+def change_speed(stream: AudioStream, factor: float) -> AudioStream:
     """Speed and pitch together, as a tape that runs faster."""
-    return flow.through(resampled(flow.blocks, flow.rate * factor, flow.rate, flow.channels))
+    return stream.through(resample(stream.blocks, stream.rate * factor, stream.rate, stream.channels))
 
 
 _PIECE = 0.04  # seconds of sound that are laid over each other
 _SEARCH = 0.012  # seconds to either side in which the best fit is looked for
 
 
-def repitched(flow: Flow, semitones: float) -> Flow:
+def change_pitch(stream: AudioStream, semitones: float) -> AudioStream:
     """Pitch alone: the clip is stretched in time, then played faster by as much. Its length stays to the frame.
 
     The stretching is overlap-add at the best fit (WSOLA, Verhelst and Roelands 1993): pieces of
@@ -162,10 +162,10 @@ def repitched(flow: Flow, semitones: float) -> Flow:
     continues the one before best. Good for a few semitones; sharp attacks may double at more.
     """
     factor = 2 ** (semitones / 12)
-    spool = Spool(flow.blocks, flow.channels)
-    stretched = _stretched(spool, flow.rate, factor)
-    pitched = resampled(stretched, flow.rate * factor, flow.rate, flow.channels)
-    return flow.through(_of_length(pitched, spool.frames, flow.channels))
+    spool = Spool(stream.blocks, stream.channels)
+    stretched = _stretched(spool, stream.rate, factor)
+    pitched = resample(stretched, stream.rate * factor, stream.rate, stream.channels)
+    return stream.through(_of_length(pitched, spool.frames, stream.channels))
 
 
 def _of_length(blocks: Iterable[Block], frames: int, channels: int) -> Iterator[Block]:

@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from ichnos.audio.blocks import filters
-from ichnos.audio.blocks.chain import Flow
+from ichnos.audio.blocks.chain import AudioStream
 from ichnos.audio.process import levels, timing
 from ichnos.audio.process.timing import Shape
 from ichnos.errors import IchnosError
@@ -37,7 +37,7 @@ class _Step(BaseModel):
         )
         return f"{type(self).model_fields['step'].default} {values}".strip()
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
         raise NotImplementedError
 
 
@@ -47,8 +47,8 @@ class Trim(_Step):
     threshold: float = Field(default=-60, ge=-120, le=0, description="dBFS: what never passes it is silence")
     keep: Seconds = Field(default=0.01, description="seconds of silence that stay")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.trimmed(flow, self.threshold, self.keep)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.trim(stream, self.threshold, self.keep)
 
 
 class Cut(_Step):
@@ -63,8 +63,8 @@ class Cut(_Step):
             raise ValueError("the end of a cut must lie behind its start")
         return self
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.cut(flow, self.start, self.end)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.cut(stream, self.start, self.end)
 
 
 class Fade(_Step):
@@ -74,8 +74,8 @@ class Fade(_Step):
     fall: Seconds = Field(default=0, description="seconds at the end")
     shape: Shape = Field(default="smooth", description="straight, smooth at both ends, or of even power")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.faded(flow, self.rise, self.fall, self.shape)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.fade(stream, self.rise, self.fall, self.shape)
 
 
 class Gain(_Step):
@@ -83,8 +83,8 @@ class Gain(_Step):
     step: Literal["gain"] = "gain"
     db: Decibels
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return flow.through(levels.louder(flow.blocks, self.db))
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return stream.through(levels.apply_gain(stream.blocks, self.db))
 
 
 class Loudness(_Step):
@@ -93,8 +93,8 @@ class Loudness(_Step):
     lufs: float = Field(ge=-70, le=0, description="LUFS, integrated (of clips below 0.4 s momentary)")
     ceiling: Ceiling = -1
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return levels.to_loudness(flow, self.lufs, self.ceiling, say)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return levels.to_loudness(stream, self.lufs, self.ceiling, say)
 
 
 class Limit(_Step):
@@ -102,8 +102,8 @@ class Limit(_Step):
     step: Literal["limit"] = "limit"
     ceiling: Ceiling = -1
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return levels.limited(flow, self.ceiling)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return levels.limit_peaks(stream, self.ceiling)
 
 
 class SoftClip(_Step):
@@ -111,8 +111,8 @@ class SoftClip(_Step):
     step: Literal["soft-clip"] = "soft-clip"
     drive: float = Field(ge=0, le=40, description="dB that it is pushed by")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return levels.driven(flow, self.drive)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return levels.soft_clip(stream, self.drive)
 
 
 class _Filter(_Step):
@@ -121,22 +121,22 @@ class _Filter(_Step):
     def sections(self, rate: int) -> list[filters.Biquad]:
         raise NotImplementedError
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        if self.hz > _HIGHEST * flow.rate:
-            return self._out_of_reach(flow)
-        return flow.through(filters.filtered(flow.blocks, self.sections(flow.rate), flow.channels))
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        if self.hz > _HIGHEST * stream.rate:
+            return self._out_of_reach(stream)
+        return stream.through(filters.filter_blocks(stream.blocks, self.sections(stream.rate), stream.channels))
 
-    def _out_of_reach(self, flow: Flow) -> Flow:
+    def _out_of_reach(self, stream: AudioStream) -> AudioStream:
         """Above what the clip can hold there is nothing to change."""
-        return flow
+        return stream
 
 
 class _FromBelow(_Filter):
-    def _out_of_reach(self, flow: Flow) -> Flow:
+    def _out_of_reach(self, stream: AudioStream) -> AudioStream:
         name = type(self).model_fields["step"].default
         raise IchnosError(
-            f"{name} at {self.hz:g} Hz lies above all that a clip of {flow.rate} Hz holds",
-            cure=f"choose a frequency below {_HIGHEST * flow.rate:.0f}",
+            f"{name} at {self.hz:g} Hz lies above all that a clip of {stream.rate} Hz holds",
+            cure=f"choose a frequency below {_HIGHEST * stream.rate:.0f}",
         )
 
 
@@ -191,8 +191,8 @@ class Speed(_Step):
     step: Literal["speed"] = "speed"
     factor: float = Field(ge=0.1, le=10, description="2 is twice as fast and an octave up")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.faster(flow, self.factor)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.change_speed(stream, self.factor)
 
 
 class Pitch(_Step):
@@ -200,16 +200,16 @@ class Pitch(_Step):
     step: Literal["pitch"] = "pitch"
     semitones: float = Field(ge=-24, le=24, description="12 is an octave")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.repitched(flow, self.semitones)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.change_pitch(stream, self.semitones)
 
 
 class Reverse(_Step):
     about = "backwards"
     step: Literal["reverse"] = "reverse"
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.backwards(flow)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.reverse(stream)
 
 
 class Repeat(_Step):
@@ -217,8 +217,8 @@ class Repeat(_Step):
     step: Literal["repeat"] = "repeat"
     times: int = Field(ge=1, le=1000, description="how often it is heard in all")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.repeated(flow, self.times)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.repeat(stream, self.times)
 
 
 class LoopFade(_Step):
@@ -226,8 +226,8 @@ class LoopFade(_Step):
     step: Literal["loop-fade"] = "loop-fade"
     seconds: Seconds = Field(default=0.5, description="seconds that are faded; the clip gets shorter by as much")
 
-    def applied(self, flow: Flow, say: Say) -> Flow:
-        return timing.joined(flow, self.seconds)
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.crossfade_loop(stream, self.seconds)
 
 
 # In the order in which they are applied where they are given as options.
@@ -273,8 +273,8 @@ def steps_of(values: Sequence[dict[str, Any]]) -> tuple[Step, ...]:
     return adapter.validate_python(values)
 
 
-def treated(flow: Flow, steps: Sequence[Step], say: Say) -> Flow:
+def treat(stream: AudioStream, steps: Sequence[Step], say: Say) -> AudioStream:
     """The flow with all steps applied. ``say`` is told what a person should know of it."""
     for step in steps:
-        flow = step.applied(flow, say)
-    return flow
+        stream = step.apply(stream, say)
+    return stream

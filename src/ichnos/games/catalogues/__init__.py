@@ -1,1 +1,1 @@
-"""TODO."""
+"""The keys that games have: harvested, kept, searched."""

@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from ichnos.files.signatures import Signatures
+
 JOINT = "\0"  # no file's name can hold it
 
 
@@ -30,11 +32,11 @@ class Entry:
 class Catalogue:
     """The keys of a game as columns of one length, in the order of its definitions.
 
-    ``source`` is the installation's folder or archive, ``seen`` the size and time of each file read.
+    ``source`` is the installation's folder or archive, ``seen`` the signature of each file read.
     """
 
     source: str = ""
-    seen: dict[str, list[int]] = field(default_factory=dict)
+    seen: Signatures = field(default_factory=dict)
     strays: int = 0  # entries that fit no exemplar
     notes: list[str] = field(default_factory=list)  # what was not understood, in sentences
     keys: list[str] = field(default_factory=list)

@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
+from ichnos.files.signatures import sign_all
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue
-from ichnos.games.entries.packs import PackRead, SoundFiles, read_pack
+from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
 from ichnos.games.profiles.vocabulary import PART, TAKE
 
 
-def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None = None) -> Catalogue:
+def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] | None = None) -> Catalogue:
     """Read a game's own definitions from its installation, a folder or a zip archive.
 
     Args:
@@ -47,17 +47,18 @@ def harvest(profile: Profile, source: Path, listen: Callable[[str], None] | None
             cure="give the folder that the game is installed in",
         )
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
-    catalogue.seen = seen(source, [*(files.label(name) for name in sorted(pack.documents)), *folders])
+    read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
+    catalogue.seen = sign_all([str(source)] if source.is_file() else read)
     count = len(catalogue.keys)
     catalogue.mentions = [None] * count
     catalogue.sounds, catalogue.seconds, catalogue.peaks = [None] * count, [None] * count, [None] * count
-    if listen is not None:
+    if on_progress is not None:
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
-        _listen(catalogue, files, listen)
+        _listen(catalogue, files, on_progress)
     return catalogue
 
 
-def _notes(pack: PackRead) -> Iterator[str]:
+def _notes(pack: PackReading) -> Iterator[str]:
     for error in pack.broken:
         yield f"{error}"
     if pack.strange:
@@ -70,29 +71,13 @@ def _notes(pack: PackRead) -> Iterator[str]:
         yield f"not known to the profile, and kept as it stands: {named}"
 
 
-def seen(source: Path, documents: Iterable[str]) -> dict[str, list[int]]:
-    """The size and time (nanoseconds) of each file that a harvest depends on."""
-    paths = [str(source)] if source.is_file() else documents
-    return {path: [stat.st_size, stat.st_mtime_ns] for path in paths if (stat := _stat(path)) is not None}
-
-
-def _stat(path: str) -> os.stat_result | None:
-    try:
-        return Path(path).stat()
-    except OSError:
-        return None
-
-
-def _take_in(catalogue: Catalogue, pack: PackRead) -> None:
-    categories = pack.categories()
-    known = set()
-    for sound in pack.defined():
-        if sound.key in known:
-            continue
-        known.add(sound.key)
-        catalogue.keys.append(sound.key)
-        catalogue.categories.append(sound.category or categories.get(sound.key))
-        catalogue.files.append(JOINT.join(take.reference for take in sound.takes))
+def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
+    together = {sound.key: sound for sound in pack.definitions.sounds}
+    for key in dict.fromkeys(sound.key for sound in pack.defined()):  # in the order of the definitions
+        sound = together[key]
+        catalogue.keys.append(key)
+        catalogue.categories.append(sound.category)
+        catalogue.files.append(JOINT.join(reference for reference, _, _ in sound.files()))
 
 
 def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> None:
@@ -141,7 +126,7 @@ def _text(files: Files, name: str) -> str:
     return "" if b"\0" in data[:8192] else data.decode("utf-8", "replace")
 
 
-def _listen(catalogue: Catalogue, files: Files, listen: Callable[[str], None]) -> None:
+def _listen(catalogue: Catalogue, files: Files, on_progress: Callable[[str], None]) -> None:
     """Decode the first file of each key, where there is one that can be."""
     import numpy as np
 
@@ -152,7 +137,7 @@ def _listen(catalogue: Catalogue, files: Files, listen: Callable[[str], None]) -
         name = names.resolve(references.split(JOINT)[0])
         if name is None:
             continue
-        listen(name)
+        on_progress(name)
         try:
             with files.open(name) as stream:
                 facts = clips.facts(stream, Path(name))

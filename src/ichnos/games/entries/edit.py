@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value
 from ichnos.errors import IchnosError
-from ichnos.games.entries.fill import Around, Filler, Like, repetitions, resolve
+from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -31,7 +31,7 @@ class Edit:
 
 
 @dataclass(frozen=True)
-class Change:
+class EntryChange:
     """An edit as people read it: the line (from 1) where it begins, what stood there, what does now."""
 
     line: int
@@ -48,7 +48,9 @@ def applied(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = 
     return "".join([*pieces, text[position : len(text) if end is None else end]])
 
 
-def merge(exemplar: Exemplar, document: Document, around: Around, like: Like | None = None) -> tuple[str, list[Change]]:
+def merge(
+    exemplar: Exemplar, document: Document, around: Bindings, like: Like | None = None
+) -> tuple[str, list[EntryChange]]:
     """The file's text with the pack's entries in it, and what was changed.
 
     Args:
@@ -73,12 +75,12 @@ def merge(exemplar: Exemplar, document: Document, around: Around, like: Like | N
 _ROOM = 70  # letters of an entry that are shown
 
 
-def _change(document: Document, edit: Edit) -> Change:
+def _change(document: Document, edit: Edit) -> EntryChange:
     """What differs between an entry's old text and its new one, with the words around it."""
     line = document.text.place(edit.start).line or 1
     old, new = " ".join(document.text.content[edit.start : edit.end].split()), " ".join(edit.text.split())
     if not old:
-        return Change(line, "", new if len(new) <= _ROOM else f"{new[: _ROOM - 3]}...")
+        return EntryChange(line, "", new if len(new) <= _ROOM else f"{new[: _ROOM - 3]}...")
     same = _shared(old, new)
     start = max(0, old.rfind(" ", 0, same) + 1)
     rest = min(len(old), len(new)) - same
@@ -86,7 +88,7 @@ def _change(document: Document, edit: Edit) -> Change:
     space = old.find(" ", len(old) - tail)
     tail = len(old) - space if space >= 0 else 0  # whole words
     begin = "" if start == 0 else old[:start] if start <= _ROOM // 2 else f"{old[: _ROOM // 2]}... "
-    return Change(line, begin + _cut(old[start : len(old) - tail]), begin + _cut(new[start : len(new) - tail]))
+    return EntryChange(line, begin + _cut(old[start : len(old) - tail]), begin + _cut(new[start : len(new) - tail]))
 
 
 def _shared(one: str, other: str) -> int:
@@ -108,14 +110,14 @@ class Editor:
         self.text = document.text.content
         self.filler = Filler(exemplar, like)
 
-    def merged(self, found: Found, around: Around) -> Iterator[Edit]:
+    def merged(self, found: Found, around: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
         for pattern, real in found.pairs:
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
                     yield from self.merged_scope(scope, pattern, real, found, around)
 
-    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
         existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
         added = []
@@ -142,12 +144,12 @@ class Editor:
         other = self.exemplar.together.get(scope)
         return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
 
-    def refilled(self, found: Found, around: Around) -> str:
+    def refilled(self, found: Found, around: Bindings) -> str:
         """An entry's own text with only the holes changed that have a value."""
         edits = list(self.changed(found, around))
         return applied(self.text, edits, found.node.start, found.node.end)
 
-    def changed(self, found: Found, around: Around) -> Iterator[Edit]:
+    def changed(self, found: Found, around: Bindings) -> Iterator[Edit]:
         matched = {pattern for pattern, _ in found.pairs}
         for pattern, real in found.pairs:
             yield from self.respelled(pattern, real, found, around)
@@ -165,11 +167,11 @@ class Editor:
                 if scope is not None:
                     yield from self.repeated(scope, pattern, real, found, around)
 
-    def is_set(self, pattern: Node, around: Around) -> bool:
+    def is_set(self, pattern: Node, around: Bindings) -> bool:
         names = self.exemplar.names_below(pattern)
         return bool(names) and any(resolve(name, around) is not None for name in names)
 
-    def respelled(self, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+    def respelled(self, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
         """New literals for a matched node's label and value, where what they say has changed."""
         label = self.exemplar.labels.get(pattern)
         value = self.exemplar.values.get(pattern)
@@ -188,7 +190,7 @@ class Editor:
     def cannot(self, error: Exception, node: Node) -> IchnosError:
         return self.document.error(f"a value cannot be written here: {error}", node.start)
 
-    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, around: Around) -> Value:
+    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, around: Bindings) -> Value:
         """What a pattern's holes now say, or ``None`` where that is what stands there."""
         before = pattern.match(old) or {}
 
@@ -205,7 +207,7 @@ class Editor:
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node) from None
 
-    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, around: Around) -> Iterator[Edit]:
+    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
         new = list(repetitions(self.exemplar, scope, around))
         old = found.inside.get(scope, [])
@@ -228,7 +230,7 @@ class Editor:
         else:
             yield self.inserted(texts, pattern, real, [])
 
-    def carries(self, model: Found, pattern: Node, scope: str, around: Around) -> bool:
+    def carries(self, model: Found, pattern: Node, scope: str, around: Bindings) -> bool:
         """Has an existing entry room for all that is set?"""
         alternatives = [child for child in pattern.children if self.exemplar.units.get(child) == scope]
         names: set[str] = set().union(*(self.exemplar.names_below(node) for node in alternatives))

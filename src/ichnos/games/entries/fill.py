@@ -30,10 +30,10 @@ class Instance:
     titles: Mapping[str | None, str] = field(default_factory=dict)
 
 
-Around = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
+Bindings = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
 
 
-def resolve(name: str, around: Around) -> Value:
+def resolve(name: str, around: Bindings) -> Value:
     """A hole's value, from the innermost instance that has it; ``None`` where none has."""
     if name == "title":
         language = around[LANGUAGE].values["language"] if LANGUAGE in around else None
@@ -44,7 +44,7 @@ def resolve(name: str, around: Around) -> Value:
     return None
 
 
-def instances(scope: str, around: Around) -> Iterator[Around]:
+def instances(scope: str, around: Bindings) -> Iterator[Bindings]:
     """Each way to bind one more scope, in the pack's own order."""
     for outer in reversed(around.values()):
         if scope in outer.inside:
@@ -56,14 +56,14 @@ def instances(scope: str, around: Around) -> Iterator[Around]:
             yield from instances(TAKE, inner)
 
 
-def repetitions(exemplar: Exemplar, scope: str, around: Around) -> Iterator[Around]:
+def repetitions(exemplar: Exemplar, scope: str, around: Bindings) -> Iterator[Bindings]:
     """Each way to bind the scopes that a unit of an exemplar repeats for."""
     other = exemplar.together.get(scope)
     for inner in instances(scope, around):
         yield from instances(other, inner) if other else (inner,)
 
 
-def fill(exemplar: Exemplar, around: Around, like: Like | None = None) -> str:
+def fill(exemplar: Exemplar, around: Bindings, like: Like | None = None) -> str:
     """The file's text for the instances given.
 
     Args:
@@ -75,7 +75,7 @@ def fill(exemplar: Exemplar, around: Around, like: Like | None = None) -> str:
     return Filler(exemplar, like).text(around)
 
 
-Like = Callable[[str, Around], str | None]  # an existing entry's text, for a scope and its instance
+Like = Callable[[str, Bindings], str | None]  # an existing entry's text, for a scope and its instance
 
 
 class Filler:
@@ -87,11 +87,11 @@ class Filler:
         self.document = exemplar.document
         self.content = exemplar.document.text.content
 
-    def text(self, around: Around) -> str:
+    def text(self, around: Bindings) -> str:
         root = self.document.root
         return self.content[: root.start] + (self.node(root, around) or "") + self.content[root.end :]
 
-    def node(self, node: Node, around: Around) -> str | None:
+    def node(self, node: Node, around: Bindings) -> str | None:
         """The node's text with its holes filled, or ``None`` where it is to be left out."""
         head = ""
         try:
@@ -114,12 +114,12 @@ class Filler:
                 raise  # the nearest node around it that can be left out, is
             raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
 
-    def is_hollow(self, node: Node, around: Around) -> bool:
+    def is_hollow(self, node: Node, around: Bindings) -> bool:
         """Is this something that can be left out, and none of its holes has a value or a default?"""
         names = self.exemplar.node_needs(node)
         return bool(names) and all(resolve(name, around) is None for name in names)
 
-    def label(self, node: Node, around: Around) -> str:
+    def label(self, node: Node, around: Bindings) -> str:
         """The node's text up to its body."""
         pattern = self.exemplar.labels.get(node)
         if pattern is None:
@@ -132,23 +132,23 @@ class Filler:
         before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
         return before + literal + after
 
-    def literal(self, value: Value, node: Node, around: Around) -> str:
+    def literal(self, value: Value, node: Node, around: Bindings) -> str:
         try:
             return self.document.format.write_value(value, node, self.content)
         except Unwritable as error:
             raise self.cannot(error, node, around) from None
 
-    def cannot(self, error: Exception, node: Node, around: Around) -> IchnosError:
+    def cannot(self, error: Exception, node: Node, around: Bindings) -> IchnosError:
         key = resolve("key", around)
         return self.document.error(f"a value{f' of {key}' if key else ''} cannot be written here: {error}", node.start)
 
-    def spelled(self, pattern: Pattern, node: Node, around: Around) -> Value:
+    def spelled(self, pattern: Pattern, node: Node, around: Bindings) -> Value:
         try:
             return pattern.fill(lambda name: resolve(name, around))
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node, around) from None
 
-    def container(self, node: Node, head: str, around: Around) -> str:
+    def container(self, node: Node, head: str, around: Bindings) -> str:
         children = node.children
         if not children:
             return head + self.content[node.body_start : node.end]
@@ -180,7 +180,7 @@ class Filler:
             pieces.append(text)
         return "".join([*pieces, closing])
 
-    def entry(self, parent: Node, scope: str, around: Around) -> str | None:
+    def entry(self, parent: Node, scope: str, around: Bindings) -> str | None:
         """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
         alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
         names = self.exemplar.entry_needs(parent, scope)
@@ -194,7 +194,7 @@ class Filler:
             return None
         return self.node(self.alternative(alternatives, around), around)
 
-    def alternative(self, alternatives: list[Node], around: Around) -> Node:
+    def alternative(self, alternatives: list[Node], around: Bindings) -> Node:
         """The first that can carry every value that is set."""
         if len(alternatives) == 1:
             return alternatives[0]

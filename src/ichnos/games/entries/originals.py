@@ -7,7 +7,7 @@ from ichnos.documents.tree import Document
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.edit import Editor
-from ichnos.games.entries.fill import Around
+from ichnos.games.entries.fill import Bindings
 from ichnos.games.entries.packs import sound_entries
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.exemplar import Exemplar
@@ -38,14 +38,14 @@ class Originals:
             )
         if path not in self._names:
             raise IchnosError(
-                f"the game has no {path} to merge into", place=Place(self._files.place), cure="is this the whole game?"
+                f"the game has no {path} to merge into", place=self._files.place, cure="is this the whole game?"
             )
         if path not in self._documents:
             data, label = self._files.read(path), self._files.label(path)
             self._documents[path] = parse(data, label, exemplar.document.format, encoding)
         return self._documents[path]
 
-    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, around: Around) -> str | None:
+    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, around: Bindings) -> str | None:
         """The text for a sound that is to be like one of the game's; ``None`` where it is not, or not here."""
         if scope != SOUND or path not in self._names:
             return None
@@ -56,7 +56,7 @@ class Originals:
         found = self._found(exemplar, document, path).get(str(wanted))
         return Editor(exemplar, document).refilled(found, around) if found else None
 
-    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, around: Around) -> str | None:
+    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, around: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
         if path not in self._names:
             return None

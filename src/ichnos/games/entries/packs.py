@@ -1,75 +1,78 @@
-"""Reading a whole pack, or a game's own files, through a profile."""
+"""Reading a whole pack, or a game's own files, through a profile: what they say, and what was not understood."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import PurePosixPath
 
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
-from ichnos.games.entries.read import Found, Reading, read
+from ichnos.games.definitions import (
+    Definitions,
+    EntryDefinition,
+    PackDefinition,
+    PartDefinition,
+    PropDefinition,
+    ScheduleDefinition,
+    SoundDefinition,
+    TakeDefinition,
+    TriggerDefinition,
+    combine,
+)
+from ichnos.games.entries.read import DocumentReading, Found, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import LANGUAGE, PART, SOUND, TAKE
-
-
-@dataclass(frozen=True)
-class TakeRead:
-    """A take or a part as a definition has it. ``reference`` may lack its extension: see :class:`SoundFiles`."""
-
-    reference: str
-    place: Place
-    part: bool = False
-
-
-@dataclass(frozen=True)
-class SoundRead:
-    """A sound key as one document has it. ``takes`` are its takes and its parts."""
-
-    key: str
-    category: str | None
-    takes: tuple[TakeRead, ...]
-    place: Place
-    loop: bool = False
-    language: str | None = None  # where each language has an entry of its own
+from ichnos.games.profiles.vocabulary import (
+    ENTRY,
+    FIELD_PREFIX,
+    LANGUAGE,
+    PACK,
+    PART,
+    PROP,
+    SCHEDULE,
+    SETTINGS,
+    SOUND,
+    TAKE,
+    TRIGGER,
+    word,
+)
 
 
 @dataclass
-class PackRead:
-    """Everything a profile could read. ``sounds`` maps each document's name to its entries."""
+class PackReading:
+    """Everything that a profile could read. ``by_document``: what each document says, by its name."""
 
-    sounds: dict[str, list[SoundRead]] = field(default_factory=dict)
-    values: list[tuple[str, Value, Place]] = field(default_factory=list)  # holes of the pack's own
-    played: list[tuple[str, Place]] = field(default_factory=list)  # keys that triggers and the like name
+    by_document: dict[str, Definitions] = field(default_factory=dict)
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
     differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
-    absent: list[str] = field(default_factory=list)  # documents the profile has and the pack lacks
+    absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
     documents: set[str] = field(default_factory=set)
     # Of each document of the profile, by key and language, where titles stand.
     titled: dict[str, dict[str, dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
 
-    def categories(self) -> dict[str, str]:
-        """Each key's category, whichever document names it."""
-        return {one.key: one.category for sounds in self.sounds.values() for one in sounds if one.category}
+    @cached_property
+    def definitions(self) -> Definitions:
+        """What all the documents say together."""
+        return combine(list(self.by_document.values()))
 
-    def defined(self) -> Iterator[SoundRead]:
-        """The sounds that name files, in the order of the documents."""
-        for sounds in self.sounds.values():
-            yield from (sound for sound in sounds if sound.takes)
+    def defined(self) -> Iterator[SoundDefinition]:
+        """The sounds that name files, in the order of the documents; a key that stands in two of them twice."""
+        for one in self.by_document.values():
+            yield from one.defined()
 
 
-def read_pack(profile: Profile, files: Files) -> PackRead:
+def read_pack(profile: Profile, files: Files) -> PackReading:
     """Read every document of a pack that the profile knows."""
-    result = PackRead()
+    result = PackReading()
     names = files.names()
-    separator = profile.rules.names.separator
     for exemplar in profile.documents:
         rules = profile.document_rules(exemplar)
         matched = False
@@ -91,50 +94,47 @@ def read_pack(profile: Profile, files: Files) -> PackRead:
                 place = document.text.place(document.root.start)
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
-            for hole, node, value in reading.differing:
-                if hole not in in_path:
-                    continue
-                if profile.rules.names.is_of(str(in_path[hole]), str(value)):
-                    reading.pack.values[hole] = value  # the file's name is only how that is spelled
-                else:
-                    what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
-                    result.differing.append((_place(reading, node), what))
-            _take_in(result, name, reading, separator)
+            _hold_against_path(result, profile, reading, in_path)
+            _take_in(result, name, reading, in_path, profile.rules.names.separator)
             if "title" in exemplar.scopes and rules.mode != "merge":
-                _titles(result.titled.setdefault(_spelled(exemplar), {}), reading, in_path, separator)
+                _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
     return result
 
 
-def _take_in(result: PackRead, name: str, reading: Reading, separator: str) -> None:
+def _hold_against_path(
+    result: PackReading, profile: Profile, reading: DocumentReading, in_path: Mapping[str, Value]
+) -> None:
+    """A document that says otherwise than its own name."""
+    for hole, node, value in reading.differing:
+        if hole not in in_path:
+            continue
+        if profile.rules.names.is_of(str(in_path[hole]), str(value)):
+            reading.pack.values[hole] = value  # the file's name is only how that is spelled
+        else:
+            what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
+            result.differing.append((_place(reading, node), what))
+
+
+def _take_in(
+    result: PackReading, name: str, reading: DocumentReading, in_path: Mapping[str, Value], separator: str
+) -> None:
     document = reading.document
     result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
-    result.sounds[name] = [
-        _sound(reading, key, found, values) for key, found, values in _entries(reading.pack, {}, separator)
-    ]
-    result.values += [
-        (hole, reading.pack.values[hole], _place(reading, node)) for hole, node in reading.pack.nodes.items()
-    ]
+    result.by_document[name] = definitions_of(reading, separator, in_path)
     for found in _every(reading.pack):
-        said = [node for node in found.unknown if node.children or node.holds_value]
-        result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
-        result.played += [
-            (str(found.values[hole]), _place(reading, found.nodes[hole]))
-            for hole in ("trigger.key", "carrier.key", "slot.key")
-            if hole in found.nodes
-        ]
+        if found.unknown:
+            said = [node for node in found.unknown if node.children or node.holds_value]
+            result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
 
 
-def _titles(
-    titled: dict[str, dict[str, Place]], reading: Reading, in_path: Mapping[str, Value], separator: str
-) -> None:
+def _titles(titled: dict[str, dict[str, Place]], definitions: Definitions) -> None:
     """Which titles stand in which language: the file's, the entry's own, or one of several in it."""
-    for key, found, values in _entries(reading.pack, in_path, separator):
-        for one in (found, *found.inside.get(LANGUAGE, ())):
-            language, node = one.values.get("language") or values.get("language"), one.nodes.get("title")
-            if language and node:
-                titled.setdefault(key, {})[str(language)] = _place(reading, node)
+    for sound in definitions.sounds:
+        for language in sound.titles:
+            if language is not None:
+                titled.setdefault(sound.key, {})[language] = sound.places[f"title.{language}"]
 
 
 def _every(found: Found) -> Iterator[Found]:
@@ -148,27 +148,115 @@ def _spelled(exemplar: Exemplar) -> str:
     return "".join(part if isinstance(part, str) else f"@{part.word.name}@" for part in exemplar.path.parts)
 
 
-def _place(reading: Reading, node: Node) -> Place:
+def _place(reading: DocumentReading, node: Node) -> Place:
     return reading.document.text.place(node.start)
 
 
-def _sound(reading: Reading, key: str, found: Found, values: Mapping[str, Value]) -> SoundRead:
-    takes = [
-        TakeRead(str(one.values[hole]), _place(reading, one.nodes[hole]), scope == PART)
-        for scope, hole in ((TAKE, "file"), (PART, "part.file"))
-        for one in (found, *found.all(scope))
-        if hole in one.nodes
-    ]
-    node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
-    category, language = values.get("category"), values.get("language")
-    return SoundRead(
-        key,
-        str(category) if category else None,
-        tuple(takes),
-        _place(reading, node),
-        found.values.get("loop") is True,
-        str(language) if language else None,
+def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[str, Value] | None = None) -> Definitions:
+    """What one document says.
+
+    Args:
+        separator: what stands between the pieces of a key.
+        in_path: the values of the holes in the document's path.
+    """
+    around = dict(in_path or {})
+    pack = reading.pack
+    own = {name: value for name, value in pack.values.items() if _scope(name) == PACK and name in pack.nodes}
+    places = {name: _place(reading, pack.nodes[name]) for name in own}
+    sounds = tuple(_sound(reading, key, found, values) for key, found, values in _entries(pack, around, separator))
+    languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
+    players = [one for one in _every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
+    return Definitions(
+        PackDefinition(own, tuple(dict.fromkeys(str(one) for one in languages if one)), places),
+        sounds,
+        tuple(
+            TriggerDefinition(_text(values.get("trigger.key")), values, _player_place(reading, one, "trigger.key"))
+            for one in players
+            if (values := _of_scope(one, TRIGGER))
+        ),
+        tuple(
+            PropDefinition(_text(values.get("prop.key")), values, _player_place(reading, one, "prop.key"))
+            for one in players
+            if (values := _of_scope(one, PROP))
+        ),
+        tuple(_schedule(reading, one, values) for one in players if (values := _of_scope(one, SCHEDULE))),
     )
+
+
+def _scope(name: str) -> str:
+    known = word(name)
+    return known.scope if known else ""
+
+
+def _of_scope(found: Found, scope: str) -> dict[str, Value]:
+    """What was found of a scope, in an entry of it or in a file that is one."""
+    return {name: value for name, value in found.values.items() if _scope(name) == scope}
+
+
+def _text(value: Value) -> str | None:
+    return None if value is None else str(value)
+
+
+def _player_place(reading: DocumentReading, found: Found, hole: str) -> Place:
+    return _place(reading, found.nodes.get(hole, found.node))
+
+
+def _schedule(reading: DocumentReading, found: Found, values: Mapping[str, Value]) -> ScheduleDefinition:
+    entries = tuple(
+        EntryDefinition(_text(one.values.get("entry.key")), one.values, _player_place(reading, one, "entry.key"))
+        for one in found.inside.get(ENTRY, ())
+    )
+    return ScheduleDefinition(entries, values, _player_place(reading, found, "schedule.name"))
+
+
+def _sound(reading: DocumentReading, key: str, found: Found, values: Mapping[str, Value]) -> SoundDefinition:
+    takes = tuple(
+        TakeDefinition(
+            _text(one.values.get("file")),
+            weight if isinstance(weight := one.values.get("weight"), float) else None,
+            {"take.number": one.values["take.number"]} if "take.number" in one.values else {},
+            _player_place(reading, one, "file"),
+        )
+        for one in ((found,) if "file" in found.nodes else found.all(TAKE))
+    )
+    parts = tuple(
+        PartDefinition(
+            _text(one.values.get("part.name")),
+            _text(one.values.get("part.file")),
+            _player_place(reading, one, "part.file"),
+        )
+        for one in ((found,) if "part.file" in found.nodes else found.all(PART))
+    )
+    node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
+    titles, places = _titles_of(reading, found, values)
+    nodes = found.nodes
+    places |= {name: _place(reading, nodes[name]) for name in (*SETTINGS, "category") if name in nodes}
+    return SoundDefinition(
+        key,
+        _text(values.get("category")) or None,
+        takes,
+        parts,
+        {name: found.values[name] for name in SETTINGS if name in found.values},
+        titles,
+        {name: value for name, value in found.values.items() if name.startswith(FIELD_PREFIX)},
+        place=_place(reading, node),
+        places=places,
+        language=_text(values.get("language")) or None,
+    )
+
+
+def _titles_of(
+    reading: DocumentReading, found: Found, values: Mapping[str, Value]
+) -> tuple[dict[str | None, str], dict[str, Place]]:
+    """A sound's titles by language, and where they stand."""
+    titles: dict[str | None, str] = {}
+    places: dict[str, Place] = {}
+    for one in (found, *found.inside.get(LANGUAGE, ())):
+        if "title" in one.nodes:
+            language = _text(one.values.get("language") or values.get("language"))
+            titles[language] = str(one.values["title"])
+            places[f"title.{language}" if language else "title"] = _place(reading, one.nodes["title"])
+    return titles, places
 
 
 def _entries(

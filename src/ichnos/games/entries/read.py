@@ -38,7 +38,7 @@ class Found:
 
 
 @dataclass(frozen=True)
-class Reading:
+class DocumentReading:
     """One real file, read. ``pack`` holds everything found; ``strays`` fitted nothing."""
 
     document: Document
@@ -47,7 +47,7 @@ class Reading:
     differing: list[tuple[str, Node, Value]]  # holes that have another value there than before
 
 
-def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> Reading | None:
+def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> DocumentReading | None:
     """Match an exemplar against a file.
 
     Args:
@@ -61,7 +61,7 @@ def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | Non
     with many_nodes():
         if not reader.match(exemplar.document.root, document.root, pack):
             return None
-    return Reading(document, pack, reader.strays, reader.differing)
+    return DocumentReading(document, pack, reader.strays, reader.differing)
 
 
 @dataclass(frozen=True, slots=True)

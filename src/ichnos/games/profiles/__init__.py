@@ -1,1 +1,1 @@
-"""TODO."""
+"""Game profiles, understood: rules, vocabulary, holes, converters, exemplars."""

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from ichnos.documents.tree import Value, spelled
 
 Tables = Mapping[str, Mapping[str, str]]  # a profile's word tables, by name
-Change = Callable[[Value], Value]
-Pair = tuple[Change, Change]  # to the game's spelling, and back
+ValueFunction = Callable[[Value], Value]
+Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
 
 
 class Unreadable(ValueError):
@@ -33,7 +33,7 @@ class Converter:
 
 
 @dataclass(frozen=True)
-class Kind:
+class ConverterKind:
     """A converter as profiles may name it. ``example``: a value of ours, and what is written of it."""
 
     make: Callable[[str | None, Tables], Pair]
@@ -90,10 +90,10 @@ def _numbers(argument: str | None, tables: Tables) -> Pair:
     return write, read
 
 
-def _either(argument: str | None, tables: Tables) -> Pair:
+def _yes_no(argument: str | None, tables: Tables) -> Pair:
     words = [word.strip() for word in (argument or "").split(",")]
     if len(words) != 2 or words[0] == words[1]:
-        raise BadArgument("two words are needed, the one for yes first: ~either(on,off)")
+        raise BadArgument("two words are needed, the one for yes first: ~yes-no(on,off)")
 
     def read(value: Value) -> Value:
         if spelled(value) not in words:
@@ -107,7 +107,7 @@ def _either(argument: str | None, tables: Tables) -> Pair:
 _SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
 
 
-def _bare(argument: str | None, tables: Tables) -> Pair:
+def _no_extension(argument: str | None, tables: Tables) -> Pair:
     def write(value: Value) -> Value:
         stem, suffix = posixpath.splitext(spelled(value))
         return stem if suffix.lower() in _SUFFIXES else spelled(value)
@@ -147,25 +147,29 @@ def _text(change: Callable[[str], str], back: Callable[[str], str] = str) -> Cal
     return lambda argument, tables: (lambda value: change(spelled(value)), lambda value: back(spelled(value)))
 
 
-CONVERTERS: dict[str, Kind] = {
-    "text": Kind(
+CONVERTERS: dict[str, ConverterKind] = {
+    "text": ConverterKind(
         _text(str), "a number or yes/no as text, in quotation marks where the format has them", example=(2.0, "2")
     ),
-    "percent": Kind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
-    "decibel": Kind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
-    "milliseconds": Kind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
-    "either": Kind(_either, "yes or no in the game's own words", "the word for yes, the word for no", (True, "on")),
-    "numbers": Kind(_numbers, "a version as a list of numbers", example=("1.2.0", [1, 2, 0])),
-    "bare": Kind(_bare, "a file without its extension", example=("a/b.ogg", "a/b")),
-    "relative": Kind(_relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")),
-    "backslash": Kind(
+    "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
+    "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
+    "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
+    "yes-no": ConverterKind(
+        _yes_no, "yes or no in the game's own words", "the word for yes, the word for no", (True, "on")
+    ),
+    "numbers": ConverterKind(_numbers, "a version as a list of numbers", example=("1.2.0", [1, 2, 0])),
+    "no-extension": ConverterKind(_no_extension, "a file without its extension", example=("a/b.ogg", "a/b")),
+    "relative": ConverterKind(
+        _relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")
+    ),
+    "backslash": ConverterKind(
         _text(lambda path: path.replace("/", "\\"), lambda path: path.replace("\\", "/")),
         "a file with backslashes between its folders",
         example=("a/b.ogg", "a\\b.ogg"),
     ),
-    "lower": Kind(_text(str.lower), "in small letters", example=("Bell", "bell")),
-    "upper": Kind(_text(str.upper), "in capitals", example=("Bell", "BELL")),
-    "table": Kind(_table, "by a word table of game.toml", "the table's name", ("weather", "w1")),
+    "lower": ConverterKind(_text(str.lower), "in small letters", example=("Bell", "bell")),
+    "upper": ConverterKind(_text(str.upper), "in capitals", example=("Bell", "BELL")),
+    "table": ConverterKind(_table, "by a word table of game.toml", "the table's name", ("weather", "w1")),
 }
 
 

@@ -14,14 +14,14 @@ from ichnos.documents.tree import Document, Node
 from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
 from ichnos.games.profiles.vocabulary import (
-    CARRIER,
     CATEGORY,
     GROUP,
     INSIDE,
     LANGUAGE,
     PACK,
     PRINCIPAL,
-    ROTATION,
+    PROP,
+    SCHEDULE,
     SOUND,
     TAKE,
     TRIGGER,
@@ -96,7 +96,7 @@ class Exemplar:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ExemplarRules:
     """How a profile says that its exemplars are to be understood.
 
     ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
@@ -108,16 +108,16 @@ class Reading:
     tables: Tables = field(default_factory=dict)
 
 
-_FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, CARRIER, ROTATION)
+_FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE)
 
 
-def understand(path: Pattern, document: Document, how: Reading | None = None) -> Exemplar:
+def understand(path: Pattern, document: Document, how: ExemplarRules | None = None) -> Exemplar:
     """Find an exemplar's holes and units.
 
     Raises:
         IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
     """
-    how = how or Reading()
+    how = how or ExemplarRules()
     exemplar = Exemplar(path, document)
     _find_holes(exemplar, how.tables)
     in_path = {hole.word.scope for hole in path.holes}
@@ -163,7 +163,7 @@ class _Units:
             around = [
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
-            beside = [scope for scope in still_open if scope in (TRIGGER, CARRIER, ROTATION)]
+            beside = [scope for scope in still_open if scope in (TRIGGER, PROP, SCHEDULE)]
             still_open = [*(around[:1] or [SOUND]), *beside]
         for scope in still_open:
             units = self.units(scope, holders, region, bound)

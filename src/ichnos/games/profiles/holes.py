@@ -18,10 +18,10 @@ from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter,
 _HOLE = re.compile(
     r"@(?:(?P<plain>@)"
     r"|(?P<name>[a-z][a-z0-9]*(?:[._-][a-z0-9]+)*)"
-    r"(?P<converters>(?:~[a-z]+(?:\([^()@]*\))?)*)"
+    r"(?P<converters>(?:~[a-z]+(?:-[a-z]+)*(?:\([^()@]*\))?)*)"
     r"(?:=(?P<default>[^@]*))?@)"
 )
-_CONVERTER = re.compile(r"~([a-z]+)(?:\(([^()@]*)\))?")
+_CONVERTER = re.compile(r"~([a-z]+(?:-[a-z]+)*)(?:\(([^()@]*)\))?")
 
 Resolve = Callable[[str], Value]
 

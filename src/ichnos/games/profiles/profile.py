@@ -11,14 +11,16 @@ from ichnos.documents.checked import checked
 from ichnos.documents.formats import format_of, named, parse
 from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
-from ichnos.errors import IchnosError, Place, WrongCall
+from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
-from ichnos.games.profiles.exemplar import Exemplar, Reading, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import CARRIER, FIELD_PREFIX, ID_PREFIX, PACK, PART, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, PACK, PART, PROP, SOUND, TAKE
 
-BUNDLED = Path(__file__).parent / "bundled"
+__all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits", "load"]
+
 SOUND_SUFFIXES = (".ogg", ".wav", ".flac", ".opus")
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 
@@ -35,7 +37,7 @@ class Script:
 @dataclass(frozen=True)
 class Profile:
     """A profile, understood. ``documents`` are filled and read; ``sound_paths`` name the files of takes,
-    ``part_paths`` those of parts, ``picture_paths`` those of carriers' pictures."""
+    ``part_paths`` those of parts, ``picture_paths`` those of props' pictures."""
 
     folder: Path
     rules: Rules
@@ -58,6 +60,11 @@ class Profile:
     def document_name(self, exemplar: Exemplar) -> str:
         """A document's path in tree/, holes and all."""
         return Path(exemplar.document.text.path).relative_to(self.tree).as_posix()
+
+    @cached_property
+    def identity(self) -> str:
+        """What the profile is known by."""
+        return identity(self.folder)
 
     @cached_property
     def by_path_alone(self) -> bool:
@@ -97,31 +104,6 @@ class Profile:
             if hole.word.kind == "id"
         }
         return tuple(sorted(names))
-
-
-def bundled_names() -> list[str]:
-    """The games that ship with Ichnos."""
-    return sorted(path.name for path in BUNDLED.iterdir() if (path / "game.toml").is_file())
-
-
-def find(game: str, beside: Path | None = None) -> Path:
-    """The folder of a profile, from a bundled game's name or a folder (relative to ``beside``).
-
-    Raises:
-        WrongCall: neither; with the nearest bundled name.
-    """
-    if game in bundled_names():
-        return BUNDLED / game
-    folder = (beside or Path()) / game
-    if (folder / "game.toml").is_file():
-        return folder
-    from rapidfuzz import process
-
-    near = process.extractOne(game, bundled_names(), score_cutoff=60)
-    raise WrongCall(
-        f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml',
-        cure=f"did you mean {near[0]}?" if near else f"bundled games: {', '.join(bundled_names())}",
-    )
 
 
 def load(folder: Path) -> Profile:
@@ -202,14 +184,14 @@ class _Loader:
         scopes = {hole.word.scope for hole in pattern.holes}
         document_format = self.format_of(name, rules)
         suffix = PurePosixPath(name).suffix.lower()
-        closed = self.rules.closed
-        if pattern.holes and (suffix in SOUND_SUFFIXES or (closed is not None and suffix == closed.ending)):
+        encoder = self.rules.own_encoder
+        if pattern.holes and (suffix in SOUND_SUFFIXES or (encoder is not None and suffix == encoder.extension)):
             (self.parts if PART in scopes else self.sounds).append(pattern)
-        elif suffix in PICTURE_SUFFIXES and CARRIER in scopes:
+        elif suffix in PICTURE_SUFFIXES and PROP in scopes:
             self.pictures.append(pattern)
         elif document_format is not None:
             document = parse(found.read_bytes(), str(found), document_format, rules.encoding)
-            how = Reading(self.rules.takes.several, rules.repeat, self.tables)
+            how = ExemplarRules(self.rules.takes.several, rules.repeat, self.tables)
             self.documents.append(understand(pattern, document, how))
         else:
             self.plain.append(name)
@@ -238,7 +220,7 @@ class _Loader:
                         cure="allow its signs, or write it otherwise",
                     )
         for container in filter(None, wanted):
-            if self.rules.closed is not None and self.sounds:
+            if self.rules.own_encoder is not None and self.sounds:
                 continue
             if not any(fits(pattern, container) for pattern in self.sounds):
                 raise IchnosError(

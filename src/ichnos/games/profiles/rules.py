@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field, model_validator
 
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, Codec, Container
-from ichnos.documents.checked import Table
+from ichnos.documents.checked import TomlTable
 from ichnos.documents.formats import FORMATS
 from ichnos.games.profiles import vocabulary
 
@@ -38,7 +38,7 @@ def _scopes(repeat: dict[str, Any]) -> dict[str, Any]:
 InsidePath = Annotated[str, AfterValidator(_inside)]
 
 
-class Game(Table):
+class Game(TomlTable):
     name: str = Field(
         pattern=r"^[a-z][a-z0-9-]*$", examples=["my-game"], description="the profile's own name, as --game takes it"
     )
@@ -47,7 +47,7 @@ class Game(Table):
     versions: tuple[str, ...] = Field(min_length=1, description="the game's versions, the newest first")
 
 
-class AudioFor(Table):
+class AudioFor(TomlTable):
     """Audio rules for some sounds; what is not said here is as under [audio]."""
 
     categories: tuple[str, ...] = Field(default=(), description="for sounds of these categories")
@@ -68,10 +68,10 @@ class AudioFor(Table):
         )
 
 
-class AudioRules(Table):
+class AudioRules(TomlTable):
     container: Container = Field(description="what the game's sound files are: Ogg, WAV or FLAC")
     codec: Codec = Field(description="how sound is coded in them: Ogg holds Vorbis or Opus, the others PCM")
-    rate: int = Field(ge=8000, le=192000, description="frames a second")
+    rate: int = Field(ge=8000, le=192000, description="the sample rate, in Hz")
     channels: Literal[1, 2] = Field(description="1 is mono, as for anything at a place in the world; 2 is stereo")
     quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
     only: tuple[AudioFor, ...] = Field(default=(), description="exceptions: [[audio.only]]; the first that fits counts")
@@ -89,16 +89,16 @@ class AudioRules(Table):
         return self
 
 
-class TakeRules(Table):
+class TakeRules(TomlTable):
     several: bool = Field(default=True, description="may a key have several takes, picked at random?")
     shared: bool = Field(default=False, description="may several keys name one file? Then it is stored once")
 
 
-class PartRules(Table):
+class PartRules(TomlTable):
     names: tuple[str, ...] = Field(default=(), description="the parts that a sound may have; none without it")
 
 
-class Modes(Table):
+class Modes(TomlTable):
     replace: Literal["by-definition", "by-path", "no"] = Field(
         default="by-definition",
         description="how the game's own sounds are replaced: by an entry of the same key, or by a file of the same path"
@@ -123,7 +123,7 @@ def _not_allowed(allowed: str) -> re.Pattern[str]:
     return re.compile(f"[^/{inner}]")
 
 
-class NameRules(Table):
+class NameRules(TomlTable):
     separator: str = Field(default=".", min_length=1, description="what stands between the pieces of a key")
     ascii: bool = Field(default=False, description="file names are spelled in ASCII; é becomes e")
     case: Literal["kept", "lower", "upper"] = Field(default="kept", description="of file names")
@@ -161,15 +161,15 @@ class NameRules(Table):
         return name == self.spelled(text) or (self.longest is not None and name == self.cut(text, len(name)))
 
 
-class LoopRules(Table):
+class LoopRules(TomlTable):
     kind: Literal["field", "wav-markers", "vorbis-comments"] = Field(
         default="field",
         description="how the game knows that a sound loops: by @loop@ in a definition, or by marks in the file too",
     )
     chunk: Literal["smpl", "cue", "both"] = Field(default="smpl", description="the chunks of a WAV that mark a loop")
-    start: str | None = Field(default=None, description="the Vorbis comment that holds the loop's first frame")
-    end: str | None = Field(default=None, description="the comment that holds the frame behind its last")
-    length: str | None = Field(default=None, description="the comment that holds its number of frames")
+    start: str | None = Field(default=None, description="the Vorbis comment that holds the loop's first sample")
+    end: str | None = Field(default=None, description="the comment that holds the sample behind its last")
+    length: str | None = Field(default=None, description="the comment that holds its number of samples")
 
     @model_validator(mode="after")
     def _named(self) -> LoopRules:
@@ -181,31 +181,31 @@ class LoopRules(Table):
         return self
 
 
-class CreditRules(Table):
+class CreditRules(TomlTable):
     path: InsidePath | None = Field(default="CREDITS.txt", description="the credits' path in the pack; empty: nowhere")
 
 
-class IconRules(Table):
+class IconRules(TomlTable):
     path: InsidePath = Field(description="the icon's path in the pack, a PNG")
     size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
 
 
-class ClosedRules(Table):
-    ending: str = Field(
+class OwnEncoderRules(TomlTable):
+    extension: str = Field(
         pattern=r"^\.[a-z0-9]+$", examples=[".own"], description="of the files that the game's own encoder writes"
     )
 
 
-class Limits(Table):
+class Limits(TomlTable):
     seconds: float | None = Field(default=None, gt=0, description="the longest that a sound may be")
     megabytes: float | None = Field(default=None, gt=0, description="the largest that a whole pack may be")
 
 
-class CatalogueRules(Table):
+class CatalogueRules(TomlTable):
     folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
 
 
-class DocumentRules(Table):
+class DocumentRules(TomlTable):
     """How one document of tree/ is to be understood and written."""
 
     path: str = Field(description="the file's path in tree/, holes and all")
@@ -214,7 +214,7 @@ class DocumentRules(Table):
         description="whole: always written; fragment: only with entries; merge: into a copy of the game's own file",
     )
     format: Annotated[str, AfterValidator(_format)] | None = Field(
-        default=None, description="where the file's ending does not say it"
+        default=None, description="where the file's extension does not say it"
     )
     encoding: str | None = Field(default=None, description="where it is not UTF-8 and has no byte-order mark")
     escapes: Literal["backslash", "none"] | None = Field(
@@ -225,7 +225,7 @@ class DocumentRules(Table):
     )
 
 
-class ScriptRules(Table):
+class ScriptRules(TomlTable):
     path: InsidePath = Field(description="the script's path in the pack; its template is scripts/PATH.j2")
     region: str | None = Field(
         default=None,
@@ -233,18 +233,18 @@ class ScriptRules(Table):
     )
 
 
-class Packaging(Table):
+class Packaging(TomlTable):
     kind: Literal["archive", "folder"] = Field(description="a zip archive, or a plain folder")
     name: str = Field(description="the archive's or folder's name, holes and extension and all")
 
 
-class LoadList(Table):
+class LoadList(TomlTable):
     path: InsidePath = Field(description="the list, below the game's folder")
     line: str = Field(description="the line to put in, holes and all")
     before: str | None = Field(default=None, description="the line that it must stand above")
 
 
-class Install(Table):
+class Install(TomlTable):
     folder: InsidePath = Field(default="", description="where a pack goes, below the game's folder")
     wins: Literal["last", "first"] = Field(
         default="last",
@@ -254,7 +254,7 @@ class Install(Table):
     caches: tuple[InsidePath, ...] = Field(default=(), description="stale caches that are to be deleted")
 
 
-class Rules(Table):
+class Rules(TomlTable):
     """What ``game.toml`` says."""
 
     format: Literal[1] = Field(description="the edition of this file's format")
@@ -268,7 +268,7 @@ class Rules(Table):
     limits: Limits = Limits()
     catalogue: CatalogueRules = CatalogueRules()
     credits: CreditRules = CreditRules()
-    closed: ClosedRules | None = Field(
+    own_encoder: OwnEncoderRules | None = Field(
         default=None,
         description="the game reads only what its own encoder writes; [audio] is then what that encoder wants",
     )

@@ -1,7 +1,7 @@
 """Every hole that a profile may use: what it stands for, and what is repeated for it.
 
 Scopes nest: a pack has languages, categories, groups of keys and sounds; a sound has takes and parts;
-beside the sounds stand triggers, carriers and rotations with their slots. A hole belongs to one
+beside the sounds stand triggers, props and schedules with their entries. A hole belongs to one
 scope, and the unit that repeats for that scope is found from where its holes stand
 (:mod:`ichnos.games.exemplar`).
 """
@@ -11,11 +11,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
-TAKE, PART, TRIGGER, CARRIER, ROTATION, SLOT = "take", "part", "trigger", "carrier", "rotation", "slot"
+TAKE, PART, TRIGGER, PROP, SCHEDULE, ENTRY = "take", "part", "trigger", "prop", "schedule", "entry"
 
 # Which scopes lie inside which.
 INSIDE: dict[str, tuple[str, ...]] = {
-    PACK: (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, CARRIER, ROTATION),
+    PACK: (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE),
     LANGUAGE: (CATEGORY, GROUP, SOUND),
     CATEGORY: (GROUP, SOUND),
     GROUP: (SOUND,),
@@ -23,9 +23,9 @@ INSIDE: dict[str, tuple[str, ...]] = {
     TAKE: (),
     PART: (),
     TRIGGER: (),
-    CARRIER: (),
-    ROTATION: (SLOT,),
-    SLOT: (),
+    PROP: (),
+    SCHEDULE: (ENTRY,),
+    ENTRY: (),
 }
 
 
@@ -59,7 +59,7 @@ WORDS: dict[str, Word] = {
         Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up"),
         Word("near", SOUND, "number", "up to this distance it is at full level"),
         Word("far", SOUND, "number", "from this distance on it is not heard"),
-        Word("nearby", SOUND, "yes-no", "is it heard at its place in the world, and not everywhere?"),
+        Word("positional", SOUND, "yes-no", "is it heard at its place in the world, and not everywhere?"),
         Word("priority", SOUND, "number", "which sounds are kept when too many play"),
         Word("loop", SOUND, "yes-no", "does it play again and again?"),
         Word("fade", SOUND, "number", "how long it fades out, in seconds"),
@@ -74,19 +74,23 @@ WORDS: dict[str, Word] = {
         Word("trigger.where", TRIGGER, "text", "the area or thing that it happens at"),
         Word("trigger.key", TRIGGER, "text", "the sound key that it plays"),
         Word("trigger.once", TRIGGER, "yes-no", "only the first time?"),
-        Word("carrier.name", CARRIER, "text", "the carrier's own name"),
-        Word("carrier.title", CARRIER, "text", "what players call it"),
-        Word("carrier.text", CARRIER, "text", "what players read of it"),
-        Word("carrier.key", CARRIER, "text", "the sound key that it plays"),
-        Word("carrier.picture", CARRIER, "path", "its picture, from the pack's root, with slashes"),
-        Word("rotation.name", ROTATION, "text", "the rotation's own name"),
-        Word("rotation.after", ROTATION, "whole", "an announcement only after so many tracks"),
-        Word("rotation.apart", ROTATION, "whole", "no announcement again until so many others were heard"),
-        Word("slot.number", SLOT, "whole", "1 for the rotation's first slot"),
-        Word("slot.kind", SLOT, "text", "track or announcement"),
-        Word("slot.key", SLOT, "text", "the sound key that it plays"),
+        Word("prop.name", PROP, "text", "the prop's own name"),
+        Word("prop.title", PROP, "text", "what players call it"),
+        Word("prop.text", PROP, "text", "what players read of it"),
+        Word("prop.key", PROP, "text", "the sound key that it plays"),
+        Word("prop.picture", PROP, "path", "its picture, from the pack's root, with slashes"),
+        Word("schedule.name", SCHEDULE, "text", "the schedule's own name"),
+        Word("schedule.after", SCHEDULE, "whole", "an interlude only after so many main entries"),
+        Word("schedule.apart", SCHEDULE, "whole", "no interlude again until so many others were heard"),
+        Word("entry.number", ENTRY, "whole", "1 for the schedule's first entry"),
+        Word("entry.kind", ENTRY, "text", "main or interlude"),
+        Word("entry.key", ENTRY, "text", "the sound key that it plays"),
     )
 }
+
+# What can be said of a sound besides its key, category, title and files: the fields of the same names in a pack file.
+_NO_SETTINGS = ("key", "key.own", "title")
+SETTINGS = tuple(word.name for word in WORDS.values() if word.scope == SOUND and word.name not in _NO_SETTINGS)
 
 # An instance is recognised by one of its scope's principal holes; without one there is nothing to repeat.
 PRINCIPAL: dict[str, tuple[str, ...]] = {
@@ -97,9 +101,9 @@ PRINCIPAL: dict[str, tuple[str, ...]] = {
     TAKE: ("file",),
     PART: ("part.name", "part.file"),
     TRIGGER: ("trigger.name", "trigger.event", "trigger.key"),
-    CARRIER: ("carrier.name",),
-    ROTATION: ("rotation.name",),
-    SLOT: ("slot.key",),
+    PROP: ("prop.name",),
+    SCHEDULE: ("schedule.name",),
+    ENTRY: ("entry.key",),
 }
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name

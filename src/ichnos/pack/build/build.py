@@ -4,54 +4,54 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ichnos.audio.files.forms import SUFFIXES
 from ichnos.audio.process.conversion import Converted, convert
 from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files import signatures
 from ichnos.files.archives import sha256_of, sha256_of_all, write_archive, write_folder
-from ichnos.files.writing import fresh, fresh_folder, understood
-from ichnos.pack.build import outbox, record, stamp
-from ichnos.pack.build.seen_clips import SeenClips, clip_path, seen
+from ichnos.files.signatures import sign_file
+from ichnos.files.writing import fresh, fresh_folder, opened, understood
+from ichnos.pack.build import comparison, own_encoder
+from ichnos.pack.build.comparison import SAME, Comparison
+from ichnos.pack.build.known_clips import KnownClips
+from ichnos.pack.build.state import LastBuild, WorkspaceState
 from ichnos.pack.build.summary import Summary, summary
-from ichnos.pack.plan.plan import Clip, Conversion, Outline, Plan, Written, planned
+from ichnos.pack.plan.plan import Clip, Conversion, Outline, Plan, PlannedFile, make_plan
+from ichnos.pack.workspace.folder import clip_path, private_path
 
-if TYPE_CHECKING:
-    from ichnos.pack.workspace.workspace import Workspace
-
-_PRIVATE = ".ichnos"
 _KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav|flac)(\.[0-9a-f]{8}\.partial)?")
 
 
 @dataclass(frozen=True)
 class Prepared:
-    """A plan beside what is there already: which files differ, and which conversions are still owed."""
+    """A plan beside what is there already: which files differ, and which conversions are still to be made."""
 
     folder: Path  # the workspace's
-    outline: Outline
     plan: Plan
     package: Path
-    states: dict[str, str]
-    gone: list[str]
-    owed: tuple[Conversion, ...]
-    last: record.Record
-    why: dict[str, str]  # of files that changed: what of them did
-    seen: SeenClips
-    errands: tuple[outbox.Errand, ...] = ()  # for the game's own encoder
+    comparison: Comparison
+    missing: tuple[Conversion, ...]
+    last: LastBuild | None
+    clips: KnownClips
+    tasks: tuple[own_encoder.Task, ...] = ()  # for the game's own encoder
 
     @property
-    def unchanged(self) -> bool:
-        return not self.gone and all(state == record.SAME for state in self.states.values())
+    def outline(self) -> Outline:
+        return self.plan.outline
 
 
 @dataclass(frozen=True)
 class Built:
-    """What a build did. ``size`` in bytes; ``notes`` on what was converted, clip by clip."""
+    """What a build did. ``size`` in bytes; ``notes`` on what was converted, clip by clip.
+
+    ``digests``: of each file of a folder.
+    """
 
     package: Path
     sha256: str
@@ -61,94 +61,111 @@ class Built:
     written: bool
     notes: tuple[str, ...] = ()
     summary: Summary | None = None
+    digests: Mapping[str, str] | None = None
 
 
-def prepare(folder: Path, outline: Outline, output: Path) -> Prepared:
+def prepare(
+    folder: Path, outline: Outline, output: Path, state: WorkspaceState | None, last: LastBuild | None
+) -> Prepared:
     """Look at every clip, make the plan, and compare it with what is there. Writes nothing.
 
     Args:
         folder: the workspace's.
+        last: the last build for this game into this output.
 
     Raises:
         IchnosError: every clip that cannot be used, all together; or what the plan refuses.
     """
     clips: dict[str, Clip] = {}
-    known = SeenClips(folder)
+    known = KnownClips(folder, state)
     errors: list[IchnosError] = []
     for sound in outline.sounds:
-        if sound.clip not in clips:
+        use = sound.use
+        if use.clip not in clips:
             try:
-                clips[sound.clip] = known.look_at(sound.clip, sound.place)
+                clips[use.clip] = known.look_at(use.clip, use.place)
             except IchnosError as error:
                 errors.append(error)
     raise_all(errors)
-    plan = planned(outline, clips)
-    errands = outbox.errands(folder, plan) if outline.closed else []
-    plan = outbox.taken_in(plan, errands) if errands else plan
-    package = output / plan.package
-    last = record.load(folder, outline.game)
-    owed = tuple(one for one in plan.conversions if not kept_path(folder, one).is_file())
-    states, why = last.states(plan, package), last.why(plan, package)
-    gone = last.gone(plan, package)
-    return Prepared(folder, outline, plan, package, states, gone, owed, last, why, known, tuple(errands))
+    plan = make_plan(outline, clips)
+    tasks = own_encoder.tasks(folder, plan, state) if outline.own_encoder else []
+    plan = own_encoder.with_encoded(plan, tasks) if tasks else plan
+    package = output / outline.package
+    if last is not None and last.package != package:
+        last = None
+    kept = state.digests() if state else {}
+    missing = tuple(one for one in plan.conversions if one.identity not in kept or not kept_path(folder, one).is_file())
+    return Prepared(folder, plan, package, comparison.compare(plan, last), missing, last, known, tuple(tasks))
 
 
 def kept_path(folder: Path, conversion: Conversion) -> Path:
     """Where a finished conversion is kept."""
-    name = f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
-    return folder.joinpath(_PRIVATE, "conversions", name)
+    return private_path(folder, "conversions") / f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
 
 
-def build(prepared: Prepared, advance: Callable[[float], None]) -> Built:
-    """Convert what is owed, then write the package beside its name and rename it.
+def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[float], None]) -> Built:
+    """Convert what is missing, then write the package beside its name and rename it.
 
     Args:
-        advance: called from the converting threads, with the seconds of clips converted since.
+        on_progress: called from the converting threads, with the seconds of clips converted since.
 
     Raises:
         IchnosError: a damaged clip, a place that cannot be written, a full disk. The package of the
             build before is untouched, and what was converted is kept.
     """
     folder, plan, package = prepared.folder, prepared.plan, prepared.package
-    kept = len(plan.conversions) - len(prepared.owed)
-    _refuse_links(folder)
     with suppress(IchnosError):  # only the next build's time depends on it
-        prepared.seen.save()
-    if prepared.unchanged:
-        return Built(package, prepared.last.sha256, prepared.last.size, 0, kept, written=False)
+        prepared.clips.note(state)
+    if prepared.comparison.unchanged and prepared.last is not None:
+        return Built(package, prepared.last.sha256, prepared.last.size, 0, len(plan.conversions), written=False)
     _try_place(package)
-    notes = _convert_all(folder, prepared.owed, advance)
-    if any(errand.owed for errand in prepared.errands):
+    missing = [*prepared.missing, *_damaged(prepared, state)]
+    notes = _convert_all(folder, state, missing, on_progress)
+    if any(task.open for task in prepared.tasks):
         kept_files = {conversion.identity: kept_path(folder, conversion) for conversion in plan.conversions}
-        outbox.lay_out(folder, prepared.errands, kept_files)
-        outbox.refuse_owed(prepared.errands)
+        own_encoder.put_out(folder, state, prepared.outline.game, prepared.tasks, kept_files)
+        own_encoder.refuse_open(prepared.tasks)
     members = [(file.path, _content(folder, file)) for file in plan.files]
     sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
     _refuse_too_large(prepared.outline.megabytes, sizes)
     digests: dict[str, str] = {}
-    if plan.archive:
+    if prepared.outline.archive:
         with fresh(package) as beside:
             write_archive(beside, members)
             sha256, size = sha256_of(beside), beside.stat().st_size
     else:
         _refuse_strangers(prepared)
         with fresh_folder(package) as beside:
-            same = [path for path, state in prepared.states.items() if state == record.SAME]
+            same = [path for path, was in prepared.comparison.states.items() if was == SAME]
             write_folder(beside, members, {path: package / path for path in same})
-            known = prepared.last.digests(same)
+            known = {path: prepared.last.files[path].sha256 for path in same} if prepared.last else {}
             digests = {name: known.get(name) or sha256_of(beside / name) for name in sizes}
             sha256, size = sha256_of_all(digests), sum(sizes.values())
-    record.save(folder, prepared.outline.game, record.of(plan, package, sha256, size, digests))
-    _forget_others(folder)
     told = summary(plan, sizes, prepared.outline.megabytes)
-    return Built(package, sha256, size, len(prepared.owed), kept, written=True, notes=notes, summary=told)
+    kept = len(plan.conversions) - len(missing)
+    return Built(package, sha256, size, len(missing), kept, True, notes, told, digests)
 
 
-def _refuse_links(folder: Path) -> None:
-    """What Ichnos keeps for itself stays in the workspace, whoever made it."""
-    for path in (folder / _PRIVATE, folder / _PRIVATE / "conversions"):
-        if path.is_symlink():
-            raise IchnosError("this must be a folder, not a link", place=Place(str(path)), cure="delete the link")
+def _damaged(prepared: Prepared, state: WorkspaceState) -> list[Conversion]:
+    """Kept conversions that are to be packed and are not what was kept, whoever changed them."""
+    noted = state.digests()
+    missing = {conversion.identity for conversion in prepared.missing}
+    packed = {
+        file.conversion.identity: file.conversion
+        for file in prepared.plan.files
+        if file.conversion and not file.encoded and not _stays(prepared, file)
+    }
+    found = []
+    for identity, conversion in packed.items():
+        path = kept_path(prepared.folder, conversion)
+        if identity not in missing and (path.is_symlink() or sha256_of(path) != noted.get(identity)):
+            found.append(conversion)
+    return found
+
+
+def _stays(prepared: Prepared, file: PlannedFile) -> bool:
+    """Is it taken over from the package of the build before?"""
+    return not prepared.outline.archive and prepared.comparison.states[file.path] == SAME
 
 
 def _try_place(package: Path) -> None:
@@ -176,8 +193,8 @@ def _refuse_strangers(prepared: Prepared) -> None:
     package, last = prepared.package, prepared.last
     if not package.exists():
         return
-    ours = {file.path for file in prepared.plan.files} | (set(last.files) if package == last.package else set())
-    names = (name for name, _ in record.files_in(package))
+    ours = {file.path for file in prepared.plan.files} | (set(last.files) if last else set())
+    names = (name for name, _ in signatures.files_in(package))
     stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
     if stranger is not None:
         raise IchnosError(
@@ -187,73 +204,57 @@ def _refuse_strangers(prepared: Prepared) -> None:
         )
 
 
-def _convert_all(folder: Path, owed: tuple[Conversion, ...], advance: Callable[[float], None]) -> tuple[str, ...]:
+def _convert_all(
+    folder: Path, state: WorkspaceState, missing: list[Conversion], on_progress: Callable[[float], None]
+) -> tuple[str, ...]:
+    """Convert clips side by side, and keep the results. Gives what there is to say of them."""
+    digests: dict[str, str] = {}
+
     def one(conversion: Conversion) -> Converted:
         serial = int(conversion.identity[:8], 16)
-        with fresh(kept_path(folder, conversion)) as beside:
-            source = clip_path(folder, conversion.clip)
+        source = clip_path(folder, conversion.clip)
+        shown = Path(conversion.clip)
+        with fresh(kept_path(folder, conversion)) as beside, opened(source) as stream:
             try:
-                done = convert(source, conversion.facts, conversion.target, beside, serial, advance)
+                done = convert(stream, shown, conversion.facts, conversion.target, beside, serial, on_progress)
             except IchnosError as error:
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
-            if seen(source) != conversion.seen:  # what was converted is not what the result is named after
+            if sign_file(source) != conversion.signature:  # it is not what the result is named after
                 what = "this clip has changed since the plan was made"
                 raise IchnosError(what, place=Place(conversion.clip), cure="build again")
+            digests[conversion.identity] = sha256_of(beside)
         return done
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
     try:
-        tasks = [pool.submit(one, conversion) for conversion in owed]
+        tasks = [pool.submit(one, conversion) for conversion in missing]
         done, _ = wait(tasks, return_when=FIRST_EXCEPTION)
         failed = [error for task in done if (error := task.exception()) is not None]
     finally:
         pool.shutdown(cancel_futures=True)
+        if digests:
+            state.note_conversions(digests)
     unforeseen = next((error for error in failed if not isinstance(error, IchnosError)), None)
     if unforeseen is not None:
         raise unforeseen
     raise_all([error for error in failed if isinstance(error, IchnosError)])
-    results = ((conversion.clip, task.result()) for conversion, task in zip(owed, tasks, strict=True))
-    return tuple(f"{clip}: {note}" for clip, done in results for note in done.told())
+    results = ((conversion.clip, task.result()) for conversion, task in zip(missing, tasks, strict=True))
+    return tuple(f"{clip}: {note}" for clip, done in results for note in done.remarks())
 
 
-def _content(folder: Path, file: Written) -> bytes | Path:
-    if file.laid:
-        return file.laid
+def _content(folder: Path, file: PlannedFile) -> bytes | Path:
+    if file.encoded:
+        return file.encoded
     return kept_path(folder, file.conversion) if file.conversion else file.data or b""
 
 
-def _forget_others(folder: Path) -> None:
+def forget_others(folder: Path, state: WorkspaceState) -> None:
     """Remove conversions that no build is made of any more, and parts that a killed build left."""
-    wanted = record.all_kept(folder)
-    conversions = folder / _PRIVATE / "conversions"
+    stay = state.forget_conversions()
+    conversions = private_path(folder, "conversions")
     if conversions.is_dir():
         for path in conversions.iterdir():
-            if path.stem not in wanted and _KEPT_NAME.fullmatch(path.name):
+            if path.stem not in stay and _KEPT_NAME.fullmatch(path.name):
                 with suppress(OSError):
                     path.unlink()
-
-
-def last_package(folder: Path, game: str | None) -> Path | None:
-    """The package of the last build, where it is still there."""
-    package = record.load(folder, game).package
-    return package if package is not None and package.exists() else None
-
-
-def is_current(workspace: Workspace) -> bool:
-    """Would a build give the last package again?"""
-    from ichnos.pack.plan import outline
-
-    package = last_package(workspace.folder, workspace.game)
-    last = stamp.load(workspace.folder, workspace.game, None)
-    if last and last.stands and last.package == package:
-        return True
-    try:
-        return package is not None and prepare(workspace.folder, outline.make(workspace), package.parent).unchanged
-    except IchnosError:
-        return False
-
-
-def usual_output(folder: Path, game: str | None) -> Path:
-    """Where packs go: build/ in the workspace, and a folder in it for each other game."""
-    return folder / "build" / game if game else folder / "build"

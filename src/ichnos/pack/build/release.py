@@ -11,14 +11,16 @@ from pathlib import Path
 
 import tomlkit
 
-from ichnos.errors import IchnosError, Place, WrongCall
+from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files.archives import sha256_of, write_archive
 from ichnos.files.writing import fresh, write_whole
-from ichnos.pack.build import build
+from ichnos.pack.build import building
 from ichnos.pack.plan import outline
+from ichnos.pack.plan.plan import Outline
 from ichnos.pack.workspace import assignments
 from ichnos.pack.workspace import workspace as workspaces
-from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
+from ichnos.pack.workspace.folder import FILE_NAME, lock
+from ichnos.pack.workspace.workspace import Workspace
 
 CHANGES = "CHANGES.md"
 _STEPS = ("major", "minor", "patch")
@@ -33,8 +35,12 @@ class Released:
     sha256: str
 
 
-def raised(version: str, step: str) -> str:
-    """The next version (SemVer 2.0.0); what is before a release, as 1.0.0-beta.1, becomes that release first."""
+def bump(version: str, step: str) -> str:
+    """The next version (SemVer 2.0.0); what is before a release, as 1.0.0-beta.1, becomes that release first.
+
+    >>> bump("1.2.3", "minor"), bump("1.0.0-beta.1", "patch")
+    ('1.3.0', '1.0.0')
+    """
     core, before, _ = version.partition("+")[0].partition("-")
     numbers = [int(number) for number in core.split(".")]
     at = _STEPS.index(step)
@@ -43,34 +49,31 @@ def raised(version: str, step: str) -> str:
     return ".".join(str(n) for n in [*numbers[:at], numbers[at] + 1, *[0] * (2 - at)])
 
 
-def preview(folder: Path, step: str | None) -> tuple[str, Path, build.Prepared]:
-    """What a release would be: its version, its archive, and the build for it. Writes nothing.
+def preview(folder: Path, step: str | None) -> tuple[str, Path, int]:
+    """What a release would be: its version, its archive, and how many clips are to be converted. Writes nothing.
 
     Raises:
         IchnosError: it cannot be built.
-        WrongCall: this version was released already.
+        UsageError: this version was released already.
     """
     loaded = workspaces.load(folder)
     version = _version(loaded, step)
     pack = loaded.pack_file.pack.model_copy(update={"version": version})
-    loaded = replace(loaded, pack_file=loaded.pack_file.model_copy(update={"pack": pack}))
-    prepared, archive = _prepared(loaded)
-    return version, archive, prepared
+    made = outline.make(replace(loaded, pack_file=loaded.pack_file.model_copy(update={"pack": pack})))
+    archive = _archive(loaded, version, made)
+    return version, archive, len(building.plan_outline(folder, made).missing)
 
 
 def _version(loaded: Workspace, step: str | None) -> str:
-    return raised(loaded.pack_file.pack.version, step) if step else loaded.pack_file.pack.version
+    return bump(loaded.pack_file.pack.version, step) if step else loaded.pack_file.pack.version
 
 
-def _prepared(loaded: Workspace) -> tuple[build.Prepared, Path]:
-    """The build for a release, and where its archive goes."""
-    version = loaded.pack_file.pack.version
-    prepared = build.prepare(loaded.folder, outline.make(loaded), build.usual_output(loaded.folder, None))
-    package = prepared.package.name
-    archive = loaded.folder / "release" / (package if prepared.plan.archive else f"{package}-{version}.zip")
+def _archive(loaded: Workspace, version: str, made: Outline) -> Path:
+    """Where the archive of a version goes. Raises UsageError where it is there already."""
+    archive = loaded.folder / "release" / (made.package if made.archive else f"{made.package}-{version}.zip")
     if archive.exists():
-        raise WrongCall(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
-    return prepared, archive
+        raise UsageError(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
+    return archive
 
 
 def release(
@@ -78,7 +81,8 @@ def release(
     step: str | None,
     note: str,
     check: Callable[[Workspace, Path], list[str]],
-    advance: Callable[[float], None] = lambda _: None,
+    on_progress: Callable[[float], None] = lambda _: None,
+    on_wait: Callable[[], None] = lambda: None,
 ) -> Released:
     """Make a release. Where it fails, the workspace's file and its changes stay as they were.
 
@@ -86,38 +90,40 @@ def release(
         step: which number of the version goes up; None: it stays as it is.
         note: the line for the changes.
         check: looks at the built package, and gives what is wrong with it, a line each.
+        on_wait: called where another process builds here, which is waited for.
 
     Raises:
         IchnosError: the build fails, or the check does not pass.
-        WrongCall: this version was released already.
+        UsageError: this version was released already.
     """
-    loaded = workspaces.load(folder)
-    version = _version(loaded, step)
-    with _unless_it_fails(folder / FILE_NAME, folder / CHANGES):
-        if step:
-            document = tomlkit.parse(loaded.file.text.content)
-            document["pack"]["version"] = version
-            write_whole(folder / FILE_NAME, assignments.as_bytes(loaded, document))
-        assignments.mint_missing_ids(workspaces.load(folder))
-        _write_change(folder / CHANGES, version, note)
+    with lock(folder, on_wait):
         loaded = workspaces.load(folder)
-        prepared, archive = _prepared(loaded)
-        built = build.build(prepared, advance)
-        wrong = check(loaded, built.package)
-        if wrong:
-            listed = "\n  ".join(wrong[:10])
-            raise IchnosError(
-                f"the check does not pass, so nothing is released:\n  {listed}",
-                place=Place(loaded.shown(built.package)),
-                cure="mend it, or waive it in ichnos.toml with a reason; see ichnos check",
-            )
-        _lay(built.package, archive)
+        version = _version(loaded, step)
+        with _unless_it_fails(folder / FILE_NAME, folder / CHANGES):
+            if step:
+                document = tomlkit.parse(loaded.file.text.content)
+                document["pack"]["version"] = version
+                write_whole(folder / FILE_NAME, assignments.as_bytes(loaded, document))
+            assignments.mint_missing_ids(workspaces.load(folder))
+            _write_change(folder / CHANGES, version, note)
+            planned = building.plan(folder)
+            archive = _archive(loaded, version, planned.prepared.outline)
+            built, _ = building.carry_out(planned, on_progress)
+            wrong = check(workspaces.load(folder), built.package)
+            if wrong:
+                listed = "\n  ".join(wrong[:10])
+                raise IchnosError(
+                    f"the check does not pass, so nothing is released:\n  {listed}",
+                    place=Place(loaded.shown(built.package)),
+                    cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
+                )
+            _write_archive(built.package, archive)
     digest = sha256_of(archive)
     write_whole(archive.with_name(f"{archive.name}.sha256"), f"{digest}  {archive.name}\n".encode())
     return Released(version, archive, digest)
 
 
-def _lay(package: Path, archive: Path) -> None:
+def _write_archive(package: Path, archive: Path) -> None:
     """The package's archive; a folder goes into one with its own name around it, as it goes into the game."""
     with fresh(archive) as beside:
         if package.is_file():

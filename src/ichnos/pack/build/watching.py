@@ -1,69 +1,49 @@
-"""Waiting until something that a pack is made of is saved."""
+"""Waiting until something that a pack is made of is saved.
+
+The system's own notices only wake us: what has changed is told by the files' signatures, so that
+nothing is missed that is saved while we look elsewhere.
+"""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable
 from pathlib import Path
 
-from ichnos.games.catalogues import kept
-from ichnos.pack.workspace.workspace import FILE_NAME, TABLE_NAME, Workspace
+from ichnos.files.signatures import Signatures, sign
 
-_PAUSE = 0.4  # seconds between two looks
-Seen = dict[str, tuple[int, int]]
-
-
-def clips_of(workspace: Workspace) -> list[Path]:
-    """The clips of its sounds."""
-    return [workspace.clip_path(clip) for sound in workspace.pack_file.sound for clip, _ in sound.clips()]
+_PAUSE = 0.3  # seconds that files must stand still
+_AT_MOST = 2_000  # milliseconds between two looks, should a notice fail to come
 
 
-def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
-    """The files and folders besides clips that a pack is made of; where it cannot be read, the workspace's own."""
-    paths = [folder / FILE_NAME, folder / TABLE_NAME]
-    if workspace is None:
-        return paths
-    pack_file = workspace.pack_file
-    paths += [folder / name for name in workspace.files]
-    paths += [folder / one.picture for one in pack_file.carrier if one.picture]
-    paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
-    for inner in (workspace.profile.folder, folder / "own", folder / "inbox"):
-        paths += [inner, *inner.rglob("*")]
-    return paths
+def signatures_of(paths: Iterable[Path]) -> Signatures:
+    """How the files that are there are now."""
+    return {str(path): one for path in paths if (one := sign(path)) is not None and not path.is_dir()}
 
 
-def outside(workspace: Workspace) -> list[Path]:
-    """The game's own files that it is made of: those of the installation, and the catalogue that is kept."""
-    paths = [kept.path_of(workspace.profile.rules.game.name)]
-    installation = workspace.pack_file.installation
-    if installation:
-        read = [Path(path) for path in workspace.catalogue.seen] if workspace.catalogue else []
-        paths += [workspace.folder / installation, *read, *{path.parent for path in read}]
-    return paths
-
-
-def seen(paths: list[Path]) -> Seen:
-    """The size and time of each file that is there."""
-    found: Seen = {}
-    for path in paths:
-        try:
-            stat = path.stat()
-        except OSError:
-            continue
-        if path.is_file():
-            found[str(path)] = (stat.st_size, stat.st_mtime_ns)
-    return found
-
-
-def changed(paths: list[Path], before: Seen) -> Iterator[tuple[list[str], Seen]]:
-    """Wait, and give the files that changed, and how all are now, each time that they stand still again."""
+def wait_for_change(paths: list[Path], before: Signatures) -> tuple[list[str], Signatures]:
+    """Wait until files differ from before and stand still again; which do, and how all are now."""
     while True:
-        now = seen(paths)
-        if now == before:
+        now = signatures_of(paths)
+        if now != before:
             time.sleep(_PAUSE)
-            continue
-        time.sleep(_PAUSE)
-        if seen(paths) != now:
+            if signatures_of(paths) == now:
+                return sorted(path for path in now.keys() | before.keys() if now.get(path) != before.get(path)), now
             continue  # still being written
-        yield sorted(path for path in now.keys() | before.keys() if now.get(path) != before.get(path)), now
-        before = now
+        _doze(paths)
+
+
+def _doze(paths: list[Path]) -> None:
+    """Wait for a notice that something happens in a folder of these files."""
+    from watchfiles import watch
+
+    folders = {path if path.is_dir() else path.parent for path in paths}
+    try:
+        there = sorted(str(folder) for folder in folders if folder.is_dir())
+        next(
+            watch(*there, recursive=False, watch_filter=None, debounce=50, step=50, rust_timeout=_AT_MOST,
+                  yield_on_timeout=True, raise_interrupt=True),
+            None,
+        )  # fmt: skip
+    except (OSError, RuntimeError):  # this file system, or this machine, gives no notices
+        time.sleep(_PAUSE)

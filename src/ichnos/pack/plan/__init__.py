@@ -1,1 +1,1 @@
-"""TODO."""
+"""What a pack will be: the outline, then the plan. Pure values."""

@@ -9,16 +9,18 @@ from pathlib import PurePosixPath
 from ichnos.documents.formats import parse
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.games.entries.edit import Change, merge
-from ichnos.games.entries.fill import Around, Filler, Instance, fill, instances, repetitions, resolve
+from ichnos.games.definitions import Definitions
+from ichnos.games.entries.edit import EntryChange, merge
+from ichnos.games.entries.fill import Bindings, Filler, Instance, fill, instances, repetitions, resolve
+from ichnos.games.entries.instances import pack_instance
 from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script
-from ichnos.games.profiles.vocabulary import CARRIER, LANGUAGE, PACK, PART, ROTATION, SOUND, TAKE, TRIGGER
-from ichnos.games.scripts import render, with_region
-from ichnos.pack.plan import icon
-from ichnos.pack.plan.plan import Outline, Wanted, Written
-from ichnos.pack.plan.values import HOLES_OF_A_SOUND, PackValues, named_path, script_values, spelled_path
+from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SETTINGS, SOUND, TAKE, TRIGGER
+from ichnos.games.scripts import render, script_values, with_region
+from ichnos.pack.plan import icon, meaning
+from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
+from ichnos.pack.plan.plan import Outline, PlannedFile, SoundSpec
 from ichnos.pack.workspace import credit
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -34,19 +36,21 @@ def make(workspace: Workspace) -> Outline:
             "no sound is assigned yet", place=Place("ichnos.toml"), cure="assign one: ichnos assign KEY CLIP"
         )
     profile, originals = workspace.profile, workspace.originals()
-    values = PackValues(workspace)
-    around: Around = {PACK: values.pack()}
-    sounds = tuple(_sound_files(workspace, values))
-    files = [*_pictures(workspace, values), *_credits(workspace)]
+    uses = ClipUses(workspace, meaning.pack_values(workspace))
+    said = meaning.definitions(workspace, uses)
+    names, takes = profile.rules.names, profile.rules.takes
+    around: Bindings = {PACK: pack_instance(said, names.separator, several_takes=takes.several)}
+    sounds = tuple(_sound_files(workspace, uses))
+    files = [*_pictures(workspace, uses), *_credits(workspace)]
     for exemplar in profile.documents:
         for bound in _files(exemplar.file_scopes, around):
             written = _document(workspace, exemplar, bound, originals)
             if written is not None:
                 files.append(written)
     files += _icon(workspace)
-    files += [_script(workspace, script) for script in profile.scripts]
+    files += [_script(workspace, script, said) for script in profile.scripts]
     files += [
-        Written(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
+        PlannedFile(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
     ]
     _refuse_foreign(workspace, sounds)
     rules = profile.rules
@@ -61,7 +65,7 @@ def make(workspace: Workspace) -> Outline:
         rules.game.title if workspace.catalogue is None else "",
         rules.limits.seconds,
         rules.limits.megabytes,
-        rules.closed is not None,
+        rules.own_encoder is not None,
     )
 
 
@@ -80,11 +84,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     if profile.rules.loops.kind != "field":
         known.add("loop")
     for sound in pack.sound:
-        lost = [
-            name
-            for name in (*HOLES_OF_A_SOUND, "title")
-            if getattr(sound, name) not in (None, {}) and name not in known
-        ]
+        lost = [name for name in (*SETTINGS, "title") if getattr(sound, name) not in (None, {}) and name not in known]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
         strange = [name for name in sound.fields if name not in profile.field_names]
@@ -92,74 +92,75 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
     if not profile.scripts:
-        for scope, items in ((TRIGGER, pack.trigger), (CARRIER, pack.carrier), (ROTATION, pack.rotation)):
+        for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
             if items and scope not in scopes:
                 yield f"{title} has no place for a {scope}"
 
 
-def _sound_files(workspace: Workspace, values: PackValues) -> Iterator[Wanted]:
+def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
+    rules = workspace.profile.rules
     written: set[str] = set()
-    for index, sound in enumerate(workspace.pack_file.sound):
-        spelled = workspace.profile.rules.names.spelled(sound.key)
+    for placed in workspace.sounds:
+        sound = placed.sound
+        spelled = rules.names.spelled(sound.key)
         treatment = f", {sound.treatment}" if sound.treatment else ""
-        for path, (clip, at) in zip(values.paths(sound), sound.clips(), strict=True):
-            if path in written:
+        for use in uses.of(placed):
+            if use.path in written:
                 continue  # stored once, for several keys
-            if workspace.profile.rules.takes.shared:
-                written.add(path)
-            target = values.target(sound, part=at[0] == "parts")
+            if rules.takes.shared:
+                written.add(use.path)
             about = treatment
-            if spelled not in path and len(PurePosixPath(path).stem) == workspace.profile.rules.names.longest:
+            if spelled not in use.path and len(PurePosixPath(use.path).stem) == rules.names.longest:
                 about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
             elif spelled != sound.key:
                 about += f"; {sound.key} is spelled {spelled}"
-            yield Wanted(path, clip, target, about, workspace.sound_place(index, *at))
+            yield SoundSpec(use, about)
 
 
-def _pictures(workspace: Workspace, values: PackValues) -> list[Written]:
+def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
     found, errors = [], []
-    for index, carrier in enumerate(workspace.pack_file.carrier):
-        if carrier.picture is None:
+    for index, prop in enumerate(workspace.pack_file.prop):
+        if prop.picture is None:
             continue
-        file, path = workspace.folder / carrier.picture, values.picture_path(carrier)
+        file, path = workspace.folder / prop.picture, uses.picture_path(prop)
         if not file.is_file():
-            what = f'the picture "{carrier.picture}" is not there'
-            place = workspace.file.place("carrier", index, "picture")
+            what = f'the picture "{prop.picture}" is not there'
+            place = workspace.file.place("prop", index, "picture")
             errors.append(IchnosError(what, place=place, cure="correct the name"))
         elif path is not None:
-            found.append(Written(path, f"{carrier.picture}: the picture of {carrier.name}", file.read_bytes()))
+            found.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", file.read_bytes()))
     raise_all(errors)
     return found
 
 
-def _credits(workspace: Workspace) -> list[Written]:
+def _credits(workspace: Workspace) -> list[PlannedFile]:
     path = workspace.profile.rules.credits.path
     text = credit.text(workspace.pack_file)
-    return [Written(path, "where the clips are from", text.encode())] if path and text else []
+    return [PlannedFile(path, "where the clips are from", text.encode())] if path and text else []
 
 
-def _icon(workspace: Workspace) -> list[Written]:
+def _icon(workspace: Workspace) -> list[PlannedFile]:
     rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
     if rules is None:
         return []
     if pack.icon is None:
-        return [Written(rules.path, "an icon drawn from the title", icon.drawn(pack.title, rules.size))]
+        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, rules.size))]
     path = workspace.folder / pack.icon
     if not path.is_file():
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
     data = icon.from_picture(path, pack.icon, rules.size, pack.icon_shape)
-    return [Written(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
+    return [PlannedFile(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
 
 
-def _document(workspace: Workspace, exemplar: Exemplar, around: Around, originals: Originals) -> Written | None:
+def _document(workspace: Workspace, exemplar: Exemplar, around: Bindings, originals: Originals) -> PlannedFile | None:
     """One document of the pack; ``None`` where it would have nothing to say."""
     rules = workspace.profile.document_rules(exemplar)
     path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, around=around))
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
-    changes: list[Change] = []
+    changes: list[EntryChange] = []
     if rules.mode == "merge":
         document = originals.document(exemplar, path, rules.encoding)
         like = partial(originals.like, exemplar, path, rules.encoding)
@@ -175,10 +176,10 @@ def _document(workspace: Workspace, exemplar: Exemplar, around: Around, original
     data = spelling.to_bytes(content)
     parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
-    return Written(path, reason, data, changes=tuple(changes))
+    return PlannedFile(path, reason, data, changes=tuple(changes))
 
 
-def _says_anything(exemplar: Exemplar, scope: str, around: Around) -> bool:
+def _says_anything(exemplar: Exemplar, scope: str, around: Bindings) -> bool:
     filler = Filler(exemplar)
     parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
     return any(
@@ -188,7 +189,7 @@ def _says_anything(exemplar: Exemplar, scope: str, around: Around) -> bool:
     )
 
 
-def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Around, originals: Originals) -> str:
+def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Bindings, originals: Originals) -> str:
     like = around[SOUND].values.get("like") if SOUND in around else None
     if like:
         its_own = Instance({**around[SOUND].values, "key": like})
@@ -199,18 +200,18 @@ def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Around,
     return fill(exemplar, around, partial(originals.like, exemplar, path, encoding))
 
 
-def _script(workspace: Workspace, script: Script) -> Written:
-    body = render(workspace.profile.folder / "scripts", script.template, script_values(workspace.pack_file))
+def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedFile:
+    body = render(workspace.profile.folder / "scripts", script.template, script_values(said))
     reason = "a script that plays the sounds"
     if script.region is not None:
         own = workspace.folder / "own" / script.path
         theirs = from_bytes(own.read_bytes(), f"own/{script.path}").content if own.is_file() else ""
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
-    return Written(script.path, reason, body.encode())
+    return PlannedFile(script.path, reason, body.encode())
 
 
-def _files(scopes: tuple[str, ...], around: Around) -> list[Around]:
+def _files(scopes: tuple[str, ...], around: Bindings) -> list[Bindings]:
     bound = [around]
     for scope in scopes:
         bound = [inner for outer in bound for inner in instances(scope, outer)]
@@ -227,7 +228,7 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
     if scopes & {TAKE, PART}:
         many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
         return many or f"the definitions of {counted(len(pack.sound), 'sound')}"
-    for scope, items in ((TRIGGER, pack.trigger), (CARRIER, pack.carrier), (ROTATION, pack.rotation)):
+    for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
         if scope in scopes:
             return f"a {scope}" if scope in exemplar.file_scopes else counted(len(items), scope)
     if SOUND in scopes:
@@ -235,7 +236,7 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
     return "the pack's title, version and ids"
 
 
-def _refuse_foreign(workspace: Workspace, sounds: Iterable[Wanted]) -> None:
+def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
     """A sound of the pack under the name of one of the game's own would change another sound."""
     known, profile = workspace.catalogue, workspace.profile
     if known is None or profile.rules.modes.replace == "by-path":
@@ -243,11 +244,11 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[Wanted]) -> None:
     own = known.all_files()
     errors = [
         IchnosError(
-            f'"{file.path}" is the name of a file that the game has already',
-            place=file.place,
+            f'"{use.path}" is the name of a file that the game has already',
+            place=use.place,
             cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
         )
-        for file in sounds
-        if file.path in own or file.path.rpartition(".")[0] in own
+        for use in (sound.use for sound in sounds)
+        if use.path in own or use.path.rpartition(".")[0] in own
     ]
     raise_all(errors)

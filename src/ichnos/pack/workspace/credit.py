@@ -6,7 +6,7 @@ import fnmatch
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ichnos.pack.plan.plan import SILENCE
+from ichnos.pack.workspace.folder import SILENT_CLIP
 from ichnos.pack.workspace.pack_file import Credit, PackFile
 
 
@@ -34,7 +34,7 @@ def of_clip(pack_file: PackFile, clip: str) -> tuple[int, Credit] | None:
 
 def used_clips(pack_file: PackFile) -> list[str]:
     """Every clip of the pack, once."""
-    clips = (clip for sound in pack_file.sound for clip, _ in sound.clips() if clip != SILENCE)
+    clips = (clip for sound in pack_file.sound for clip, _ in sound.clips() if clip != SILENT_CLIP)
     return list(dict.fromkeys(clips))
 
 

@@ -5,20 +5,21 @@ from __future__ import annotations
 import uuid
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from ichnos.audio.files.forms import Choice
 from ichnos.audio.process import treatments
 from ichnos.audio.process.treatments import Step
-from ichnos.documents.checked import Table
-from ichnos.pack.plan.plan import SILENCE
+from ichnos.documents.checked import TomlTable
+from ichnos.files.paths import is_plain, windows_refuses
+from ichnos.pack.workspace.folder import SILENT_CLIP
 
 
 def _as_take(value: Any) -> Any:
     return {"clip": value} if isinstance(value, str) else value
 
 
-def _as_slot(value: Any) -> Any:
+def _as_entry(value: Any) -> Any:
     return {"key": value} if isinstance(value, str) else value
 
 
@@ -33,12 +34,12 @@ def _uuid(value: Any) -> str:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 
 
-class Take(Table):
+class Take(TomlTable):
     clip: str = Field(min_length=1, description="the clip's file, as seen from the workspace")
     weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
 
 
-class Settings(Table):
+class Settings(TomlTable):
     """What can be said of a sound, of all sounds like it, and of it in another game."""
 
     category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
@@ -46,7 +47,9 @@ class Settings(Table):
     pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
     near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
     far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
-    nearby: bool | None = Field(default=None, description="is it heard at its place in the world, and not everywhere?")
+    positional: bool | None = Field(
+        default=None, description="is it heard at its place in the world, and not everywhere?"
+    )
     priority: float | None = Field(default=None, description="which sounds are kept when too many play")
     loop: bool | None = Field(default=None, description="does it play again and again?")
     fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
@@ -57,6 +60,13 @@ class Settings(Table):
         description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless its sides cancel",
     )
     fields: dict[str, str] = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
+
+
+def _folder_names(games: dict[str, Any]) -> dict[str, Any]:
+    for name in games:
+        if "/" in name or not is_plain(name) or windows_refuses(name):
+            raise ValueError(f"{name!r} cannot be a folder's name, and packs for that game go into one")
+    return games
 
 
 class Defaults(Settings):
@@ -97,15 +107,18 @@ class Sound(Settings):
             raise ValueError('a sound needs takes = ["a clip"], or parts, or silent = true')
         return self
 
+    def take_clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
+        """The clip of each take, with its path inside the sound's table; a silent sound has one, of silence."""
+        if self.silent:
+            return [(SILENT_CLIP, ("silent",))]
+        return [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
+
     def clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each clip of the sound, with its path inside the sound's table."""
-        if self.silent:
-            return [(SILENCE, ("silent",))]
-        takes = [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
-        return [*takes, *((clip, ("parts", name)) for name, clip in self.parts.items())]
+        return [*self.take_clips(), *((clip, ("parts", name)) for name, clip in self.parts.items())]
 
 
-class Trigger(Table):
+class Trigger(TomlTable):
     name: str = Field(min_length=1, description="the trigger's own name")
     event: str = Field(min_length=1, description="what has to happen, in the game's own words")
     key: str = Field(description="the key that it plays, of this pack or of the game")
@@ -113,33 +126,33 @@ class Trigger(Table):
     once: bool = Field(default=False, description="only the first time?")
 
 
-class Carrier(Table):
-    name: str = Field(min_length=1, description="the carrier's own name")
+class Prop(TomlTable):
+    name: str = Field(min_length=1, description="the prop's own name")
     title: str = Field(description="what players call it")
     key: str = Field(description="the key that it plays, of this pack or of the game")
     text: str | None = Field(default=None, description="what players read of it")
     picture: str | None = Field(default=None, description="its picture's file, copied as it is")
 
 
-class Slot(Table):
+class ScheduleEntry(TomlTable):
     key: str = Field(description="the key that it plays, of this pack or of the game")
-    kind: Literal["track", "announcement"] = Field(default="track", description="what the slot is")
+    kind: Literal["main", "interlude"] = Field(default="main", description="what the entry is")
 
 
-class Rotation(Table):
-    name: str = Field(min_length=1, description="the rotation's own name")
-    slots: tuple[Annotated[Slot, BeforeValidator(_as_slot, json_schema_input_type=str | Slot)], ...] = Field(
-        min_length=1, description="what it plays: keys, or tables with a kind"
-    )
-    after: int | None = Field(default=None, ge=1, description="an announcement only after so many tracks")
-    apart: int | None = Field(default=None, ge=0, description="no announcement again until so many others were heard")
+class Schedule(TomlTable):
+    name: str = Field(min_length=1, description="the schedule's own name")
+    entries: tuple[
+        Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
+    ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
+    after: int | None = Field(default=None, ge=1, description="an interlude only after so many main entries")
+    apart: int | None = Field(default=None, ge=0, description="no interlude again until so many others were heard")
 
 
 _NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
 _SEMVER = rf"^{_NUMBER}\.{_NUMBER}\.{_NUMBER}(-{_WORD}(\.{_WORD})*)?(\+[0-9A-Za-z-]+(\.[0-9A-Za-z-]+)*)?$"
 
 
-class Pack(Table):
+class Pack(TomlTable):
     title: str = Field(min_length=1, description="the pack's title, as players see it")
     name: str = Field(
         pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
@@ -166,7 +179,7 @@ class Pack(Table):
     )
 
 
-class Credit(Table):
+class Credit(TomlTable):
     clips: tuple[str, ...] = Field(min_length=1, description="the clips' files, as under takes; * stands for anything")
     author: str | None = Field(default=None, description="who made them")
     source: str | None = Field(default=None, description="where they are from")
@@ -175,19 +188,19 @@ class Credit(Table):
     wording: str | None = Field(default=None, description="the words that the licence demands, as they are to stand")
 
 
-class Waiver(Table):
+class Waiver(TomlTable):
     id: str = Field(description="the finding's id, as ichnos check tells it")
     where: str = Field(default="*", description="the file it is about, or a part of its reason; * stands for anything")
     reason: str = Field(min_length=1, description="why it is no slip here")
 
 
-class OtherGame(Table):
+class OtherGame(TomlTable):
     game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
     installation: str | None = Field(default=None, description="where that game is installed")
     game_version: str | None = Field(default=None, description="the version of that game that the pack is for")
 
 
-class PackFile(Table):
+class PackFile(TomlTable):
     """What ``ichnos.toml`` says."""
 
     format: Literal[1] = Field(description="the edition of this file's format")
@@ -205,7 +218,7 @@ class PackFile(Table):
     table: str | None = Field(
         default=None, description="a CSV file with further sounds; sounds.csv is read without being named"
     )
-    games: dict[str, OtherGame] = Field(
+    games: Annotated[dict[str, OtherGame], AfterValidator(_folder_names)] = Field(
         default={}, description="[games.NAME]: other games that the pack is built for, with build --game NAME"
     )
     defaults: tuple[Defaults, ...] = Field(
@@ -218,9 +231,9 @@ class PackFile(Table):
     )
     sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
     trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
-    carrier: tuple[Carrier, ...] = Field(default=(), description="[[carrier]]: a thing in the game that plays a sound")
-    rotation: tuple[Rotation, ...] = Field(
-        default=(), description="[[rotation]]: a schedule of tracks with announcements between them"
+    prop: tuple[Prop, ...] = Field(default=(), description="[[prop]]: a thing in the game that plays a sound")
+    schedule: tuple[Schedule, ...] = Field(
+        default=(), description="[[schedule]]: main entries with interludes between them"
     )
 
     def steps(self, name: str | None) -> tuple[Step, ...]:
@@ -237,10 +250,10 @@ class PackFile(Table):
         """Each key that something plays, with the path of the field that names it."""
         return [
             *((one.key, ("trigger", index, "key")) for index, one in enumerate(self.trigger)),
-            *((one.key, ("carrier", index, "key")) for index, one in enumerate(self.carrier)),
+            *((one.key, ("prop", index, "key")) for index, one in enumerate(self.prop)),
             *(
-                (slot.key, ("rotation", index, "slots", number))
-                for index, one in enumerate(self.rotation)
-                for number, slot in enumerate(one.slots)
+                (entry.key, ("schedule", index, "entries", number))
+                for index, one in enumerate(self.schedule)
+                for number, entry in enumerate(one.entries)
             ),
         ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import ValidationError
 
@@ -14,28 +14,37 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
 
 SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
+
+
+def _columns_of(kind: type) -> set[str]:
+    """The columns of a table that hold this kind of value, as the fields of a sound do."""
+    fields = {**Settings.model_fields, **Sound.model_fields}
+    return {name for name, field in fields.items() if kind in (field.annotation, *get_args(field.annotation))}
+
+
+_YES_NO, _WHOLE, _NUMBERS = _columns_of(bool), _columns_of(int), _columns_of(float) | _columns_of(int)
 _YES, _NO = ("true", "yes", "1", "x"), ("false", "no", "0")
 _PLAIN = ("key", "clip", "weight", "part", "title", "new", "like", "silent", "note")
 
 
 @dataclass(frozen=True)
-class Given:
+class PlacedSound:
     """A sound, and where its fields stand: ``place("takes", 0)``."""
 
     sound: Sound
     place: Callable[..., Place]
 
 
-def of_file(pack_file: PackFile, place: Callable[..., Place]) -> list[Given]:
+def of_file(pack_file: PackFile, place: Callable[..., Place]) -> list[PlacedSound]:
     """The sounds of ``ichnos.toml``."""
 
     def at(index: int) -> Callable[..., Place]:
         return lambda *path: place("sound", index, *path)
 
-    return [Given(sound, at(index)) for index, sound in enumerate(pack_file.sound)]
+    return [PlacedSound(sound, at(index)) for index, sound in enumerate(pack_file.sound)]
 
 
-def of_table(text: Text) -> list[Given]:
+def of_table(text: Text) -> list[PlacedSound]:
     """The sounds of a table (RFC 4180; also with semicolons or tabs): a row for each clip.
 
     Rows with one key are its takes, or with ``part`` its parts; what else a sound has may stand in
@@ -140,11 +149,11 @@ class _Rows:
         elif column.startswith("field."):
             table, name = self._values["fields"], column.partition(".")[2]
         value: Any = cell
-        if column in ("new", "silent", "nearby", "loop"):
+        if column in _YES_NO:
             value = cell.lower() in _YES
             if not value and cell.lower() not in _NO:
                 errors.append(_wrong(self._text, line, column, f"{cell!r} is neither yes nor no", "write yes or no"))
-        elif column in SETTINGS and column not in ("category", "treatment", "mono"):
+        elif column in _NUMBERS:
             value = self._number(line, column, cell, errors)
         if table.setdefault(name, value) != value:
             what = f"{self._values['key']} has {table[name]!r} in an earlier row, and {cell!r} here"
@@ -158,16 +167,16 @@ class _Rows:
             cure = f"write {cell.replace(',', '.')}" if "," in cell else "write a number"
             errors.append(_wrong(self._text, line, column, f"{cell!r} is no number", cure))
             return None
-        return int(number) if column == "voices" and number.is_integer() else number
+        return int(number) if column in _WHOLE and number.is_integer() else number
 
-    def given(self, errors: list[IchnosError]) -> Given | None:
+    def given(self, errors: list[IchnosError]) -> PlacedSound | None:
         def place(*path: str | int) -> Place:
             while path and path not in self._lines:
                 path = path[:-1]
             return Place(self._text.path, self._lines[path][0])
 
         try:
-            return Given(Sound.model_validate(self._values), place)
+            return PlacedSound(Sound.model_validate(self._values), place)
         except ValidationError as error:
             for detail in error.errors():
                 at = place(*detail["loc"])
@@ -178,7 +187,7 @@ class _Rows:
             return None
 
 
-def in_game(given: Sequence[Given], name: str) -> tuple[list[Given], list[str]]:
+def in_game(given: Sequence[PlacedSound], name: str) -> tuple[list[PlacedSound], list[str]]:
     """The sounds as they are in another game, and the keys of those that say nothing of it."""
     found, left_out = [], []
     for one in given:
@@ -188,17 +197,17 @@ def in_game(given: Sequence[Given], name: str) -> tuple[list[Given], list[str]]:
             continue
         # What stands there counts; the category is the other game's own affair.
         said = {key: getattr(elsewhere, key) for key in elsewhere.model_fields_set}
-        found.append(Given(one.sound.model_copy(update={"category": None, "like": None, **said}), one.place))
+        found.append(PlacedSound(one.sound.model_copy(update={"category": None, "like": None, **said}), one.place))
     return found, left_out
 
 
 def with_defaults(
-    given: Sequence[Given], defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]
-) -> list[Given]:
+    given: Sequence[PlacedSound], defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]
+) -> list[PlacedSound]:
     """The sounds with what they do not say themselves taken from the first defaults that fit and say it."""
     if not defaults:
         return list(given)
-    return [Given(_filled(one.sound, defaults, category_of), one.place) for one in given]
+    return [PlacedSound(_filled(one.sound, defaults, category_of), one.place) for one in given]
 
 
 def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]) -> Sound:

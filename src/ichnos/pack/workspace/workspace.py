@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -11,29 +11,39 @@ from ichnos.audio.process import treatments
 from ichnos.documents.checked import checked
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
-from ichnos.errors import IchnosError, Place, WrongCall, raise_all
+from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.files.paths import shown
+from ichnos.files.signatures import are_same
 from ichnos.files.sources import Folder
-from ichnos.games.catalogues import kept
+from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue, nearest
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import profile
-from ichnos.pack.build.seen_clips import clip_path
-from ichnos.pack.build.stamp import FILE_NAME, find_folder
 from ichnos.pack.workspace import sounds
+from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile, Sound
+from ichnos.pack.workspace.sounds import PlacedSound
 
-__all__ = ["FILE_NAME", "TABLE_NAME", "Workspace", "find_folder", "key_slips", "load", "short_name", "too_many_takes"]
-
-TABLE_NAME = "sounds.csv"
+__all__ = [
+    "FILE_NAME",
+    "TABLE_NAME",
+    "Workspace",
+    "find_folder",
+    "key_slips",
+    "load",
+    "lock",
+    "short_name",
+    "too_many_takes",
+]
 
 
 @dataclass(frozen=True)
 class Workspace:
     """A workspace, read: its file, its game's profile, and the game's catalogue where one is known.
 
-    The sounds of ``pack_file`` are those of the file and of the table, as they are in this game, with
-    what holds for all of a kind. ``game``: the other game that is built for, or None.
+    ``sounds`` (those of ``pack_file`` are the same) are those of the file and of the table, as they are
+    in this game, with what holds for all of a kind. ``game``: the other game that is built for, or None.
     """
 
     folder: Path
@@ -41,14 +51,14 @@ class Workspace:
     pack_file: PackFile
     profile: profile.Profile
     catalogue: Catalogue | None
-    places: tuple[Callable[..., Place], ...] = ()  # of each sound's fields
+    sounds: tuple[PlacedSound, ...] = ()
     game: str | None = None
     left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
     files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
 
     def sound_place(self, index: int, *path: str | int) -> Place:
         """Where a field of a sound stands: in the file, or in the table."""
-        return self.places[index](*path)
+        return self.sounds[index].place(*path)
 
     def category_of(self, sound: Sound) -> str | None:
         """The sound's category: as given, or as the game's own definition has it."""
@@ -72,7 +82,7 @@ class Workspace:
         """Was it copied from another pack's, and given a name of its own?"""
         return self.pack_file.minted_for not in (None, self.pack_file.pack.name)
 
-    def ids_owed(self) -> list[str]:
+    def ids_to_mint(self) -> list[str]:
         """The ids that the game needs and that are not there, or are another pack's."""
         return [name for name in self.profile.id_names if self.is_copy or name not in self.pack_file.ids]
 
@@ -81,7 +91,7 @@ class Workspace:
 
     def shown(self, path: Path) -> str:
         """A path as messages call it: relative to the workspace where it lies inside."""
-        return path.relative_to(self.folder).as_posix() if path.is_relative_to(self.folder) else str(path)
+        return shown(self.folder, path)
 
 
 def load(folder: Path, game: str | None = None) -> Workspace:
@@ -109,9 +119,9 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         at = ("games", game)
     try:
         game_profile = profile.load(profile.find(pack_file.game, folder))
-    except WrongCall as error:
+    except UsageError as error:
         raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
-    known = kept.load(game_profile.rules.game.name)
+    known = library.load(game_profile.identity)
     if pack_file.installation:
         at = ("installation",) if game is None else (*at, "installation")
         try:
@@ -123,7 +133,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
     workspace = replace(
         workspace,
         pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
-        places=tuple(one.place for one in given),
+        sounds=tuple(given),
         game=game,
         left_out=tuple(left_out),
         files=(FILE_NAME, table) if table else (FILE_NAME,),
@@ -143,12 +153,12 @@ def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
 
 
 def _elsewhere(
-    pack_file: PackFile, given: list[sounds.Given], name: str
-) -> tuple[PackFile, list[sounds.Given], list[str]]:
+    pack_file: PackFile, given: list[PlacedSound], name: str
+) -> tuple[PackFile, list[PlacedSound], list[str]]:
     """The pack as it is for another of its games."""
     if name not in pack_file.games:
         names = [pack_file.game, *pack_file.games]
-        raise WrongCall(
+        raise UsageError(
             f'this workspace knows no game "{name}"', cure=f"it has: {', '.join(names)}; add [games.{name}]"
         )
     other = pack_file.games[name]
@@ -161,31 +171,31 @@ def _elsewhere(
         "trigger": tuple(
             one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.trigger if one.key in renamed
         ),
-        "carrier": tuple(
-            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.carrier if one.key in renamed
-        ),
-        "rotation": tuple(
+        "prop": tuple(one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.prop if one.key in renamed),
+        "schedule": tuple(
             one.model_copy(
                 update={
-                    "slots": tuple(
-                        slot.model_copy(update={"key": renamed[slot.key]}) for slot in one.slots if slot.key in renamed
+                    "entries": tuple(
+                        entry.model_copy(update={"key": renamed[entry.key]})
+                        for entry in one.entries
+                        if entry.key in renamed
                     )
                 }
             )
-            for one in pack_file.rotation
+            for one in pack_file.schedule
         ),
     }
     changed = {"game": other.game or name, "installation": other.installation, "pack": pack, **played}
     return pack_file.model_copy(update=changed), found, left_out
 
 
-def _named(given: list[sounds.Given], game: str) -> list[sounds.Given]:
+def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
     return [one for one in given if game in one.sound.games]
 
 
 def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue:
     """The keys of one installation: as kept, where they are its own and it has not changed."""
-    if known is not None and known.source == str(installation.resolve()) and kept.is_fresh(known):
+    if known is not None and known.source == str(installation.resolve()) and are_same(known.seen):
         return known
     return harvest(game_profile, installation)
 
@@ -238,7 +248,7 @@ def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: P
 
 def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
     """What this game cannot do with a sound."""
-    rules, place_of = workspace.profile.rules, workspace.places[index]
+    rules, place_of = workspace.profile.rules, workspace.sounds[index].place
     title = rules.game.title
     yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"))
     for name in sound.parts:

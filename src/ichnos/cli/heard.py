@@ -1,0 +1,119 @@
+"""``heard``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import Json, app, examples
+
+if TYPE_CHECKING:
+    from ichnos.audio.measure.audibility import Audibility
+    from ichnos.audio.process.lifting import Lift
+
+Clip = Annotated[Path, typer.Argument(metavar="CLIP", help="The clip.")]
+Picture = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw it.")]
+
+
+@app.command(
+    short_help="Is a clip heard over the game's own mix?",
+    epilog=examples("ichnos heard clips/gull.ogg --bed storm-recording.wav --wish 6 --picture heard.png"),
+)
+def heard(
+    clip: Clip,
+    bed: Annotated[Path, typer.Option(metavar="FILE", help="A recording of the game's own mix, without the clip.")],
+    wish: Annotated[float, typer.Option(metavar="DB", help="By how much the clip should stand out.")] = 6.0,
+    picture: Picture = None,
+    json: Json = False,
+) -> None:
+    """How much of a clip stands out of the game's own mix, and the least EQ and gain that would lift it.
+
+    The bed must be recorded at the level at which the game plays it. Exit code 1: the clip stands out
+    less than wished.
+    """
+    from ichnos.audio.measure import audibility
+    from ichnos.audio.process import exports, lifting
+    from ichnos.files.writing import opened
+
+    clip, bed = exports.one_clip(clip), exports.one_clip(bed)
+    with show.progress("listening", None) as advance, opened(clip) as sound, opened(bed) as under:
+        levels = audibility.levels(sound, clip, advance)
+        cover = audibility.covered(audibility.levels(under, bed, advance))
+        found = audibility.compare(levels, cover)
+        lift = lifting.lift(levels, cover, wish) if found.stands_out < wish else None
+        proved = audibility.compare(lifting.levels_of_treated(sound, clip, lift.steps), cover) if lift else None
+    if picture is not None:
+        from ichnos.audio.drawing import draw_audibility
+        from ichnos.files.writing import fresh
+
+        with fresh(picture) as beside:
+            draw_audibility(found, clip.name, bed.name, beside)
+    if json:
+        show.as_json(_as_json(found, lift, proved, wish))
+    else:
+        _print(found, lift, proved, wish)
+    if picture is not None:
+        typer.echo(f"{picture} is drawn.", err=True)
+    if lift is not None:
+        raise typer.Exit(1)
+
+
+def _as_json(found: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> dict[str, Any]:
+    return {
+        "stands-out-db": round(found.stands_out, 2),
+        "audible-share": round(found.share, 4),
+        "wish-db": wish,
+        "bands": [{"hz": round(hz, 1), "db": round(db, 2)} for hz, db in found.best_bands(len(found.hz))],
+        "curve-db": [round(value, 2) for value in found.curve.tolist()],
+        "curve-step-seconds": found.hop,
+        "lift": None
+        if lift is None
+        else {
+            "steps": [step.model_dump(by_alias=True) for step in lift.steps],
+            "enough": lift.enough,
+            "stands-out-db": None if proved is None else round(proved.stands_out, 2),
+        },
+    }
+
+
+def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> None:
+    from rich.text import Text
+
+    from ichnos.audio.process import lifting
+
+    out = show.console()
+    style = "bold green" if lift is None else "bold yellow" if found.stands_out >= 0 else "bold red"
+    out.print(Text.assemble("It ", (str(found), style), f"; wished: {wish:+g} dB."))
+    best = ", ".join(f"{hz:.0f} Hz ({db:+.0f} dB)" for hz, db in found.best_bands())
+    most = "It stands out most" if found.stands_out >= 0 else "It comes nearest to being heard"
+    out.print(f"{most} around {best}.")
+    if lift is not None and proved is not None:
+        out.print(f"The least change found: {', '.join(map(str, lift.steps))}.")
+        out.print(f"Measured with it, it {proved}.")
+        if proved.stands_out < wish - 1:
+            out.print(
+                f"That is less than wished: more than {lifting.MOST_GAIN:g} dB of gain and {lifting.MOST_EQ:g} dB of EQ"
+                " is not proposed, and peaks stay below -1 dBTP. Take a louder or a brighter clip."
+            )
+        words = " ".join(_as_options(lift))
+        out.print(Text(f"To do it: ichnos treat CLIP --to FOLDER {words}", "dim"))
+    out.print(
+        Text(
+            "The model: masking in third-octave bands, 20 times a second, against the level that the bed passes a tenth"
+            " of the time. It ignores direction, distance, echo, what comes shortly before and after, and how striking"
+            " the sound is.",
+            "dim",
+        )
+    )
+
+
+def _as_options(lift: Lift) -> list[str]:
+    words = []
+    for step in lift.steps:
+        fields = step.model_dump()
+        name = fields.pop("step")
+        words += [f"--{name}", ":".join(f"{value:g}" for value in fields.values())]
+    return words

@@ -1,0 +1,130 @@
+"""``loop``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
+from ichnos.cli.heard import Clip
+from ichnos.errors import UsageError
+
+if TYPE_CHECKING:
+    from ichnos.audio.measure.seams import LoopSeams, Seam
+
+
+@app.command(
+    short_help="Measure a loop's seam, find a better one, mark it, fade it.",
+    epilog=examples("ichnos loop clips/wind.wav --better", "ichnos loop clips/wind.wav --fade 0.5 --to wind-loop.wav"),
+)
+def loop(
+    clip: Clip,
+    start: Annotated[
+        int | None, typer.Option(metavar="SAMPLE", min=0, help="The first sample, counted from 0.")
+    ] = None,
+    end: Annotated[int | None, typer.Option(metavar="SAMPLE", min=1, help="The last sample, played too.")] = None,
+    better: Annotated[
+        bool, typer.Option("--better", help="Look for better points near these, and take the best.")
+    ] = False,
+    within: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="With --better: how far to look.")] = 0.5,
+    fade: Annotated[
+        float | None,
+        typer.Option(metavar="SECONDS", min=0.001, help="Fade the end into the beginning: no seam is left."),
+    ] = None,
+    to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the clip with the loop marked.")] = None,
+    game: Annotated[
+        str | None,
+        typer.Option("--game", "-g", metavar="GAME", help="Whose way of marking loops counts, where it is comments."),
+    ] = None,
+    marks: Annotated[str, typer.Option(metavar="smpl|cue|both", help="The chunks that mark it.")] = "smpl",
+    overwrite: Overwrite = False,
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Measure the seam of a loop: the one that the clip marks, the one you say, or the whole clip.
+
+    Exit code 1: the seam would be heard.
+    """
+    from ichnos.audio.measure.seams import LoopSeams
+    from ichnos.audio.process import exports
+    from ichnos.files.writing import opened
+    from ichnos.games import suitability
+
+    clip = exports.one_clip(clip)
+    if marks not in ("smpl", "cue", "both"):
+        raise UsageError(f"there are no marks {marks!r}", cure="choose smpl, cue or both")
+    if fade is not None and (better or start is not None or end is not None):
+        raise UsageError("a fade makes the whole clip the loop", cure="leave out --start, --end and --better")
+    if fade is not None and to is None:
+        raise UsageError("where is the faded loop to go?", cure="say --to FILE.wav")
+    if to is not None:
+        exports.refuse_loop_file(clip, to, overwrite=overwrite)
+    judge = suitability.judge_for(game, None, None)
+    marking = judge.marking if judge else None
+    with opened(clip) as stream:
+        given = None
+        if start is not None or end is not None:
+            plain = LoopSeams(stream, clip, marking=marking)
+            given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
+        seams = LoopSeams(stream, clip, given, within if better else 0.0, marking)
+    chosen, seam = seams.loop, seams.seam()
+    said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
+    if not json:
+        _print_seam("The loop", seams, chosen, seam)
+    if better:
+        candidates = seams.candidates()
+        said["candidates"] = [
+            {**_as_json(one.loop, one.seam), "likeness": round(one.likeness, 4)} for one in candidates[:3]
+        ]
+        if candidates:
+            chosen, seam = candidates[0].loop, candidates[0].seam
+        if not json:
+            print("" if candidates else "No better points were found nearby.\n", end="")
+            for one in candidates[:3]:
+                _print_seam(f"Likeness {one.likeness:.3f}", seams, one.loop, one.seam)
+    if to is not None and dry_run:
+        said["dry-run"] = True
+        if not json:
+            print(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
+    elif to is not None:
+        with show.progress("writing", seams.facts.seconds) as advance:
+            written = exports.write_loop(clip, to, marks, chosen, fade, advance)  # type: ignore[arg-type]
+        seam, said["to"] = written.seam(), str(to)
+        if not json:
+            print(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
+            _print_seam("There the loop", written, written.loop, seam)
+    if json:
+        show.as_json({**said, "audible": seam.is_audible})
+    if seam.is_audible:
+        raise typer.Exit(1)
+
+
+def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:
+    return {
+        "first": loop[0],
+        "last": loop[1],
+        "step": round(seam.step, 3),
+        "slope": round(seam.slope, 3),
+        "level-db": round(seam.level_db, 2),
+        "audible": seam.is_audible,
+    }
+
+
+def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) -> None:
+    from rich.text import Text
+
+    count = loop[1] + 1 - loop[0]
+    length = f"sample {loop[0]} to {loop[1]}, {count} samples, {count / seams.facts.rate:.3f} s"
+    out = show.console()
+    verdict = ("its seam would be heard", "bold red") if seam.is_audible else ("its seam is not heard", "bold green")
+    out.print(Text.assemble(f"{what}: {length}: ", verdict))
+    out.print(
+        Text(
+            f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
+            f" usually does (2 is too much), and the level changes by {seam.level_db:+.1f} dB",
+            "dim",
+        )
+    )

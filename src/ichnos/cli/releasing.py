@@ -1,0 +1,73 @@
+"""``release``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples
+from ichnos.errors import UsageError
+
+if TYPE_CHECKING:
+    from ichnos.pack.workspace.workspace import Workspace
+
+
+@app.command(
+    short_help="Make a release: version up, checked, archived.",
+    epilog=examples("ichnos release --minor --note 'Two more bells, and the foghorn is louder'"),
+)
+def release(
+    note: Annotated[str, typer.Option(metavar="TEXT", help="What is new, in a line; it goes into CHANGES.md.")],
+    major: Annotated[bool, typer.Option("--major", help="Raise the first number of the version.")] = False,
+    minor: Annotated[bool, typer.Option("--minor", help="Raise the second.")] = False,
+    patch: Annotated[bool, typer.Option("--patch", help="Raise the third.")] = False,
+    workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Make a release in release/: raise the version, build, check, and put the archive and its SHA-256 there.
+
+    Where the check does not pass, nothing is released, and ichnos.toml and CHANGES.md stay as they were.
+    Findings that are no slip are waived in ichnos.toml.
+    """
+    from ichnos.files.sources import files_at
+    from ichnos.pack.build import release as releases
+    from ichnos.pack.workspace.folder import find_folder
+    from ichnos.review import check as checking
+    from ichnos.review.subject import Subject, of_workspace
+
+    steps = [name for name, wanted in (("major", major), ("minor", minor), ("patch", patch)) if wanted]
+    if len(steps) > 1:
+        raise UsageError(f"--{steps[0]} and --{steps[1]} exclude each other", cure="choose one")
+
+    def check(loaded: Workspace, package: Path) -> list[str]:
+        result = checking.check(Subject(of_workspace(loaded), files_at(package)), lambda _: None)
+        return [f"{one.kind.id}  {one.place}: {one.reason}" for one in result.findings]
+
+    folder, step = find_folder(workspace), steps[0] if steps else None
+    if dry_run:
+        _preview(folder, step, note, json=json)
+        return
+    with show.progress("releasing", None) as advance:
+        done = releases.release(folder, step, note, check, advance, show.waiting)
+    if json:
+        show.as_json({"version": done.version, "to": str(done.archive), "sha256": done.sha256})
+        return
+    print(f"{done.version} is released: {done.archive}")
+    print(f"SHA-256 {done.sha256}")
+
+
+def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:
+    from ichnos.files.paths import shown
+    from ichnos.pack.build import release as releases
+
+    version, archive, missing = releases.preview(folder, step)
+    if json:
+        show.as_json({"version": version, "to": str(archive), "convert": missing, "dry-run": True})
+        return
+    print(f"would release {version}: {shown(folder, archive)}")
+    print(f"would write into {releases.CHANGES}: {note}")
+    print(f"would convert {show.counted(missing, 'clip')}, then build, and check what was built")

@@ -1,0 +1,56 @@
+"""Paths: which are safe, which no system takes, and how messages call them."""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+_FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
+_RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
+
+
+def leads_out(path: str) -> bool:
+    """Does a path with slashes lead out of the folder that it is below: absolute, with a drive, or by ``..``?
+
+    >>> leads_out("lore/voices.json"), leads_out("../voices.json"), leads_out("C:/voices.json")
+    (False, True, True)
+    """
+    pieces = path.replace("\\", "/").split("/")
+    return pieces[0] == "" or ":" in pieces[0] or ".." in pieces
+
+
+def is_plain(path: str) -> bool:
+    """Is it a path below a folder, with slashes, of names that every system takes, none of them . or .. or empty?
+
+    >>> is_plain("lore/voices.json"), is_plain("lore//voices.json"), is_plain("what?.json")
+    (True, False, False)
+    """
+    return all(piece not in ("", ".", "..") for piece in path.split("/")) and not _FORBIDDEN.search(path)
+
+
+def windows_refuses(name: str) -> bool:
+    """Is it a name of a device, or one with a dot or a space at its end, that Windows would cut?
+
+    >>> windows_refuses("aux.ogg"), windows_refuses("bell."), windows_refuses("bell.ogg")
+    (True, True, False)
+    """
+    return name not in ("", ".", "..") and _RESERVED.fullmatch(name) is not None
+
+
+def shown(folder: Path, path: Path) -> str:
+    """A path as messages call it: from a folder, with slashes, where it lies below that; else as it is."""
+    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
+
+
+def seen_from(folder: Path, path: Path) -> str:
+    """A path from a folder, with slashes, also where it does not lie below; absolute on another drive."""
+    try:
+        return Path(os.path.relpath(path, folder)).as_posix()
+    except ValueError:
+        return path.as_posix()
+
+
+def below(folder: Path, path: str) -> Path:
+    """The path that ``seen_from`` gave, again."""
+    return Path(os.path.normpath(folder / path))

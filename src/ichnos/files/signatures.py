@@ -1,0 +1,96 @@
+"""Has a file changed? Told by its size and time, and only where those cannot tell by what is in it."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import stat
+import time
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+# Size in bytes (0 for a folder) and time in nanoseconds. A third piece, where the file changed so shortly before
+# that another change could go unnoticed: a digest of what is in it. None: nothing is there.
+Signature = tuple[int, int] | tuple[int, int, str] | None
+Signatures = dict[str, Signature]  # by path
+
+CHANGED = (-1, -1)  # unlike anything that is seen later
+_SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before may change again in the same tick of the clock
+
+
+def sign(path: Path | str) -> tuple[int, int] | None:
+    """How a file or a folder is now, by its size and time alone."""
+    try:
+        found = os.stat(path)
+    except (OSError, ValueError):
+        return None
+    return 0 if stat.S_ISDIR(found.st_mode) else found.st_size, found.st_mtime_ns
+
+
+def sign_file(path: Path | str) -> tuple[int, int]:
+    """How a file is now. Raises FileNotFoundError where there is none, or something that is no file."""
+    found = os.stat(path)
+    if not stat.S_ISREG(found.st_mode):
+        raise FileNotFoundError(path)
+    return found.st_size, found.st_mtime_ns
+
+
+def is_settled(signature: tuple[int, int]) -> bool:
+    """Did it change so long ago that another change would show?"""
+    return time.time_ns() - signature[1] > _SETTLED
+
+
+def sign_all(paths: Iterable[Path | str]) -> Signatures:
+    """How files and folders are now, in a way that shows every later change."""
+    found: Signatures = {}
+    for path in dict.fromkeys(map(str, paths)):
+        one = sign(path)
+        found[path] = one if one is None or is_settled(one) else (*one, _digest(path))
+    return found
+
+
+def _digest(path: str) -> str:
+    """What is in a file, or which names are in a folder; empty where that cannot be read."""
+    try:
+        if os.path.isdir(path):
+            return hashlib.sha256("\0".join(sorted(os.listdir(path))).encode("utf-8", "surrogateescape")).hexdigest()
+        with open(path, "rb") as stream:
+            return hashlib.file_digest(stream, "sha256").hexdigest()
+    except OSError:
+        return ""
+
+
+def still(signatures: Signatures) -> Signatures:
+    """The same, with CHANGED for all that has changed since."""
+    return {path: one if sign(path) == (one and one[:2]) else CHANGED for path, one in signatures.items()}
+
+
+def are_same(signatures: Signatures) -> bool:
+    """Is everything as it was?"""
+    return all(is_same(path, one) for path, one in signatures.items())
+
+
+def is_same(path: str, signature: Signature) -> bool:
+    """Is a file or a folder as it was?"""
+    if sign(path) != (signature and signature[:2]):
+        return False
+    return signature is None or len(signature) == 2 or _digest(path) == signature[2]
+
+
+def below(folder: Path | str) -> Iterator[str]:
+    """Every file and folder below a folder; links are not followed."""
+    for parent, folders, files in os.walk(folder):
+        yield from (os.path.join(parent, name) for name in (*folders, *files))
+
+
+def files_in(folder: Path | str) -> Iterator[tuple[str, os.stat_result]]:
+    """All files of a folder by their path from it, links and whatever else is no folder with them."""
+    folders = [("", str(folder))]
+    while folders:
+        name, inside = folders.pop()
+        with os.scandir(inside) as entries:
+            for entry in entries:
+                if entry.is_dir(follow_symlinks=False):
+                    folders.append((f"{name}{entry.name}/", entry.path))
+                else:
+                    yield f"{name}{entry.name}", entry.stat(follow_symlinks=False)

@@ -1,0 +1,127 @@
+"""State that can be made anew, in one SQLite file: thrown away when it is damaged or of another version."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+from ichnos.errors import IchnosError, Place
+from ichnos.files.writing import understood, write_whole
+
+_PATIENCE = 30.0  # seconds to wait for another process that writes
+_PROBE = 1 << 18  # bytes: more than the file has when it is made
+
+
+class State:
+    """A SQLite file with the tables of a subclass.
+
+    Whatever cannot be read is no error: the file is made anew, and its users see empty tables.
+    """
+
+    SCHEMA = ""  # the statements that make the tables
+    VERSION = 0  # raised whenever they change
+
+    def __init__(self, path: Path) -> None:
+        """Open the file, or make it.
+
+        Raises:
+            IchnosError: the folder cannot be written.
+        """
+        self.path = path
+        with understood(path):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if path.is_symlink():
+                raise IchnosError("this must be a file, not a link", place=Place(str(path)), cure="delete the link")
+        try:
+            self._db = self._opened()
+        except sqlite3.Error:
+            self._db = self._made_anew()
+
+    def _opened(self) -> sqlite3.Connection:
+        db = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
+        try:
+            db.execute("PRAGMA journal_mode = WAL")
+            db.execute("PRAGMA synchronous = NORMAL")
+            (version,) = db.execute("PRAGMA user_version").fetchone()
+            if version != self.VERSION or not self.is_ours(db):
+                db.execute("BEGIN IMMEDIATE")
+                (version,) = db.execute("PRAGMA user_version").fetchone()
+                if version != self.VERSION or not self.is_ours(db):  # another process may just have made it
+                    self._make(db)
+                db.execute("COMMIT")
+        except BaseException:
+            db.close()
+            raise
+        return db
+
+    def _make(self, db: sqlite3.Connection) -> None:
+        kinds = "table", "view"  # those of a virtual table go with it
+        for kind, name in db.execute("SELECT type, name FROM sqlite_schema WHERE name NOT LIKE 'sqlite_%'").fetchall():
+            if kind in kinds:
+                with suppress(sqlite3.OperationalError):
+                    db.execute(f'DROP {kind.upper()} IF EXISTS "{name}"')
+        for statement in self.SCHEMA.split(";"):
+            if statement.strip():
+                db.execute(statement)
+        self.fill(db)
+        db.execute(f"PRAGMA user_version = {self.VERSION}")
+
+    def _made_anew(self) -> sqlite3.Connection:
+        for suffix in ("", "-wal", "-shm"):
+            with suppress(OSError):
+                self.path.with_name(self.path.name + suffix).unlink()
+        try:
+            return self._opened()
+        except sqlite3.Error as error:
+            raise self._cannot_be_written(error) from None
+
+    def _cannot_be_written(self, error: sqlite3.Error) -> IchnosError:
+        """The system's own reason, which SQLite does not give."""
+        probe = self.path.with_name(f"{self.path.name}.probe")
+        try:
+            write_whole(probe, bytes(_PROBE))
+            probe.unlink()
+        except IchnosError as reason:
+            return IchnosError(reason.what, place=Place(str(self.path)), cure=reason.cure)
+        what = f"what is done cannot be noted here ({error})"
+        return IchnosError(what, place=Place(str(self.path)), cure="may this folder be written to?")
+
+    def is_ours(self, db: sqlite3.Connection) -> bool:
+        """Is a file of the right version to be trusted?"""
+        return True
+
+    def fill(self, db: sqlite3.Connection) -> None:
+        """Put into new tables what they begin with."""
+
+    @contextmanager
+    def writing(self) -> Iterator[sqlite3.Connection]:
+        """One transaction: all that is done in it stands, or nothing.
+
+        Raises:
+            IchnosError: the disk is full, or the file is damaged; the next start makes it anew.
+        """
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._db
+                self._db.execute("COMMIT")
+            except BaseException:
+                if self._db.in_transaction:
+                    self._db.execute("ROLLBACK")
+                raise
+        except sqlite3.Error as error:
+            raise self._cannot_be_written(error) from None
+
+    def rows(self, query: str, *values: object) -> list[tuple[Any, ...]]:
+        """What a query finds; nothing where the file is damaged."""
+        try:
+            return self._db.execute(query, values).fetchall()
+        except sqlite3.Error:
+            return []
+
+    def close(self) -> None:
+        """Close the file."""
+        self._db.close()

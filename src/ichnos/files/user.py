@@ -1,0 +1,71 @@
+"""What belongs to the user and not to a workspace: where it is kept, and the one file that holds it."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import uuid
+from pathlib import Path
+
+from ichnos.errors import IchnosError
+from ichnos.files.state import State
+
+
+def data_folder() -> Path:
+    """Where Ichnos keeps what belongs to the user; ICHNOS_DATA overrides it."""
+    given = os.environ.get("ICHNOS_DATA")
+    if given:
+        return Path(given)
+    from platformdirs import user_data_path
+
+    return user_data_path("ichnos", appauthor=False)
+
+
+class UserState(State):
+    """The user's file: the catalogues of games.
+
+    ``catalogues``: by the game profile that they were read through; ``source`` is the installation,
+    ``seen`` the signatures of what was read there, as JSON. ``keys``: their ``files`` are joined by
+    NUL, ``text`` is what is searched. ``search``: an index of that by any three letters. ``words``:
+    what keys are made of.
+    """
+
+    VERSION = 1
+    SCHEMA = """
+        CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+        CREATE TABLE catalogues (
+            id INTEGER PRIMARY KEY, identity TEXT NOT NULL, profile TEXT NOT NULL UNIQUE, game TEXT NOT NULL,
+            source TEXT NOT NULL, seen TEXT NOT NULL, strays INTEGER NOT NULL, notes TEXT NOT NULL,
+            count INTEGER NOT NULL);
+        CREATE TABLE keys (
+            id INTEGER PRIMARY KEY, catalogue INTEGER NOT NULL, key TEXT NOT NULL, category TEXT,
+            files TEXT NOT NULL, mentions INTEGER, sound TEXT, seconds REAL, peak REAL, text TEXT NOT NULL);
+        CREATE INDEX keys_by_catalogue ON keys (catalogue);
+        CREATE VIRTUAL TABLE search USING fts5 (text, content='keys', content_rowid='id', tokenize='trigram');
+        CREATE TABLE words (
+            catalogue INTEGER NOT NULL, word TEXT NOT NULL, PRIMARY KEY (catalogue, word)) WITHOUT ROWID
+    """
+
+    def __init__(self) -> None:
+        super().__init__(data_folder() / "ichnos.sqlite")
+
+    def fill(self, db: sqlite3.Connection) -> None:
+        db.execute("INSERT INTO about VALUES ('identity', ?)", (uuid.uuid4().hex,))
+
+    @property
+    def identity(self) -> str:
+        """Drawn by chance when the file was made. What a workspace keeps is trusted where it has this in it."""
+        found = self.rows("SELECT value FROM about WHERE name = 'identity'")
+        return str(found[0][0]) if found else ""
+
+
+def user_identity() -> str:
+    """The user's identity; empty where nothing can be kept for the user."""
+    try:
+        state = UserState()
+    except IchnosError:
+        return ""
+    try:
+        return state.identity
+    finally:
+        state.close()

@@ -1,0 +1,194 @@
+"""What a pack says, as one frozen value, each item with the place where it is said.
+
+A workspace means one (``ichnos.pack.plan.meaning``); reading a pack or an installed game through its
+profile gives one (``ichnos.games.entries.packs``). Filling a profile's exemplars takes one
+(``ichnos.games.entries.instances``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+
+from ichnos.documents.tree import Value
+from ichnos.errors import Place
+from ichnos.games.profiles.vocabulary import ID_PREFIX
+
+NOWHERE = Place("")
+
+
+@dataclass(frozen=True)
+class PackDefinition:
+    """The pack itself. ``values``: by the names of holes, as ``pack.title``; ``languages``: those of its titles."""
+
+    values: Mapping[str, Value] = field(default_factory=dict)
+    languages: tuple[str, ...] = ()
+    places: Mapping[str, Place] = field(default_factory=dict)
+
+    @property
+    def ids(self) -> dict[str, str]:
+        """Its ids by name."""
+        return {
+            name.removeprefix(ID_PREFIX): str(value)
+            for name, value in self.values.items()
+            if name.startswith(ID_PREFIX)
+        }
+
+
+@dataclass(frozen=True)
+class TakeDefinition:
+    """One of the files under a key. ``file``: from the pack's root; in a game's own files it may lack its extension.
+
+    ``values``: the other holes of a take.
+    """
+
+    file: str | None
+    weight: float | None = None
+    values: Mapping[str, Value] = field(default_factory=dict)
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class PartDefinition:
+    """A named piece of a sound."""
+
+    name: str | None
+    file: str | None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class SoundDefinition:
+    """A sound key. ``settings``: volume, pitch, near ... by the names of holes, where they are said.
+
+    ``titles``: by language; ``None`` stands for a title that belongs to no language. ``fields``: what
+    the profile asks for besides. ``like``: the key whose entry this one starts from.
+    """
+
+    key: str
+    category: str | None = None
+    takes: tuple[TakeDefinition, ...] = ()
+    parts: tuple[PartDefinition, ...] = ()
+    settings: Mapping[str, Value] = field(default_factory=dict)
+    titles: Mapping[str | None, str] = field(default_factory=dict)
+    fields: Mapping[str, Value] = field(default_factory=dict)
+    like: str | None = None
+    place: Place = NOWHERE
+    places: Mapping[str, Place] = field(default_factory=dict)  # of its values; a title's is title.LANGUAGE
+    language: str | None = None  # where each language has an entry of its own
+
+    @property
+    def loops(self) -> bool:
+        return self.settings.get("loop") is True
+
+    def files(self) -> Iterator[tuple[str, Place, bool]]:
+        """Each file of its takes and parts, where it is named, and whether it is a part's."""
+        yield from ((take.file, take.place, False) for take in self.takes if take.file is not None)
+        yield from ((part.file, part.place, True) for part in self.parts if part.file is not None)
+
+    @property
+    def names_files(self) -> bool:
+        return next(self.files(), None) is not None
+
+
+@dataclass(frozen=True)
+class TriggerDefinition:
+    """An event that plays a key. ``values``: by the names of holes."""
+
+    key: str | None
+    values: Mapping[str, Value] = field(default_factory=dict)
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class PropDefinition:
+    """A thing in the game that plays a key. ``values``: by the names of holes."""
+
+    key: str | None
+    values: Mapping[str, Value] = field(default_factory=dict)
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class EntryDefinition:
+    """One entry of a schedule: a key and its kind, main or interlude. ``values``: by the names of holes."""
+
+    key: str | None
+    values: Mapping[str, Value] = field(default_factory=dict)
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class ScheduleDefinition:
+    """Main entries with interludes between them. ``values``: by the names of holes."""
+
+    entries: tuple[EntryDefinition, ...] = ()
+    values: Mapping[str, Value] = field(default_factory=dict)
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True)
+class Definitions:
+    """All that a pack says, or one of its documents."""
+
+    pack: PackDefinition = PackDefinition()
+    sounds: tuple[SoundDefinition, ...] = ()
+    triggers: tuple[TriggerDefinition, ...] = ()
+    props: tuple[PropDefinition, ...] = ()
+    schedules: tuple[ScheduleDefinition, ...] = ()
+
+    def played(self) -> Iterator[tuple[str, Place]]:
+        """Each key that something plays, and where that is said."""
+        entries = [entry for schedule in self.schedules for entry in schedule.entries]
+        players: list[TriggerDefinition | PropDefinition | EntryDefinition] = [*self.triggers, *self.props, *entries]
+        for one in players:
+            if one.key is not None:
+                yield one.key, one.place
+
+    def defined(self) -> Iterator[SoundDefinition]:
+        """The sounds that name files."""
+        return (sound for sound in self.sounds if sound.names_files)
+
+
+@dataclass
+class _Collected:
+    """Definitions of several documents, as they come together."""
+
+    values: dict[str, Value] = field(default_factory=dict)
+    places: dict[str, Place] = field(default_factory=dict)
+    languages: dict[str, None] = field(default_factory=dict)
+    sounds: dict[str, SoundDefinition] = field(default_factory=dict)
+
+
+def combine(several: list[Definitions]) -> Definitions:
+    """One value of the definitions in several documents: of each key all that any of them says, the first counts."""
+    found = _Collected()
+    for one in several:
+        for name, value in one.pack.values.items():
+            if name not in found.values:
+                found.values[name], found.places[name] = value, one.pack.places.get(name, NOWHERE)
+        found.languages.update(dict.fromkeys(one.pack.languages))
+        for sound in one.sounds:
+            known = found.sounds.get(sound.key)
+            found.sounds[sound.key] = sound if known is None else _together(known, sound)
+    return Definitions(
+        PackDefinition(found.values, tuple(found.languages), found.places),
+        tuple(found.sounds.values()),
+        tuple(trigger for one in several for trigger in one.triggers),
+        tuple(prop for one in several for prop in one.props),
+        tuple(schedule for one in several for schedule in one.schedules),
+    )
+
+
+def _together(first: SoundDefinition, other: SoundDefinition) -> SoundDefinition:
+    main = first if first.names_files or not other.names_files else other
+    return replace(
+        main,
+        category=first.category or other.category,
+        takes=first.takes or other.takes,
+        parts=first.parts or other.parts,
+        settings={**other.settings, **first.settings},
+        titles={**other.titles, **first.titles},
+        fields={**other.fields, **first.fields},
+        places={**other.places, **first.places},
+    )

@@ -1,0 +1,91 @@
+"""Definitions as values for a profile's holes, in the scopes that its exemplars repeat."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ichnos.documents.tree import Value
+from ichnos.games.definitions import Definitions, ScheduleDefinition, SoundDefinition
+from ichnos.games.entries.fill import Instance
+from ichnos.games.profiles.vocabulary import (
+    CATEGORY,
+    ENTRY,
+    GROUP,
+    LANGUAGE,
+    PART,
+    PROP,
+    SCHEDULE,
+    SOUND,
+    TAKE,
+    TRIGGER,
+)
+
+
+def pack_instance(definitions: Definitions, separator: str, *, several_takes: bool = True) -> Instance:
+    """The pack, with all that lies inside it.
+
+    Args:
+        separator: what stands between the pieces of a key.
+        several_takes: whether a key may have several; else the one take's values are the sound's own.
+    """
+    sounds = [_sound(one, separator, several_takes=several_takes) for one in definitions.sounds]
+    languages = dict.fromkeys(
+        [*definitions.pack.languages, *(tag for sound in definitions.sounds for tag in sound.titles if tag is not None)]
+    )
+    return Instance(
+        definitions.pack.values,
+        {
+            LANGUAGE: tuple(Instance({"language": tag}) for tag in languages),
+            **_grouped(sounds),
+            CATEGORY: tuple(
+                Instance({"category": name}, _grouped(inner)) for name, inner in _by(sounds, "category").items()
+            ),
+            TRIGGER: tuple(Instance(trigger.values) for trigger in definitions.triggers),
+            PROP: tuple(Instance(prop.values) for prop in definitions.props),
+            SCHEDULE: tuple(_schedule(schedule) for schedule in definitions.schedules),
+        },
+    )
+
+
+def _schedule(schedule: ScheduleDefinition) -> Instance:
+    return Instance(schedule.values, {ENTRY: tuple(Instance(entry.values) for entry in schedule.entries)})
+
+
+def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> Instance:
+    group, _, own = sound.key.rpartition(separator)
+    values: dict[str, Value] = {
+        "key": sound.key,
+        "key.group": group or None,
+        "key.own": own,
+        "category": sound.category,
+        "like": sound.like,
+        **sound.settings,
+        **sound.fields,
+    }
+    takes = tuple(
+        Instance({"take.number": number, **take.values, "weight": take.weight, "file": take.file})
+        for number, take in enumerate(sound.takes, 1)
+    )
+    parts = tuple(Instance({"part.name": part.name, "part.file": part.file}) for part in sound.parts)
+    if takes and not several_takes:
+        values |= takes[0].values
+    titles = dict(sound.titles)
+    languages = tuple(Instance({"language": tag}) for tag in titles if tag is not None)
+    return Instance(values, {TAKE: takes, PART: parts, LANGUAGE: languages}, titles)
+
+
+def _by(sounds: Sequence[Instance], name: str) -> dict[Value, list[Instance]]:
+    found: dict[Any, list[Instance]] = {}
+    for sound in sounds:
+        found.setdefault(sound.values.get(name), []).append(sound)
+    return found
+
+
+def _grouped(sounds: Sequence[Instance]) -> dict[str, tuple[Instance, ...]]:
+    """The sounds, and the same by the group of their keys."""
+    groups = _by(sounds, "key.group")
+    return {
+        SOUND: tuple(sounds),
+        GROUP: tuple(Instance({"key.group": name}, {SOUND: tuple(inner)}) for name, inner in groups.items()),
+    }

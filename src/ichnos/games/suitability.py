@@ -1,0 +1,178 @@
+"""Clips against a game's rules: what would have to change, and what would be heard otherwise than meant."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ichnos.audio.files.loops import Marking
+from ichnos.audio.measure.analysis import ClipAnalysis, analyse
+from ichnos.audio.measure.judging import ClipFinding, judge
+from ichnos.audio.process.conversion import Target
+from ichnos.errors import IchnosError
+from ichnos.files.writing import opened
+from ichnos.games.catalogues import library
+from ichnos.games.profiles import profile as profiles
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.targets import marking
+from ichnos.games.targets import target as target_for
+
+
+def against(analysis: ClipAnalysis, profile: Profile, target: Target) -> list[ClipFinding]:
+    """What the game's rules say of the clip; nothing where it could be used as it is."""
+    return list(_against(analysis, profile, target))
+
+
+def _against(analysis: ClipAnalysis, profile: Profile, target: Target) -> Iterator[ClipFinding]:
+    facts, title = analysis.facts, profile.rules.game.title
+    cure = "the build does so, or: ichnos convert --like-game"
+    if (facts.container, facts.codec) != (target.container, target.codec):
+        known = f"{target.container} {target.codec}"
+        yield ClipFinding("format", f"{title} reads {known}, and this is {facts.kind}", f"convert it; {cure}")
+    if facts.channels > target.channels:
+        effect = "heard everywhere at full level, however far away" if target.channels == 1 else "not read"
+        yield ClipFinding(
+            "channels", f"{title} wants {_channels(target.channels)}: as it is, it would be {effect}", f"mix it; {cure}"
+        )
+    elif facts.channels < target.channels:
+        yield ClipFinding("channels", f"{title} wants {_channels(target.channels)}, and this is mono", f"{cure}")
+    if facts.rate != target.rate:
+        yield ClipFinding(
+            "rate", f"{title} wants {target.rate} Hz, and this has {facts.rate} Hz", f"resample it; {cure}"
+        )
+    longest = profile.rules.limits.seconds
+    if longest is not None and facts.seconds > longest:
+        yield ClipFinding(
+            "long",
+            f"{title} takes {longest:g} s at most, and this lasts {facts.seconds:.1f} s",
+            f"cut it: ichnos treat --cut 0:{longest:g}",
+            True,
+        )
+    if profile.rules.loops.kind != "field" and analysis.loops:
+        start, end = analysis.loops[0]
+        yield ClipFinding(
+            "loop", f"it marks a loop from sample {start} to {end}", "say loop = true, and the build carries it over"
+        )
+
+
+def _channels(count: int) -> str:
+    return {1: "mono", 2: "stereo"}.get(count, f"{count} channels")
+
+
+@dataclass(frozen=True)
+class Judge:
+    """A game's rules for some sounds."""
+
+    profile: Profile
+    target: Target
+    key_checked: bool  # against the game's own keys, as far as they are known
+
+    @property
+    def title(self) -> str:
+        return self.profile.rules.game.title
+
+    @property
+    def marking(self) -> Marking | None:
+        """How the game wants loops marked."""
+        return marking(self.profile.rules.loops, self.target.container)
+
+
+def judge_for(game: str | None, key: str | None, category: str | None) -> Judge | None:
+    """The rules of a game, by its name or its profile's folder, for a key or a category.
+
+    Raises:
+        IchnosError: a key that the game does not have, as far as its keys are known.
+    """
+    if game is None:
+        return None
+    profile = profiles.load(profiles.find(game))
+    known = library.load(profile.identity)
+    if key is not None and known is not None:
+        if key not in known:
+            raise IchnosError(
+                f'{profile.rules.game.title} has no key "{key}"',
+                cure=f"did you mean {' or '.join(known.nearest(key))}?",
+            )
+        category = category or known.category(key)
+    return Judge(profile, target_for(profile, key or "", category), key is None or known is not None)
+
+
+@dataclass(frozen=True)
+class JudgedClip:
+    """A clip and all that is to be said of it; ``analysis`` is None where it could not be read."""
+
+    clip: Path
+    analysis: ClipAnalysis | None
+    findings: list[ClipFinding]
+    unfit: bool = False  # the game could not use it as it is
+
+    @property
+    def grave(self) -> bool:
+        return any(one.grave for one in self.findings)
+
+    @property
+    def badness(self) -> tuple[bool, int, int]:
+        """For sorting: the worst is the largest."""
+        return self.analysis is None, sum(one.grave for one in self.findings), len(self.findings)
+
+    def as_json(self) -> dict[str, Any]:
+        said = {"clip": str(self.clip), "findings": [one.as_json() for one in self.findings]}
+        if self.analysis is None:
+            return {**said, "readable": False}
+        analysis, facts, sides = self.analysis, self.analysis.facts, self.analysis.sides
+        return {
+            **said,
+            "readable": True,
+            "container": facts.container,
+            "claimed": facts.claimed,
+            "codec": facts.codec,
+            "rate": facts.rate,
+            "bits": facts.bits,
+            "channels": facts.channels,
+            "samples": facts.frames,
+            "seconds": facts.seconds,
+            "peak-dbfs": _finite(analysis.peak),
+            "true-peak-dbtp": _finite(analysis.true_peak),
+            "integrated-lufs": _finite(analysis.loudness.integrated),
+            "momentary-lufs": _finite(analysis.loudness.momentary),
+            "clipped-runs": analysis.clipped_runs,
+            "clipped-longest-samples": analysis.clipped_longest,
+            "clipped-at": list(analysis.clipped_at),
+            "dc-offset": analysis.offset,
+            "silence-start": analysis.silent_start,
+            "silence-end": analysis.silent_end,
+            "stereo": None
+            if sides is None
+            else {"twins": sides.twins, "mono-db": _finite(sides.mono_db), "louder": sides.louder},
+            "loops": [{"first": first, "last": last} for first, last in analysis.loops],
+            "tags": analysis.tags,
+        }
+
+
+def _finite(value: float | None) -> float | None:
+    """JSON knows no infinity: silence is null."""
+    return value if value is not None and math.isfinite(value) else None
+
+
+def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callable[[], None]) -> list[JudgedClip]:
+    """Measure and judge clips, side by side. ``on_progress`` is called after each, from the threads that look."""
+
+    def one(clip: Path) -> JudgedClip:
+        try:
+            with opened(clip) as stream:
+                analysis = analyse(stream, clip, marking=rules.marking if rules else None)
+        except IchnosError as error:
+            return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, True)])
+        finally:
+            on_progress()
+        said = against(analysis, rules.profile, rules.target) if rules else []
+        unfit = any(one.id != "loop" for one in said)
+        return JudgedClip(clip, analysis, [*judge(analysis), *said], unfit)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        return list(pool.map(one, clips))

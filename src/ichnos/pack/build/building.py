@@ -1,0 +1,232 @@
+"""A workspace built from beginning to end: the outline, the plan, the build, and what is kept of it.
+
+Where nothing but clips has changed, the last build's outline still holds, and no profile is loaded.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass, replace
+from functools import cache
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ichnos import __version__
+from ichnos.errors import IchnosError
+from ichnos.files import signatures
+from ichnos.files.signatures import Signatures
+from ichnos.games.catalogues import library
+from ichnos.pack.build import state as states
+from ichnos.pack.build.state import CLIP, INPUT, WRITTEN, LastBuild, WorkspaceState
+from ichnos.pack.workspace.folder import FILE_NAME, lock, usual_output
+
+if TYPE_CHECKING:
+    from ichnos.pack.build.build import Built, Prepared
+    from ichnos.pack.plan.plan import Outline
+    from ichnos.pack.workspace.workspace import Workspace
+
+_LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
+
+Minted = Callable[[list[str]], None]
+
+
+@dataclass(frozen=True)
+class Begun:
+    """An outline, and how everything was that it was made from."""
+
+    outline: Outline
+    inputs: Signatures
+    clips: Signatures
+    catalogue: str  # the identity of the kept catalogue
+
+
+def standing(folder: Path, game: str | None, output: Path | None) -> LastBuild | None:
+    """The last build, where nothing at all has changed since: neither what it was made from nor what it wrote."""
+    last = states.last_build(folder, _other_game(folder, game), output)
+    return last if last is not None and _still_holds(last) and last.stands else None
+
+
+def _other_game(folder: Path, game: str | None) -> str | None:
+    """The game that is built for; None where it is the workspace's first, also by its name."""
+    if game is None:
+        return None
+    import tomllib
+
+    try:
+        first = tomllib.loads((folder / FILE_NAME).read_text("utf-8")).get("game")
+    except (OSError, ValueError):  # what is wrong there is reported when the workspace is loaded
+        return game
+    return None if game == first else game
+
+
+def _still_holds(last: LastBuild) -> bool:
+    """Is all that its outline depends on as it was?"""
+    return last.environment == _environment() and last.catalogue == _catalogue(last) and last.inputs_stand
+
+
+def _catalogue(last: LastBuild) -> str:
+    profile, _, _ = last.catalogue.partition("\n")
+    return f"{profile}\n{library.identity_of(profile)}"
+
+
+@cache
+def _environment() -> str:
+    found = [__version__]
+    for name in _LIBRARIES:
+        try:
+            found.append(version(name))
+        except PackageNotFoundError:
+            found.append("")
+    return " ".join(found)
+
+
+def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted | None = None) -> Begun:
+    """The outline to build from.
+
+    Args:
+        last: the last build; its outline is taken where all but the clips is as it was.
+        minted: told the names of ids that were missing and are written into the workspace's file now;
+            without it, none is written.
+
+    Raises:
+        IchnosError: whatever in the workspace is not as it must be.
+    """
+    if last is not None and _still_holds(last):
+        from ichnos.pack.build import outlines
+
+        kept = outlines.loads(last.outline)
+        if kept is not None and kept.game == game:
+            return Begun(kept, last.signatures[INPUT], signatures.sign_all(last.signatures[CLIP]), last.catalogue)
+    from ichnos.pack.build import sources
+    from ichnos.pack.plan import outline
+    from ichnos.pack.workspace import assignments
+    from ichnos.pack.workspace import workspace as workspaces
+
+    before = signatures.sign_all(sources.made_of(None, folder))
+    loaded = workspaces.load(folder, game)
+    if minted and loaded.ids_to_mint():
+        minted(assignments.mint_missing_ids(loaded))
+        before = signatures.sign_all(sources.made_of(None, folder))
+        loaded = workspaces.load(folder, game)
+    return _of_workspace(loaded, outline.make(loaded), before)
+
+
+def _of_workspace(loaded: Workspace, made: Outline, before: Signatures) -> Begun:
+    from ichnos.pack.build import sources
+
+    inputs = signatures.sign_all([*sources.made_of(loaded, loaded.folder), *sources.outside(loaded)])
+    clips = signatures.sign_all(sources.clips_of(loaded))
+    profile = loaded.profile.identity
+    return Begun(made, {**inputs, **before}, clips, f"{profile}\n{library.identity_of(profile)}")
+
+
+@dataclass(frozen=True)
+class Building:
+    """A build that can be shown, and then carried out."""
+
+    folder: Path
+    output: Path | None  # the usual one is None
+    begun: Begun
+    prepared: Prepared
+
+
+def plan(folder: Path, game: str | None = None, output: Path | None = None, minted: Minted | None = None) -> Building:
+    """Plan a build. Nothing is written, but for ids that are missing, where ``minted`` is there to be told.
+
+    Args:
+        output: the folder that the package goes into; the usual one without it.
+
+    Raises:
+        IchnosError: whatever in the workspace is not as it must be, or a clip that cannot be used.
+    """
+    game = _other_game(folder, game)
+    state = states.opened(folder)
+    try:
+        last = state.last_build(game, output) if state else None
+        begun = begin(folder, game, last, minted)
+        return _prepared(folder, output, begun, state)
+    finally:
+        if state is not None:
+            state.close()
+
+
+def plan_outline(folder: Path, outline: Outline) -> Prepared:
+    """Plan the usual build of an outline. Writes nothing. Raises IchnosError for clips that cannot be used."""
+    from ichnos.pack.build.build import prepare
+
+    state = states.opened(folder)
+    try:
+        return prepare(folder, outline, usual_output(folder, outline.game), state, None)
+    finally:
+        if state is not None:
+            state.close()
+
+
+def _prepared(folder: Path, output: Path | None, begun: Begun, state: WorkspaceState | None) -> Building:
+    from ichnos.pack.build.build import prepare
+
+    game = begun.outline.game
+    last = state.last_build(game, output) if state else None
+    return Building(
+        folder, output, begun, prepare(folder, begun.outline, output or usual_output(folder, game), state, last)
+    )
+
+
+def carry_out(
+    building: Building, on_progress: Callable[[float], None], on_wait: Callable[[], None] = lambda: None
+) -> tuple[Built, Building]:
+    """Build, and keep what the next build can begin with. Another process that builds here is waited for.
+
+    Returns:
+        What was done, and the build that was carried out: planned again, where another one came in between.
+
+    Raises:
+        IchnosError: as ``build.build`` does.
+    """
+    from ichnos.pack.build import build as builds
+    from ichnos.pack.build import comparison, outlines
+
+    with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
+        now, planned = state.last_build(building.begun.outline.game, building.output), building.prepared.last
+        if now is not None and now.number != (planned.number if planned else 0):  # another process has built
+            building = _prepared(building.folder, building.output, building.begun, state)
+        begun, prepared, outline = building.begun, building.prepared, building.begun.outline
+        built = builds.build(prepared, state, on_progress)
+        if built.written or prepared.last is None:
+            files = {file.path: comparison.made_from(file) for file in prepared.plan.files}
+            files = {path: _with_digest(one, (built.digests or {}).get(path, "")) for path, one in files.items()}
+        else:
+            files = dict(prepared.last.files)
+        written = [str(built.package), *signatures.below(built.package)]
+        signed: dict[str, Signatures] = {
+            INPUT: signatures.still(begun.inputs),
+            CLIP: signatures.still(begun.clips),
+            WRITTEN: {path: signatures.sign(path) for path in written},
+        }
+        kept = tuple(conversion.identity for conversion in prepared.plan.conversions)
+        note = LastBuild(
+            built.package, built.sha256, built.size, outline.profile, _environment(), begun.catalogue,
+            outlines.dumps(outline), signed, files, kept,
+        )  # fmt: skip
+        state.note_build(outline.game, building.output, note)
+        builds.forget_others(building.folder, state)
+    return built, building
+
+
+def _with_digest(file: states.BuiltFile, digest: str) -> states.BuiltFile:
+    return replace(file, sha256=digest) if digest else file
+
+
+def is_current(workspace: Workspace) -> bool:
+    """Would a build give the latest package again?"""
+    package = states.latest_package(workspace.folder, workspace.game)
+    if package is None:
+        return False
+    usual = usual_output(workspace.folder, workspace.game)
+    output = None if package.parent == usual else package.parent
+    try:
+        return plan(workspace.folder, workspace.game, output).prepared.comparison.unchanged
+    except IchnosError:
+        return False

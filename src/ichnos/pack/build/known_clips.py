@@ -1,0 +1,69 @@
+"""What is known of clips that have not changed: so a build of thousands need not read them all again."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict
+from pathlib import Path
+
+from ichnos.audio.files import clips
+from ichnos.audio.files.clips import Facts
+from ichnos.errors import IchnosError, Place
+from ichnos.files.signatures import is_settled, sign_file
+from ichnos.files.writing import understood
+from ichnos.pack.build.state import WorkspaceState
+from ichnos.pack.plan.plan import Clip
+from ichnos.pack.workspace.folder import clip_path, nearest_file
+
+
+class KnownClips:
+    """Clips as they were looked at, by their name in the workspace."""
+
+    def __init__(self, folder: Path, state: WorkspaceState | None) -> None:
+        self._folder = folder
+        self._known = state.clips() if state else {}
+        self._used: set[str] = set()
+        self._new: dict[str, Clip] = {}
+
+    def look_at(self, clip: str, place: Place) -> Clip:
+        """What a clip is; as it is known, where it has not changed since.
+
+        Raises:
+            IchnosError: missing (with the nearest name that is there), empty, cut short, or not audio.
+        """
+        path = clip_path(self._folder, clip)
+        with understood(path):
+            try:
+                now = sign_file(path)
+            except (FileNotFoundError, NotADirectoryError, ValueError):
+                near = nearest_file(self._folder, path)
+                cure = f"did you mean {near}?" if near else "put it into the workspace, or correct the name"
+                raise IchnosError(f'the clip "{clip}" is not there', place=place, cure=cure) from None
+            found = self._get(clip, now)
+            if found is None:
+                with path.open("rb") as stream:
+                    facts = clips.facts(stream, Path(clip))
+                    stream.seek(0)
+                    found = Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), now)
+                if is_settled(now):
+                    self._new[clip] = found
+        return found
+
+    def _get(self, clip: str, now: tuple[int, int]) -> Clip | None:
+        signature, digest, facts = self._known.get(clip, ((0, 0), "", ""))
+        if not digest or signature != now:
+            return None
+        try:
+            found = Clip(Facts(**json.loads(facts)), digest, now)
+        except (TypeError, ValueError):
+            return None
+        self._used.add(clip)
+        return found
+
+    def note(self, state: WorkspaceState) -> None:
+        """Keep what was used, where that is news."""
+        gone = self._known.keys() - self._used - self._new.keys()
+        if self._new or gone:
+            new = {name: (one.signature, one.sha256, json.dumps(asdict(one.facts))) for name, one in self._new.items()}
+            state.note_clips(new, gone)

@@ -1,0 +1,71 @@
+"""An outline as text and back, so that the next build can begin with it where nothing but clips has changed."""
+
+from __future__ import annotations
+
+import base64
+import json
+from dataclasses import asdict, fields
+from typing import Any
+
+from ichnos.audio.files.loops import Marking
+from ichnos.audio.process.conversion import Target
+from ichnos.errors import Place
+from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec
+
+
+def dumps(outline: Outline) -> str:
+    """The outline on one line of JSON."""
+    targets = list(dict.fromkeys(sound.use.target for sound in outline.sounds))
+    number = {target: index for index, target in enumerate(targets)}
+    values = {
+        **{field.name: getattr(outline, field.name) for field in fields(outline)},
+        "files": [
+            {**asdict(file), "data": base64.b64encode(file.data or b"").decode("ascii")} for file in outline.files
+        ],
+        "targets": [
+            {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]} for target in targets
+        ],
+        "sounds": [_sound(sound.use, number[sound.use.target], sound.about) for sound in outline.sounds],
+    }
+    return json.dumps(values)
+
+
+def loads(text: str) -> Outline | None:
+    """The outline again; None where the text is not one."""
+    try:
+        values = json.loads(text)
+        targets = [_target(one) for one in values.pop("targets")]
+        values["sounds"] = tuple(
+            SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about)
+            for role, part, clip, path, number, about, *place in values["sounds"]
+        )
+        values["files"] = tuple(_file(one) for one in values["files"])
+        return Outline(**{**values, "notes": tuple(values["notes"])})
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError):
+        return None
+
+
+def _sound(use: ClipUse, number: int, about: str) -> list[Any]:
+    place = use.place
+    return [use.role, use.part, use.clip, use.path, number, about, place.path, place.line, place.column]
+
+
+def _file(values: dict[str, Any]) -> PlannedFile:
+    changes: tuple[Any, ...] = ()
+    if values["changes"]:
+        from ichnos.games.entries.edit import EntryChange
+
+        changes = tuple(EntryChange(**change) for change in values["changes"])
+    return PlannedFile(values["path"], values["reason"], base64.b64decode(values["data"]), changes=changes)
+
+
+def _target(values: dict[str, Any]) -> Target:
+    loop = values["loop"]
+    steps: tuple[Any, ...] = ()
+    if values["treatment"]:
+        from ichnos.audio.process.treatments import steps_of
+
+        steps = steps_of(values["treatment"])
+    if loop:
+        loop = Marking(**{**loop, "at": tuple(loop["at"]) if loop["at"] else None})
+    return Target(**{**values, "treatment": steps, "loop": loop})

@@ -1,0 +1,37 @@
+"""What a pack is made of: the files that a build depends on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ichnos.pack.build.own_encoder import ENCODED
+from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME
+from ichnos.pack.workspace.workspace import Workspace
+
+
+def clips_of(workspace: Workspace) -> list[Path]:
+    """The clips of its sounds."""
+    return [workspace.clip_path(clip) for sound in workspace.pack_file.sound for clip, _ in sound.clips()]
+
+
+def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
+    """The files and folders besides clips that a pack is made of; where it cannot be read, the workspace's own."""
+    paths = [folder / FILE_NAME, folder / TABLE_NAME]
+    if workspace is None:
+        return paths
+    pack_file = workspace.pack_file
+    paths += [folder / name for name in workspace.files]
+    paths += [folder / one.picture for one in pack_file.prop if one.picture]
+    paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
+    for inner in (workspace.profile.folder, folder / "own", folder / ENCODED):
+        paths += [inner, *inner.rglob("*")]
+    return paths
+
+
+def outside(workspace: Workspace) -> list[Path]:
+    """The game's own files that it is made of."""
+    installation = workspace.pack_file.installation
+    if not installation:
+        return []
+    read = [Path(path) for path in workspace.catalogue.seen] if workspace.catalogue else []
+    return [workspace.folder / installation, *read, *{path.parent for path in read}]

@@ -1,0 +1,137 @@
+"""What a workspace means: its definitions, with every clip at its work."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ichnos.documents.checked import TomlTable
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place
+from ichnos.games.definitions import (
+    Definitions,
+    EntryDefinition,
+    PackDefinition,
+    PartDefinition,
+    PropDefinition,
+    ScheduleDefinition,
+    SoundDefinition,
+    TakeDefinition,
+    TriggerDefinition,
+)
+from ichnos.games.profiles.vocabulary import (
+    CATEGORY,
+    ENTRY,
+    FIELD_PREFIX,
+    ID_PREFIX,
+    PROP,
+    SCHEDULE,
+    SETTINGS,
+    TRIGGER,
+    WORDS,
+)
+from ichnos.pack.plan.naming import ClipUses
+from ichnos.pack.workspace.sounds import PlacedSound, takes_of
+from ichnos.pack.workspace.workspace import Workspace
+
+
+def pack_values(workspace: Workspace) -> dict[str, Value]:
+    """The pack's own values, by the names of holes."""
+    pack = workspace.pack_file.pack
+    return {
+        "pack.title": pack.title,
+        "pack.name": pack.name,
+        "pack.version": pack.version,
+        "pack.summary": pack.summary,
+        "pack.author": pack.author,
+        "pack.licence": pack.licence,
+        "game.version": pack.game_version,
+        **{f"{ID_PREFIX}{name}": value for name, value in workspace.pack_file.ids.items()},
+    }
+
+
+def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
+    """What the workspace means.
+
+    Raises:
+        IchnosError: a sound without the category that the game sorts by, or a name that cannot be spelled.
+    """
+    file, place = workspace.pack_file, workspace.file.place
+    language = file.pack.language
+    values = pack_values(workspace)
+    places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
+    languages = dict.fromkeys(tag or language for sound in file.sound for tag in sound.title)
+    return Definitions(
+        PackDefinition(values, tuple(languages), places),
+        tuple(_sound(workspace, uses, placed) for placed in workspace.sounds),
+        tuple(
+            TriggerDefinition(one.key, _holes(TRIGGER, one), place("trigger", index))
+            for index, one in enumerate(file.trigger)
+        ),
+        tuple(
+            PropDefinition(one.key, {**_holes(PROP, one), "prop.picture": uses.picture_path(one)}, place("prop", index))
+            for index, one in enumerate(file.prop)
+        ),
+        tuple(
+            ScheduleDefinition(
+                tuple(
+                    EntryDefinition(
+                        entry.key,
+                        {**_holes(ENTRY, entry), "entry.number": number},
+                        place("schedule", index, "entries", number - 1),
+                    )
+                    for number, entry in enumerate(one.entries, 1)
+                ),
+                _holes(SCHEDULE, one),
+                place("schedule", index),
+            )
+            for index, one in enumerate(file.schedule)
+        ),
+    )
+
+
+def _holes(scope: str, said: TomlTable) -> dict[str, Value]:
+    """What a table says, by the names of the holes that the vocabulary has for its fields."""
+    return {name: getattr(said, name.rpartition(".")[2], None) for name, word in WORDS.items() if word.scope == scope}
+
+
+def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDefinition:
+    sound = placed.sound
+    category = workspace.category_of(sound)
+    if category is None and _needs_category(workspace):
+        raise IchnosError(
+            f"{sound.key} needs a category, as {workspace.profile.rules.game.title} sorts its sounds by them",
+            place=placed.place(),
+            cure='say category = "..."',
+        )
+    clips = uses.of(placed)
+    takes = [use for use in clips if use.role == "take"]
+    language = workspace.pack_file.pack.language
+    titles: dict[str | None, str] = {tag or language: title for tag, title in sound.title.items()}
+    if language in titles:
+        titles[None] = titles[language]
+    settings = {name: getattr(sound, name) for name in SETTINGS if getattr(sound, name) is not None}
+    return SoundDefinition(
+        sound.key,
+        category,
+        tuple(
+            TakeDefinition(use.path, take.weight, {}, use.place)
+            for use, take in zip(takes, takes_of(sound), strict=True)
+        ),
+        tuple(PartDefinition(use.part, use.path, use.place) for use in clips if use.role == "part"),
+        settings,
+        titles,
+        {f"{FIELD_PREFIX}{name}": text for name, text in sound.fields.items()},
+        sound.like,
+        placed.place(),
+        _places(placed, settings),
+    )
+
+
+def _places(placed: PlacedSound, settings: Mapping[str, Value]) -> dict[str, Place]:
+    return {name: placed.place(name) for name in settings}
+
+
+def _needs_category(workspace: Workspace) -> bool:
+    return any(
+        CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in workspace.profile.documents
+    )

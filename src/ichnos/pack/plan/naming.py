@@ -1,0 +1,158 @@
+"""The names of a pack's files: paths with holes, filled as the game spells names."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import PurePosixPath
+
+from ichnos.audio.process.conversion import Target
+from ichnos.documents.tree import Unwritable, Value
+from ichnos.errors import IchnosError, Place
+from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.profile import fits
+from ichnos.games.profiles.rules import NameRules
+from ichnos.games.targets import target
+from ichnos.pack.plan.plan import ClipUse
+from ichnos.pack.workspace.pack_file import Prop, Sound
+from ichnos.pack.workspace.sounds import PlacedSound
+from ichnos.pack.workspace.workspace import Workspace
+
+
+class ClipUses:
+    """Names the files of a workspace's takes, parts and pictures, and says what each clip is to become."""
+
+    def __init__(self, workspace: Workspace, own: Mapping[str, Value]) -> None:
+        """``own``: the pack's own values, by the names of holes."""
+        self.workspace = workspace
+        self.profile = workspace.profile
+        self.rules = workspace.profile.rules
+        self._own = own
+        self._stored: dict[tuple[str, Target], str] = {}
+        self._uses: dict[str, tuple[ClipUse, ...]] = {}  # by key
+
+    def of(self, placed: PlacedSound) -> tuple[ClipUse, ...]:
+        """Each clip of a sound at its work, its takes first.
+
+        Where the game allows it, a clip that is converted alike for several keys is stored once,
+        under the name that the first of them gives it.
+        """
+        key = placed.sound.key
+        if key not in self._uses:
+            uses = tuple(self._take_uses(placed)) + tuple(self._part_uses(placed))
+            if self.rules.takes.shared and self.rules.modes.replace != "by-path":
+                uses = tuple(self._shared(use) for use in uses)
+            self._uses[key] = uses
+        return self._uses[key]
+
+    def _shared(self, use: ClipUse) -> ClipUse:
+        path = self._stored.setdefault((use.clip, use.target), use.path)
+        return use if path == use.path else ClipUse(use.role, use.clip, path, use.target, use.place, use.part)
+
+    def _take_uses(self, placed: PlacedSound) -> list[ClipUse]:
+        sound, uses = placed.sound, []
+        wanted = self._target(sound, part=False)
+        pattern = self._pattern(self.profile.sound_paths, wanted)
+        for number, (clip, at) in enumerate(sound.take_clips(), 1):
+            path = self._game_path(placed, number, pattern)
+            path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
+            uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
+        return uses
+
+    def _part_uses(self, placed: PlacedSound) -> list[ClipUse]:
+        sound, uses = placed.sound, []
+        if not sound.parts:
+            return []
+        wanted = self._target(sound, part=True)
+        pattern = self._pattern(self.profile.part_paths, wanted)
+        for name, clip in sound.parts.items():
+            path = self._filled(pattern, {**self._naming(sound), "part.name": name})
+            uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
+        return uses
+
+    def _target(self, sound: Sound, *, part: bool) -> Target:
+        """What the clips of a sound are converted to."""
+        return target(
+            self.profile,
+            sound.key,
+            self.workspace.category_of(sound),
+            part=part,
+            loop=bool(sound.loop),
+            mono=sound.mono or "auto",
+            treatment=self.workspace.pack_file.steps(sound.treatment),
+        )
+
+    def _naming(self, sound: Sound) -> dict[str, Value]:
+        """The values that a file's name can be made of."""
+        group, _, own = sound.key.rpartition(self.rules.names.separator)
+        category = self.workspace.category_of(sound)
+        return {"key": sound.key, "category": category, "key.group": group or None, "key.own": own}
+
+    def _game_path(self, placed: PlacedSound, number: int, pattern: Pattern) -> str | None:
+        """The path of the game's own file, where that is how it is replaced."""
+        known, sound = self.workspace.catalogue, placed.sound
+        if self.rules.modes.replace != "by-path" or sound.new:
+            return None
+        takes = known.entry(sound.key).files if known and sound.key in known else ()
+        if number > len(takes):
+            raise IchnosError(
+                f"{sound.key} is replaced file by file, and of the game's own files {len(takes)} can be, not {number}",
+                place=placed.place("takes", number - 1),
+                cure="say where the game is installed" if known is None else "give it no more takes than the game has",
+            )
+        suffix = str(pattern.parts[-1]).rpartition(".")[2]
+        reference = takes[number - 1]
+        return reference if reference.endswith(f".{suffix}") else f"{reference}.{suffix}"
+
+    def _pattern(self, patterns: Sequence[Pattern], wanted: Target) -> Pattern:
+        return next((pattern for pattern in patterns if fits(pattern, wanted.container)), patterns[0])
+
+    def _filled(self, pattern: Pattern, values: Mapping[str, Value]) -> str:
+        return named_path(self.rules.names, pattern, {**self._own, **values}.get)
+
+    def picture_path(self, prop: Prop) -> str | None:
+        """Where a prop's picture goes; ``None`` where it has none, or the game takes none."""
+        if prop.picture is None or not self.profile.picture_paths:
+            return None
+        return self._filled(self.profile.picture_paths[0], {"prop.name": prop.name})
+
+
+_NAMED = ("key", "key.own", "part.name", "prop.name", "schedule.name")  # what is cut where a name is too long
+
+
+def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value]) -> str:
+    """A path with its holes filled as the game spells the names of files. Raises IchnosError, as spelled_path does."""
+
+    def spelled(name: str) -> Value:
+        found = value(name)
+        return names.spelled(found) if isinstance(found, str) and name != "language" else found
+
+    path = spelled_path(pattern, spelled)
+    excess = len(PurePosixPath(path).stem) - names.longest if names.longest else 0
+    if excess <= 0:
+        return path
+    hole = next((name for name in _NAMED if any(hole.word.name == name for hole in pattern.holes)), None)
+    whole = str(value(hole)) if hole else ""
+    short = names.cut(whole, len(names.spelled(whole)) - excess)
+    if short is None:
+        raise IchnosError(
+            f'"{path}" is {excess} letters longer than the game takes',
+            place=Place("ichnos.toml"),
+            cure="give the pack or the sound a shorter name",
+        )
+    return spelled_path(pattern, lambda name: short if name == hole else spelled(name))
+
+
+def spelled_path(pattern: Pattern, value: Callable[[str], Value]) -> str:
+    """A path with its holes filled. Raises IchnosError where one has no value, or cannot have it."""
+    try:
+        return str(pattern.fill(value))
+    except Missing as missing:
+        of = value("key") or "the pack"
+        raise IchnosError(
+            f"{of} has no {missing}, which the game's file names need",
+            place=Place("ichnos.toml"),
+            cure=f"give it one: {str(missing).removeprefix('pack.')} = ...",
+        ) from None
+    except (Unreadable, Unwritable) as error:
+        raise IchnosError(f"a file's name cannot be spelled: {error}", place=Place("ichnos.toml")) from None

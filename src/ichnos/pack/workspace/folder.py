@@ -1,0 +1,70 @@
+"""A workspace's folder: where it is, and where its clips and what is kept in it are. Light to import."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from pathlib import Path
+
+from ichnos.errors import IchnosError, Place, UsageError
+from ichnos.files.locks import locked
+
+FILE_NAME = "ichnos.toml"
+TABLE_NAME = "sounds.csv"
+SILENT_CLIP = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
+PRIVATE = ".ichnos"  # what Ichnos keeps for itself, all of which can be made anew
+
+_SILENCE = Path(__file__).parent / "silence.wav"  # a tenth of a second of it
+
+
+def find_folder(start: Path) -> Path:
+    """The workspace that ``start`` is, or lies in.
+
+    Raises:
+        UsageError: there is none.
+    """
+    for folder in (start.absolute(), *start.absolute().parents):
+        if (folder / FILE_NAME).is_file():
+            return folder
+    raise UsageError(
+        f"{start.absolute()} is not in a workspace: there is no {FILE_NAME} here or above",
+        cure="go into a workspace, or make one: ichnos start FOLDER --game GAME",
+    )
+
+
+def usual_output(folder: Path, game: str | None) -> Path:
+    """Where packs go: build/ in the workspace, and a folder in it for each other game."""
+    return folder / "build" / game if game else folder / "build"
+
+
+def clip_path(folder: Path, clip: str) -> Path:
+    """Where a clip of a workspace is."""
+    return _SILENCE if clip == SILENT_CLIP else folder / clip
+
+
+def private_path(folder: Path, *names: str) -> Path:
+    """Where something is kept in a workspace. Raises IchnosError where a link would lead out of it."""
+    path = folder / PRIVATE
+    for name in ("", *names):
+        path = path / name if name else path
+        if path.is_symlink():
+            raise IchnosError("this must be a file or a folder, not a link", place=Place(str(path)), cure="delete it")
+    return path
+
+
+def lock(folder: Path, on_wait: Callable[[], None] = lambda: None) -> AbstractContextManager[None]:
+    """Held by whoever changes a workspace or builds it. ``on_wait``: called where another process has it."""
+    return locked(private_path(folder, "lock"), on_wait)
+
+
+def nearest_file(folder: Path, missing: Path) -> str | None:
+    """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
+    from rapidfuzz import process
+
+    beside = missing.parent if missing.parent.is_dir() else folder
+    names = {path.name: path for path in beside.iterdir() if path.is_file() and not path.name.startswith(".")}
+    found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
+    if found is None:
+        return None
+    path = names[found[0]]
+    return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)

@@ -1,0 +1,133 @@
+"""Starting a workspace: a folder with a commented file, and ids minted for the pack."""
+
+from __future__ import annotations
+
+import uuid
+from pathlib import Path
+
+import tomlkit
+
+from ichnos.errors import UsageError
+from ichnos.files.paths import seen_from
+from ichnos.files.writing import write_whole
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.profiles import profile
+from ichnos.pack.workspace.folder import FILE_NAME
+from ichnos.pack.workspace.workspace import short_name
+
+_NEW_FILE = """\
+# An Ichnos workspace: which of your clips is for which of the game's sound keys.
+# Everything here can be edited by hand; `ichnos assign` writes into it and keeps your comments.
+format = 1
+
+# The game: one that ships with Ichnos, or the folder of a game profile.
+game = {{ game }}
+
+{% if installation %}
+# Where the game is installed: its own sound keys are read from there, and yours checked against them.
+installation = {{ installation }}
+{% else %}
+# Where the game is installed. With it, keys are checked against the game's own:
+# installation = "../the game"
+{% endif %}
+
+minted-for = {{ name }}  # the ids below are this pack's: a copy under another name gets fresh ones
+
+[pack]
+title = {{ title }}
+name = {{ name }}  # short, used in file names so that they collide with nothing
+version = "0.1.0"
+game-version = {{ game_version }}  # the version of the game that the pack is for
+language = "en"  # of titles that do not say theirs
+# summary = "What the pack is, in a sentence."
+{% if author %}
+author = {{ author }}
+{% else %}
+# author = "Your name"
+{% endif %}
+{% if licence %}
+licence = {{ licence }}  # the pack's own
+{% endif %}
+# icon = "picture.png"  # any picture; without one, where the game shows one, it is drawn from the title
+
+# Minted once for this pack, and never shared with another.
+[ids]
+{% for name, value in ids %}
+{{ name }} = {{ value }}
+{% endfor %}
+
+# Where clips are from, and under which licence: the first that names a clip counts.
+{% if licence %}
+[[credit]]
+clips = ["*"]  # your own; put those of others above
+{% if author %}
+author = {{ author }}
+{% endif %}
+licence = {{ licence }}
+{% else %}
+#
+# [[credit]]
+# clips = ["clips/*"]
+# author = "Who made them"
+# licence = "CC-BY-4.0"  # an SPDX id
+{% endif %}
+
+# One [[sound]] for each key. Several takes are picked at random, by weight.
+#
+# [[sound]]
+# key = "the.game's.key"
+# takes = ["clips/one.wav", {clip = "clips/two.mp3", weight = 2}]
+# title = "What players read"
+"""
+
+
+def _quoted(value: str) -> str:
+    return tomlkit.string(value).as_string()
+
+
+def start(
+    folder: Path,
+    game: str,
+    title: str | None,
+    installation: Path | None,
+    *,
+    author: str | None = None,
+    licence: str | None = None,
+    dry_run: bool,
+) -> str:
+    """Make a workspace, and return the text of its file.
+
+    Args:
+        licence: of the pack and of the author's own clips, an SPDX expression.
+
+    Raises:
+        WrongCall: there is a workspace already, or no such game.
+        IchnosError: the installation is not one of that game; the folder cannot be written.
+    """
+    from jinja2 import Environment
+
+    path = folder / FILE_NAME
+    if path.exists():
+        raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
+    found = profile.load(profile.find(game))
+    if installation is not None:
+        harvest(found, installation)
+    title = title or folder.absolute().name.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
+    bundled = found.folder.parent == profile.BUNDLED
+    content = (
+        Environment(trim_blocks=True)
+        .from_string(_NEW_FILE)
+        .render(
+            game=_quoted(game if bundled else seen_from(folder.resolve(), found.folder.resolve())),
+            installation=_quoted(seen_from(folder.resolve(), installation.resolve())) if installation else "",
+            title=_quoted(title),
+            name=_quoted(short_name(title)),
+            author=_quoted(author) if author else "",
+            licence=_quoted(licence) if licence else "",
+            game_version=_quoted(found.rules.game.versions[0]),
+            ids=[(name, _quoted(str(uuid.uuid4()))) for name in found.id_names],
+        )
+    )
+    if not dry_run:
+        write_whole(path, f"{content}\n".encode())
+    return content

@@ -1,0 +1,80 @@
+"""Findings about keys: unknown to the game, there twice, or played and defined nowhere."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+
+from rapidfuzz import process
+from rapidfuzz.distance import DamerauLevenshtein
+
+from ichnos.errors import Place
+from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Context, Subject
+
+_SLIPS = 2  # letters in which a key that is one of the game's by mistake differs from it
+_SLIP = 0.8  # of likeness: a text nearer to a key than this, and not the same, is a slip
+
+
+def findings(subject: Subject) -> Iterator[Finding]:
+    """Keys of the definitions, and of files where names are all that a game goes by."""
+    context = subject.context
+    for definitions in subject.pack.by_document.values():
+        first: dict[tuple[str, str | None], Place] = {}
+        for sound in definitions.sounds:
+            entry = (sound.key, sound.language)
+            if entry in first:
+                line = first[entry].line
+                yield finding("key-twice", sound.place, f'the key "{sound.key}" stands in line {line} already')
+                continue
+            first[entry] = sound.place
+            known = context.catalogue
+            if known is not None and sound.key not in known and not _is_meant_as_new(context, known, sound.key):
+                near = " or ".join(known.nearest(sound.key))
+                cure = f"did you mean {near}?"
+                cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""
+                yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
+    yield from _paths(subject)
+
+
+def _paths(subject: Subject) -> Iterator[Finding]:
+    """Sound files under names that the game does not have, where names are all that it goes by."""
+    known, profile = subject.context.catalogue, subject.profile
+    if known is None or not profile.by_path_alone or profile.rules.modes.new:
+        return
+    own = known.all_files()
+    for name in subject.sounds:
+        if name not in own:
+            cure = f"did you mean {nearest(own, name, 1)[0]}?"
+            yield finding("key-unknown", subject.label(name), f"{subject.context.title} has no {name}", cure)
+
+
+def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
+    """Is a key that the game does not have the pack's own? Where nobody says so, it is unless it is nearly one."""
+    if context.new_keys is not None:
+        return key in context.new_keys
+    if not context.profile.rules.modes.new:
+        return False
+    near = process.extractOne(
+        key, known.keys, scorer=DamerauLevenshtein.distance, processor=str.casefold, score_cutoff=_SLIPS
+    )
+    return near is None
+
+
+def played(subject: Subject) -> Iterator[Finding]:
+    """Keys that triggers, props and schedules play, and nothing has."""
+    defined = {sound.key for sound in subject.pack.defined()}
+    known = subject.context.catalogue
+    for definitions in subject.pack.by_document.values():
+        for key, place in definitions.played():
+            if key in defined or (known is None and not defined) or (known is not None and key in known):
+                continue
+            near = " or ".join(nearest([*defined, *(known.keys if known else ())], key, 2))
+            if known is not None or alike(key, defined):
+                yield finding("play-unknown", place, f'nothing has the key "{key}"', f"did you mean {near}?")
+
+
+def alike(text: str, keys: Collection[str]) -> str | None:
+    """The key that a text most likely means, where it is not spelled as that."""
+    best = process.extractOne(text, list(keys), scorer=DamerauLevenshtein.normalized_similarity, score_cutoff=_SLIP)
+    return best[0] if best and best[0] != text else None

@@ -1,0 +1,53 @@
+"""Findings about what a pack says of itself: ids, versions, titles."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterator
+
+from ichnos.errors import Place
+from ichnos.games.definitions import NOWHERE
+from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Subject
+
+
+def values(subject: Subject) -> Iterator[tuple[str, object, Place]]:
+    """Each value of the pack itself, by its hole's name, wherever a document has it."""
+    for one in subject.pack.by_document.values():
+        for name, value in one.pack.values.items():
+            yield name, value, one.pack.places.get(name, NOWHERE)
+
+
+def ids(subject: Subject) -> Iterator[Finding]:
+    """Ids that are none, or stand for two things."""
+    seen: dict[str, str] = {}
+    for name, value, place in values(subject):
+        if not name.startswith(ID_PREFIX):
+            continue
+        try:
+            identity = str(uuid.UUID(str(value)))
+        except ValueError:
+            yield finding("id-malformed", place, f"{value!r} is not an id")
+            continue
+        if seen.setdefault(identity, name) != name:
+            yield finding("id-shared", place, f"this id is also that of {seen[identity].removeprefix(ID_PREFIX)!r}")
+
+
+def versions(subject: Subject) -> Iterator[Finding]:
+    """Versions of the game that the profile does not know."""
+    known = subject.profile.rules.game.versions
+    for name, value, place in values(subject):
+        if name == "game.version" and str(value) not in known:
+            reason = f"it is for {subject.context.title} {value}; known are {', '.join(known)}"
+            yield finding("version-other", place, reason)
+
+
+def titles(subject: Subject) -> Iterator[Finding]:
+    """Titles that stand in one language and not in another."""
+    for titled in subject.pack.titled.values():
+        languages = {language for titles in titled.values() for language in titles}
+        for key, titles in titled.items():
+            for language in sorted(languages - set(titles)):
+                place = next(iter(titles.values()))
+                yield finding("title-missing", place, f'"{key}" has no title in {language}')

@@ -1,0 +1,30 @@
+"""Findings about references: to files that are not there, and files that nothing refers to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Subject
+
+
+def findings(subject: Subject) -> Iterator[Finding]:
+    """References to files that are neither in the pack nor the game's own, as far as that is known."""
+    catalogue = subject.context.catalogue
+    own = catalogue.all_files() if catalogue else set()
+    for document, definitions in subject.pack.by_document.items():
+        if document in subject.pack.merged and catalogue is None:
+            continue  # it names the game's own files too, and those are not known here
+        for sound in definitions.sounds:
+            for reference, place, _ in sound.files():
+                if subject.sound_files.resolve(reference) is None and reference not in own:
+                    yield finding("take-missing", place, f'"{sound.key}" needs {reference}, which is not here')
+
+
+def unused(subject: Subject) -> Iterator[Finding]:
+    """Sounds that no definition names, where all of the definitions could be read."""
+    pack = subject.pack
+    if pack.documents and not (pack.broken or pack.absent or pack.strange):
+        for name in subject.sounds:
+            if name not in subject.targets:
+                yield finding("file-unused", subject.label(name), "no definition names this sound")

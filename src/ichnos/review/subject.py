@@ -1,0 +1,142 @@
+"""What is checked, and against what: a pack, read once, with all that the families of checks look at."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path, PurePosixPath
+
+from ichnos.audio.process.conversion import Target
+from ichnos.errors import Place
+from ichnos.files.paths import windows_refuses
+from ichnos.files.sources import Files, Inside, files_at
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.targets import target
+from ichnos.pack.workspace.pack_file import PackFile
+from ichnos.pack.workspace.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Context:
+    """What a pack is checked against. ``new_keys`` are the modder's own, known from the workspace."""
+
+    profile: Profile
+    catalogue: Catalogue | None = None
+    new_keys: Collection[str] | None = None  # None: nobody says which keys are meant to be new
+    silent_keys: Collection[str] = ()
+    pack_file: PackFile | None = None
+    place: Callable[..., Place] | None = None  # of a field of the pack file
+
+    @property
+    def title(self) -> str:
+        """The game's title."""
+        return self.profile.rules.game.title
+
+
+def of_workspace(workspace: Workspace) -> Context:
+    """What the pack of a workspace is checked against."""
+    pack_file = workspace.pack_file
+    return Context(
+        workspace.profile,
+        workspace.catalogue,
+        [sound.key for sound in pack_file.sound if sound.new],
+        [sound.key for sound in pack_file.sound if sound.silent],
+        pack_file,
+        workspace.file.place,
+    )
+
+
+@dataclass(frozen=True)
+class Subject:
+    """A pack and its context."""
+
+    context: Context
+    files: Files
+
+    @property
+    def profile(self) -> Profile:
+        return self.context.profile
+
+    @cached_property
+    def names(self) -> list[str]:
+        """The names of all its files."""
+        return self.files.names()
+
+    @cached_property
+    def pack(self) -> PackReading:
+        """What it says."""
+        return read_pack(self.profile, self.files)
+
+    @cached_property
+    def sounds(self) -> list[str]:
+        """The names of its sound files."""
+        return [name for name in self.names if PurePosixPath(name).suffix.lower() in _sound_suffixes(self.profile)]
+
+    @cached_property
+    def sound_files(self) -> SoundFiles:
+        """The same, to be found by reference."""
+        return SoundFiles(self.sounds)
+
+    @cached_property
+    def targets(self) -> dict[str, Target]:
+        """What each sound file that a definition names should be."""
+        wanted = {}
+        together, known = self.pack.definitions, self.context.catalogue
+        categories = {sound.key: sound.category for sound in together.sounds}
+        for sound in self.pack.defined():
+            category = categories.get(sound.key) or (known.category(sound.key) if known else None)
+            for reference, _, part in sound.files():
+                name = self.sound_files.resolve(reference)
+                if name is not None:
+                    wanted[name] = target(self.profile, sound.key, category, part=part, loop=sound.loops)
+        return wanted
+
+    @cached_property
+    def silent(self) -> set[str]:
+        """The sound files that are silent on purpose."""
+        found = {
+            self.sound_files.resolve(reference)
+            for sound in self.pack.defined()
+            if sound.key in self.context.silent_keys
+            for reference, _, _ in sound.files()
+        }
+        return {name for name in found if name is not None}
+
+    def is_own_codec(self, name: str) -> bool:
+        """Is it a sound in the game's own codec, which only the game can decode?"""
+        encoder = self.profile.rules.own_encoder
+        return encoder is not None and PurePosixPath(name).suffix.lower() == encoder.extension
+
+    def label(self, name: str) -> Place:
+        """The place of a file of the pack."""
+        return Place(self.files.label(name))
+
+
+def _sound_suffixes(profile: Profile) -> tuple[str, ...]:
+    encoder = profile.rules.own_encoder
+    return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
+
+
+def opened(profile: Profile, path: Path) -> Files:
+    """A pack as found on disk; where packs are folders, and this one is sent as an archive, the folder in it.
+
+    Raises:
+        IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
+    """
+    files = files_at(path)
+    names = files.names()
+    top = names[0].partition("/")[0] if names else ""
+    known = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
+    if (
+        profile.rules.packaging.kind != "folder"
+        or path.is_dir()
+        or top in ("", ".", "..")
+        or windows_refuses(top)
+        or not all(name.startswith(f"{top}/") for name in names)
+        or any(own.match(name) is not None for own in known for name in names)
+    ):
+        return files
+    return Inside(files, top)
