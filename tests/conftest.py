@@ -48,11 +48,13 @@ def run(*words: str | Path, cwd: Path | None = None) -> Result:
 @pytest.fixture(scope="session", autouse=True)
 def _user(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     """What is kept for the user is kept apart from the real user's, in whatever runs before the tests too."""
-    folder = tmp_path_factory.mktemp("user")
+    new = tmp_path_factory.mktemp("user") / "new"
     with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("ICHNOS_DATA", str(folder))
+        patch.setenv("ICHNOS_DATA", str(new))
         UserState().close()
-        yield folder
+        shutil.copytree(new, new.with_name("data"))
+        patch.setenv("ICHNOS_DATA", str(new.with_name("data")))
+        yield new
 
 
 @pytest.fixture(autouse=True)

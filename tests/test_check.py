@@ -43,11 +43,11 @@ def _gull(data: bytes | Callable[[bytes], bytes]) -> Callable[[Members], Members
     return change
 
 
-def _badge(change: Callable[[dict[str, object]], object]) -> Callable[[Members], Members]:
+def _lamp(change: Callable[[dict[str, object]], object]) -> Callable[[Members], Members]:
     def edit(members: Members) -> Members:
-        badge = json.loads(members["badge.json"])
-        change(badge)
-        return {**members, "badge.json": json.dumps(badge, indent=2).encode()}
+        lamp = json.loads(members["lamp.json"])
+        change(lamp)
+        return {**members, "lamp.json": json.dumps(lamp, indent=2).encode()}
 
     return edit
 
@@ -58,10 +58,10 @@ def _without(name: str) -> Callable[[Members], Members]:
 
 SLIPS: list[tuple[str, Callable[[Members], Members], str, str]] = [
     ("key-unknown", _voices(lambda t: t.replace("tower.bell.near", "tower.Bell.near")), "voices.json:12:7", "tower.bell.near"),
-    ("key-twice", _voices(lambda t: t.replace("tower.bell.near", "stair.step.iron")), "voices.json", "stands in line 12"),
+    ("key-twice", _voices(lambda t: t.replace("tower.bell.near", "hatch.closed")), "voices.json", "stands in line 12"),
     ("document-broken", _voices(lambda t: t.replace('},\n    {', '}\n    {', 1)), "voices.json:11:5", "found '{'"),
     ("entry-strange", _voices(lambda t: t.replace('"id": "tower', '"idd": "tower')), "voices.json:11:5", "tower.bell.near"),
-    ("take-missing", _voices(lambda t: t.replace("calling-1", "calling-9")), "voices.json", "calling-9, which is not here"),
+    ("take-missing", _voices(lambda t: t.replace("calling-1", "calling-9")), "voices.json", "calling-9.ogg, which is not here"),
     ("take-missing", _without(GULL), "voices.json", "shore.gull.calling-1"),
     ("take-disguised", _gull(_encode(44100, 1, "MP3", "MPEG_LAYER_III")), GULL, "says Ogg, but it holds MP3"),
     ("take-format", _gull(_encode(44100, 2, "OGG", "VORBIS")), GULL, "channels 2, not 1"),
@@ -69,9 +69,8 @@ SLIPS: list[tuple[str, Callable[[Members], Members], str, str]] = [
     ("take-damaged", _gull(lambda data: data[:-900]), GULL, "cut short"),
     ("take-damaged", _gull(b""), GULL, "empty"),
     ("file-unused", lambda members: {**members, "lore/audio/extra.ogg": members[GULL]}, "extra.ogg", "no definition"),
-    ("id-malformed", _badge(lambda b: b["ids"].update(pack="12")), "badge.json:4:", "'12'"),
-    ("id-shared", _badge(lambda b: b["ids"].update(pack=b["ids"]["lore"])), "badge.json", "'pack'"),
-    ("document-missing", _without("badge.json"), "pack.lampbox", "there is no badge.json"),
+    ("id-malformed", _lamp(lambda lamp: lamp.update(serial="12")), "lamp.json:2:", "'12'"),
+    ("document-missing", _without("lamp.json"), "pack.lampbox", "there is no lamp.json"),
     ("wrapped-folder", lambda m: {f"storm/{n}": d for n, d in m.items()}, "pack.lampbox", "inside a folder, storm/"),
     ("name-unsafe", lambda m: {**m, "../../autorun": b""}, "pack.lampbox", "leads out of the pack"),
 ]  # fmt: skip

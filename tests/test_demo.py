@@ -50,28 +50,27 @@ def test_the_archive_holds_the_pack(workspace: Path) -> None:
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
         names = archive.namelist()
         voices = json.loads(archive.read("lore/voices.json"))["voices"]
-        icon = archive.read("badge.png")
-        badge = json.loads(archive.read("badge.json"))
+        icon = archive.read("lore/lamp.png")
+        lamp = json.loads(archive.read("lamp.json"))
         german = json.loads(archive.read("lore/words/de.json"))
         english = json.loads(archive.read("lore/words/en.json"))
     by_key = {voice["id"]: voice for voice in voices}
     assert list(by_key) == [
-        "shore.foghorn.distant", "tower.bell.near", "shore.gull.calling", "stair.step.iron", "lamp.draught.storm",
+        "shore.foghorn.distant", "tower.bell.near", "shore.gull.calling", "hatch.closed", "lamp.draught.storm",
     ]  # fmt: skip
-    assert by_key["stair.step.iron"]["takes"] == [
-        {"src": "storm-watch/stair.step.iron-1", "odds": 1},
-        {"src": "storm-watch/stair.step.iron-2", "odds": 1},
+    assert by_key["hatch.closed"]["takes"] == [
+        {"src": "storm-watch/hatch.closed-1.ogg", "odds": 1},
+        {"src": "storm-watch/hatch.closed-2.ogg", "odds": 1},
     ]
     assert by_key["tower.bell.near"]["choir"] == "signals"  # from the game's own definition
     assert by_key["lamp.draught.storm"]["choir"] == "unsorted"  # the exemplar's default
     for voice in voices:
         for take in voice["takes"]:
-            assert f"lore/audio/{take['src']}.ogg" in names
-    assert badge["edition"] == [0, 1, 0]
-    assert badge["for"] == [2, 3, 0]
+            assert f"lore/audio/{take['src']}" in names
+    assert (lamp["watch"], lamp["season"]) == ("0.1.0", "2.3.0")
     assert struct.unpack(">II", icon[16:24]) == (128, 128)  # the PNG's own header
-    assert len({uuid.UUID(one) for one in badge["ids"].values()}) == 2
-    assert "by" not in badge  # no author is given, so the member is left out
+    assert str(uuid.UUID(lamp["serial"])) == lamp["serial"]
+    assert "by" not in lamp  # no author is given, so the member is left out
     assert [caption["says"] for caption in german["captions"]] == ["Nebelhorn über der Bucht", "Die Turmglocke"]
     assert {caption["voice"] for caption in english["captions"]} == {"shore.foghorn.distant", "tower.bell.near"}
 
@@ -116,7 +115,7 @@ def test_another_folder_on_another_day_gives_the_same_bytes(workspace: Path, tmp
 
 
 def test_only_what_changed_is_converted(workspace: Path) -> None:
-    shutil.copy(workspace / "clips/iron-step-1.flac", workspace / "clips/draught.wav")
+    shutil.copy(workspace / "clips/hatch-1.flac", workspace / "clips/draught.wav")
     edit(workspace, 'takes = ["clips/bell-take3.wav"]', 'takes = [{clip = "clips/bell-take3.wav", weight = 2.5}]')
     before = (workspace / PACKAGE).read_bytes()
     planned = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
@@ -157,7 +156,7 @@ def test_an_icon_of_ones_own(workspace: Path) -> None:
     Image.new("RGB", (300, 100), (200, 30, 30)).save(workspace / "wide.png")
     edit(workspace, 'version = "0.1.0"', 'version = "0.1.0"\nicon = "wide.png"')
     assert run("build", cwd=workspace).code == 0
-    with zipfile.ZipFile(workspace / PACKAGE) as archive, archive.open("badge.png") as stream:
+    with zipfile.ZipFile(workspace / PACKAGE) as archive, archive.open("lore/lamp.png") as stream:
         icon = Image.open(stream).convert("RGBA")
     assert icon.size == (128, 128)
     assert icon.getpixel((64, 64)) == (200, 30, 30, 255)

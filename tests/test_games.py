@@ -10,6 +10,7 @@ import os
 import re
 import shutil
 import struct
+import uuid
 import wave
 import xml.etree.ElementTree as ElementTree
 import zipfile
@@ -24,7 +25,7 @@ from ichnos.games import made_up
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.rules import Rules
 
-CLIPS = ["bell-take3.wav", "gull.ogg", "iron-step-1.flac", "iron-step-2.flac", "Foghorn, Sunday morning.mp3"]
+CLIPS = ["bell-take3.wav", "gull.ogg", "hatch-1.flac", "hatch-2.flac", "Foghorn, Sunday morning.mp3"]
 TITLES = {"ombervale": "Ombervale", "quillmarsh": "Quillmarsh", "vesper-yard": "Vesper Yard", "open-pack": "orchard"}
 
 
@@ -99,18 +100,23 @@ once = true
     (folder / "own/bells").mkdir(parents=True)
     (folder / "own/bells/cues.lua").write_text("-- mine\nlocal x = 1\n")
     pack = _build(folder)
-    tones = {tone.get("name"): tone for tone in ElementTree.parse(pack / "bells/tones.xml").getroot()}
+    tones = {tone.get("code"): tone for tone in ElementTree.parse(pack / "bells/tones.xml").getroot()}
     bell = tones["block/bell/one"]
-    assert bell.get("level") == "75"
-    assert [(clip.get("at"), clip.get("share")) for clip in bell.iter("clip")] == [("sounds/block/bell/one-1.wav", "1")]
+    assert bell.get("loud") == "75"
+    assert [(clip.get("wave"), clip.get("times")) for clip in bell.iter("strike")] == [
+        ("sounds/block/bell/one-1.wav", "1")
+    ]
     assert bell.find("reach").attrib == {"from": "3"}  # type: ignore[union-attr]
     assert tones["goods/far/brandnew"].find("reach") is None
     assert [part.get("role") for part in tones["shift/early"].iter("stretch")] == ["intro", "body"]
     shelves = ElementTree.parse(pack / "bells/shelves.xml").getroot()
-    assert {s.get("name"): [t.get("ref") for t in s] for s in shelves} == {
+    assert {s.get("holds"): [t.get("code") for t in s] for s in shelves} == {
         "signals": ["block/bell/one"], "trains": ["goods/far/brandnew"], "music": ["shift/early"],
     }  # fmt: skip
-    assert ElementTree.parse(pack / "parcel.xml").find("name").text == "Five & more"  # type: ignore[union-attr]
+    assert ElementTree.parse(pack / "docket.xml").find("heading").text == "Five & more"  # type: ignore[union-attr]
+    docket = ElementTree.parse(pack / "docket.xml").getroot()
+    assert (docket.get("make"), docket.get("gauge")) == ("0 1 0", "1 8")
+    assert len({uuid.UUID(docket.get(name)) for name in ("load", "seal")}) == 2
     with wave.open(str(pack / "bells/sounds/block/bell/one-1.wav")) as sound:
         assert (sound.getnchannels(), sound.getsampwidth(), sound.getframerate()) == (1, 2, 44100)
     assert (pack / "bells/music/shift/early-body.ogg").read_bytes()[:4] == b"OggS"
@@ -142,7 +148,7 @@ def test_quillmarsh_is_merged_byte_for_byte(installations: Path, tmp_path: Path)
     assert re.search(r"loudness =? ?0.25", changed["small_croaks_pool"][1])
     assert _loops(pack / "marsh/wav/five_more_small_croaks_pool.wav") == [(0, 46304)]
     assert _loops(pack / "marsh/wav/five_more_heron_calls_dawn.wav") == []
-    assert re.search(r"again = yes", changed["small_croaks_pool"][1])
+    assert re.search(r"endless = yes", changed["small_croaks_pool"][1])
     assert run("check", pack, "--game", "quillmarsh", cwd=tmp_path).code == 0  # the game's own files are not missed
     refused = run("assign", "heron_brandnew", "clips/gull.ogg", "--new", cwd=folder)
     assert "Quillmarsh cannot take new keys" in refused.err
@@ -152,11 +158,11 @@ def test_quillmarsh_is_merged_byte_for_byte(installations: Path, tmp_path: Path)
 def test_vesper_yard(installations: Path, tmp_path: Path) -> None:
     more = """
 [[sound]]
-key = "kiosk.slow"
+key = "pier.chime.long"
 takes = ["clips/Foghorn, Sunday morning.mp3"]
 volume = 0.5
 title = {en = "Slow\\nevening \\\\ one", nl = "Trage avond 🌙"}
-like = "kiosk.last"
+like = "pier.chime.short"
 
 [[trigger]]
 name = "gate"
@@ -164,18 +170,18 @@ event = "dusk"
 key = "gate.opens"
 
 [[prop]]
-name = "lamp"
-title = "A signal lamp"
-key = "kiosk.slow"
-picture = "lamp.png"
+name = "buoy"
+title = "A bell buoy"
+key = "pier.chime.long"
+picture = "buoy.png"
 
 [[schedule]]
 name = "night"
-entries = ["kiosk.slow", "kiosk.bright", {key = "porter.murmurs", kind = "interlude"}]
+entries = ["pier.chime.long", "ferry.blast.long", {key = "gulls.squabble.near", kind = "interlude"}]
 after = 4
 """
     folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0, 1], "lamp.brandnew": [2]}, more)
-    (folder / "lamp.png").write_bytes(b"\x89PNG\r\n\x1a\nnot looked into")
+    (folder / "buoy.png").write_bytes(b"\x89PNG\r\n\x1a\nnot looked into")
     with zipfile.ZipFile(_build(folder)) as archive:
         files = {name: archive.read(name) for name in archive.namelist()}
 
@@ -185,28 +191,28 @@ after = 4
         return {section: dict(reader[section]) for section in reader.sections()}
 
     gate = sections("desk/gate.opens.card")
-    assert gate["sound"] == {
-        "name": "gate.opens", "kind": "ground", "level": "0", "fade": "0", "near": "2", "far": "40", "heard": "here",
+    assert gate["signal"] == {
+        "word": "gate.opens", "kind": "ground", "strength": "0", "fade": "0", "near": "2", "far": "40", "heard": "here",
     }  # fmt: skip
-    assert [gate[f"take {n}"] for n in (1, 2)] == [{"file": f"gate.opens-{n}", "odds": "1"} for n in (1, 2)]
-    slow = sections("desk/kiosk.slow.card")
-    assert slow["sound"]["level"] == "-6.02"
-    assert slow["sound"]["kind"] == "band"
-    echo = b"echo" in (tmp_path / "game/yard/desk/kiosk.last.card").read_bytes()
-    assert ("echo" in slow["sound"]) is echo  # like that one, with what nobody understands
+    assert [gate[f"turn {n}"] for n in (1, 2)] == [{"file": f"gate.opens-{n}", "chance": "1"} for n in (1, 2)]
+    slow = sections("desk/pier.chime.long.card")
+    assert slow["signal"]["strength"] == "-6.02"
+    assert slow["signal"]["kind"] == "lamp"
+    echo = b"echo" in (tmp_path / "game/yard/desk/pier.chime.short.card").read_bytes()
+    assert ("echo" in slow["signal"]) is echo  # like that one, with what nobody understands
     dutch = files["texts/nl.txt"]
     assert dutch[:2] == b"\xff\xfe"
-    assert dutch.decode("utf-16").splitlines(keepends=True)[1] == "kiosk.slow = Trage avond 🌙\r\n"
-    assert "kiosk.slow = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
+    assert dutch.decode("utf-16").splitlines(keepends=True)[1] == "pier.chime.long = Trage avond 🌙\r\n"
+    assert "pier.chime.long = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
     rows = list(csv.DictReader(io.StringIO(files["triggers.tsv"].decode()), delimiter="\t"))
-    assert rows == [{"name": "gate", "event": "dusk", "at": "", "plays": "gate.opens", "once": "0"}]
-    assert sections("props/lamp.card")["prop"] == {
-        "title": "A signal lamp", "picture": "props/lamp.png", "plays": "kiosk.slow",
+    assert rows == [{"bell": "gate", "happening": "dusk", "berth": "", "sounds": "gate.opens", "once": "0"}]
+    assert sections("props/buoy.card")["prop"] == {
+        "caption": "A bell buoy", "picture": "props/buoy.png", "sounds": "pier.chime.long",
     }  # fmt: skip
-    assert files["props/lamp.png"].startswith(b"\x89PNG")
+    assert files["props/buoy.png"].startswith(b"\x89PNG")
     night = sections("schedules/night.card")
-    assert night["schedule"] == {"name": "night", "after": "4", "apart": "3"}
-    assert night["entry 3"] == {"kind": "interlude", "plays": "porter.murmurs"}
+    assert night["schedule"] == {"called": "night", "after": "4", "apart": "3"}
+    assert night["entry 3"] == {"kind": "interlude", "sounds": "gulls.squabble.near"}
     edit(folder, 'key = "gate.opens"\n\n[[prop]]', 'key = "gate.open"\n\n[[prop]]')
     wrong = run("build", cwd=folder)
     assert 'there is no sound "gate.open" to play' in wrong.err
@@ -220,11 +226,11 @@ def test_open_pack(installations: Path, tmp_path: Path) -> None:
     content = json.loads((pack / "open-pack.json").read_text("utf-8"))
     assert content["title"] == "Five & more"
     assert content["triggers"] == []
-    hedge = content["sounds"]["hedge.brandnew"]
-    assert (hedge["loop"], hedge["positional"], hedge["titles"]) == (True, True, {"de": "Hecke"})
-    for sound in content["sounds"].values():
-        for file in sound["files"]:
-            assert (pack / file["path"]).is_file()
+    (hedge,) = [sound for sound in content["sounds"] if sound["key"] == "hedge.brandnew"]
+    assert (hedge["loop"], hedge["positional"], hedge["labels"]) == (True, True, {"de": "Hecke"})
+    for sound in content["sounds"]:
+        for take in sound["takes"]:
+            assert (pack / take["file"]).is_file()
 
 
 def test_a_folder_is_never_replaced_that_is_not_ours(installations: Path, tmp_path: Path) -> None:
@@ -336,10 +342,10 @@ def _files(package: Path) -> dict[str, bytes]:
 def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
     """Each key that a pack's own definitions have, with the file that they name, by the standard's parsers alone."""
     if game == "tarnlight":
-        return {v["id"]: f"{v['takes'][0]['src']}.ogg" for v in json.loads(files["lore/voices.json"])["voices"]}
+        return {v["id"]: v["takes"][0]["src"] for v in json.loads(files["lore/voices.json"])["voices"]}
     if game == "ombervale":
         tones = ElementTree.fromstring(files["bells/tones.xml"])
-        return {tone.get("name", ""): f"bells/{tone.find('clip').get('at')}" for tone in tones}  # type: ignore[union-attr]
+        return {tone.get("code", ""): f"bells/{tone.find('strike').get('wave')}" for tone in tones}  # type: ignore[union-attr]
     if game == "quillmarsh":
         calls = re.findall(r'call (\w+)[^{]*{[^}]*sound *=? *"(five_more_[^"]*)"', files["marsh/calls.bog"].decode())
         return {key: f"marsh/wav/{name}" for key, name in calls}
@@ -349,9 +355,9 @@ def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
             if name.startswith("desk/"):
                 reader = configparser.RawConfigParser(delimiters="=")
                 reader.read_string(data.decode())
-                found[reader["sound"]["name"]] = reader["take 1"]["file"]
+                found[reader["signal"]["word"]] = reader["turn 1"]["file"]
         return found
-    return {key: sound["files"][0]["path"] for key, sound in json.loads(files["open-pack.json"])["sounds"].items()}
+    return {sound["key"]: sound["takes"][0]["file"] for sound in json.loads(files["open-pack.json"])["sounds"]}
 
 
 @pytest.mark.parametrize("game", KEYS)

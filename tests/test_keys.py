@@ -58,7 +58,7 @@ def test_what_is_known_of_a_key() -> None:
     assert bell == {
         "key": "tower.bell.near", "category": "signals", "takes": 1, "mentions": 1, "seconds": 2.0,
         "peak-dbfs": pytest.approx(-6.0, abs=0.6), "sound": "Ogg Vorbis, mono",
-        "files": ["lore/audio/signals/tower-bell-near-1"],
+        "files": ["lore/audio/signals/tower-bell-near-1.ogg"],
     }  # fmt: skip
     (locked,) = _keys("stove", "wound")
     assert locked["seconds"] is None  # the name counts, whatever it lies in

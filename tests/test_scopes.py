@@ -96,7 +96,7 @@ def test_a_profile_that_loses_something_is_found_out(tmp_path: Path) -> None:
     folder = tmp_path / "quill"
     shutil.copytree(profile.BUNDLED / "quillmarsh", folder)
     path = folder / "tree/marsh/calls.bog"
-    path.write_text(path.read_text().replace("@near@ to @far@", "@far@@near@"))
+    path.write_text(path.read_text().replace("@near@ @far@", "@far@@near@"))
     result = run("games", "check", folder)
     assert result.code == 1
     assert "fault: line" in result.out
@@ -108,10 +108,10 @@ def test_a_loop_without_its_marker_is_found(workspace: Path, tmp_path: Path) -> 
     pack = tmp_path / "pack"
     (pack / "marsh/wav").mkdir(parents=True)
     (pack / "about.bog").write_text(
-        'pack { name = "x"; stamp = "0f6d1d0e-6f0b-4f0e-9a55-5a3c1f3f7a10"; edition = "1.0.0"; }'
+        'notebook { labelled = "x"; tag = "0f6d1d0e-6f0b-4f0e-9a55-5a3c1f3f7a10"; leaf = "1.0.0"; }'
     )
     (pack / "marsh/calls.bog").write_text(
-        'call a : bird { sound = "a.wav"; again = yes; }\ncall b : bird { sound = "b.wav"; again = no; }\n'
+        'call a in bird { sound = "a.wav"; endless = yes; }\ncall b in bird { sound = "b.wav"; endless = no; }\n'
     )
     import numpy as np
     import soundfile

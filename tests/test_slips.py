@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import shutil
 import signal
 import stat
@@ -127,27 +128,28 @@ SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
     ("take-damaged", lambda pack, keys: _sound(pack).write_bytes(_sound(pack).read_bytes()[:3000]), GAMES),
     ("take-missing", _rename, GAMES),
     ("document-broken", _swap('"{0}",', '"{0}"'), ("tarnlight",)),
-    ("document-broken", _swap('"{0}": {{', '"{0}: {{'), ("open-pack",)),
+    ("document-broken", _swap('"{0}",', '"{0}'), ("open-pack",)),
     ("document-broken", _swap("\n}}", "\n"), ("quillmarsh",)),
     ("document-broken", _swap("</tone>", "<tone>"), ("ombervale",)),
-    ("document-broken", _swap("[sound]", "[sound"), ("vesper-yard",)),
+    ("document-broken", _swap("[signal]", "[signal"), ("vesper-yard",)),
     ("key-unknown", _swap("{0}", "{0}x"), ("tarnlight", "open-pack")),
     ("key-unknown", _swap("call {0}", "call {0}x"), ("quillmarsh",)),
     ("key-unknown", lambda pack, keys: _swap(keys[0], keys[0].title())(pack, keys), ("tarnlight", "open-pack")),
     ("key-twice", _swap('"id": "{1}"', '"id": "{0}"'), ("tarnlight",)),
-    ("key-twice", _swap('name="{1}"', 'name="{0}"'), ("ombervale",)),
-    ("key-twice", _swap('"{1}": {{', '"{0}": {{'), ("open-pack",)),
+    ("key-twice", _swap('code="{1}"', 'code="{0}"'), ("ombervale",)),
+    ("key-twice", _swap('"key": "{1}"', '"key": "{0}"'), ("open-pack",)),
     ("key-twice", _swap("call {1}", "call {0}"), ("quillmarsh",)),
     ("name-differs", _swap("{0}", "{0}x"), ("vesper-yard",)),
     ("key-unknown", lambda pack, keys: (pack / f"desk/{keys[0]}.card").rename(pack / f"desk/{keys[0]}x.card"), ("vesper-yard",)),
-    ("key-unknown", _swap('name="{0}"', 'name="{0}x"'), ("ombervale",)),
+    ("key-unknown", _swap('code="{0}"', 'code="{0}x"'), ("ombervale",)),
     ("script-key", _swap('ring("{0}', 'ring("{0}x'), ("ombervale",)),
     ("play-unknown", lambda pack, keys: (pack / "triggers.tsv").write_bytes((pack / "triggers.tsv").read_bytes().replace(keys[0].encode(), keys[0].encode() + b"x")), ("vesper-yard",)),
-    ("play-unknown", _swap('"play": "{0}"', '"play": "{0}x"'), ("open-pack",)),
+    ("play-unknown", lambda pack, keys: _last_key(pack, keys), ("open-pack",)),
     ("title-missing", lambda pack, keys: _one_title(pack), OF_OGG),
-    ("version-other", _swap("2, 3, 0", "9, 9, 9"), ("tarnlight",)),
-    ("version-other", _swap('for="1.8"', 'for="9.9"'), ("ombervale",)),
-    ("version-other", _swap("for = 3.1.0", "for = 9.9"), ("vesper-yard",)),
+    ("version-other", _swap("2.3.0", "9.9.9"), ("tarnlight",)),
+    ("version-other", _swap('gauge="1 8"', 'gauge="9 9"'), ("ombervale",)),
+    ("version-other", _swap("timetable = 3.1.0", "timetable = 9.9"), ("vesper-yard",)),
+    ("id-shared", lambda pack, keys: _one_id(pack / "docket.xml"), ("ombervale",)),
     ("name-windows", lambda pack, keys: (pack / "nul.txt").write_text("x") and None, GAMES),
     ("name-case", lambda pack, keys: _twice(pack), GAMES),
     ("link-inside", lambda pack, keys: (pack / "up.txt").symlink_to("/etc/hostname"), GAMES),
@@ -176,7 +178,7 @@ def _one_title(pack: Path) -> None:
     """The last title of one language goes."""
     if (pack / "open-pack.json").is_file():
         values = json.loads((pack / "open-pack.json").read_text("utf-8"))
-        list(values["sounds"].values())[-1]["titles"].pop("de")
+        values["sounds"][-1]["labels"].pop("de")
         (pack / "open-pack.json").write_text(json.dumps(values))
         return
     path = next(path for path in _texts(pack) if path.stem == "de")
@@ -189,6 +191,21 @@ def _one_title(pack: Path) -> None:
     text = data.decode("utf-16")
     lines = text.rstrip("\r\n").split("\r\n")
     path.write_bytes("\r\n".join([*lines[:-1], ""]).encode("utf-16"))
+
+
+def _last_key(pack: Path, keys: list[str]) -> None:
+    """The key that the trigger plays."""
+    path = pack / "open-pack.json"
+    before, found, after = path.read_text("utf-8").rpartition(f'"{keys[0]}"')
+    assert found
+    path.write_text(f'{before}"{keys[0]}x"{after}', "utf-8")
+
+
+def _one_id(path: Path) -> None:
+    """Both of a pack's ids the same."""
+    text = path.read_text("utf-8")
+    (first,) = re.findall(r'load="([^"]*)"', text)
+    path.write_text(re.sub(r'seal="[^"]*"', f'seal="{first}"', text), "utf-8")
 
 
 def _twice(pack: Path) -> None:

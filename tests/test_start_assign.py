@@ -18,7 +18,7 @@ def test_start_writes_a_file_that_explains_itself(tmp_path: Path) -> None:
     values = tomllib.loads(text)
     assert values["pack"]["title"] == 'Été "at sea"'
     assert values["pack"]["name"] == "ete-at-sea"
-    assert set(values["ids"]) == {"pack", "lore"}
+    assert set(values["ids"]) == {"pack"}
     assert text.count("\n#") > 8
     again = run("start", "night-shift", "--game", "tarnlight", cwd=tmp_path)
     assert again.code == 2
@@ -30,19 +30,19 @@ def test_start_writes_a_file_that_explains_itself(tmp_path: Path) -> None:
 
 def test_two_workspaces_never_share_ids(tmp_path: Path) -> None:
     for name in ("a", "b"):
-        run("start", name, "--game", "tarnlight", cwd=tmp_path)
+        run("start", name, "--game", "ombervale", cwd=tmp_path)
     ids = [one for name in "ab" for one in tomllib.loads((tmp_path / name / "ichnos.toml").read_text())["ids"].values()]
     assert len(set(ids)) == 4
 
 
 def test_a_missing_id_is_minted_and_written(workspace: Path) -> None:
     text = (workspace / "ichnos.toml").read_text("utf-8")
-    line = next(line for line in text.splitlines() if line.startswith("lore = "))
+    line = next(line for line in text.splitlines() if line.startswith("pack = "))
     edit(workspace, f"{line}\n", "")
     result = run("build", cwd=workspace)
-    assert "New ids are minted and written into ichnos.toml: lore." in result.err
+    assert "New ids are minted and written into ichnos.toml: pack." in result.err
     again = (workspace / "ichnos.toml").read_text("utf-8")
-    assert set(again.splitlines()) - set(text.splitlines()) == {f'lore = "{tomllib.loads(again)["ids"]["lore"]}"'}
+    assert set(again.splitlines()) - set(text.splitlines()) == {f'pack = "{tomllib.loads(again)["ids"]["pack"]}"'}
 
 
 def test_assign_keeps_comments_and_order(workspace: Path) -> None:

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
 from ichnos import __version__
 from ichnos.cli import show
 from ichnos.errors import IchnosError, Problems
+
+F = TypeVar("F", bound=Callable[..., Any])
 
 # The commands in the order of the work.
 _SECTIONS = {
@@ -47,12 +51,32 @@ class Forgiving(TyperGroup):
         return super().parse_args(ctx, args)
 
 
+class PlainCommand(TyperCommand):
+    """A command whose help names its arguments, and not how Python calls their types."""
+
+    def format_help(self, ctx: Any, formatter: Any) -> None:
+        write = formatter.write_dl
+
+        def plainly(rows: Any, *args: Any, **more: Any) -> None:
+            write([(re.sub(r" <[^>]*>$", "", name), text) for name, text in rows], *args, **more)
+
+        formatter.write_dl = plainly
+        super().format_help(ctx, formatter)
+
+
+class Program(typer.Typer):
+    """A group of such commands."""
+
+    def command(self, *args: Any, cls: Any = None, **more: Any) -> Callable[[F], F]:
+        return super().command(*args, cls=cls or PlainCommand, **more)
+
+
 def examples(*lines: str) -> str:
     """Examples for a command's help, a line each, which is not folded and can be copied."""
     return "\n".join(["\b", "Examples:" if len(lines) > 1 else "Example:", *(f"  {line}" for line in lines)])
 
 
-app = typer.Typer(
+app = Program(
     name="ichnos",
     cls=InOrder,
     no_args_is_help=True,

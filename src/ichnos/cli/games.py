@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Forgiving, Json, app, examples
+from ichnos.cli.app import Forgiving, Json, Program, app, examples
 from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:
     from ichnos.games.explain import Explained
 
-games = typer.Typer(cls=Forgiving.to("list"), rich_markup_mode=None)
+games = Program(cls=Forgiving.to("list"), rich_markup_mode=None)
 app.add_typer(
     games,
     name="games",

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Forgiving, Json, WorkspaceFolder, app, examples
+from ichnos.cli.app import Forgiving, Json, Program, WorkspaceFolder, app, examples
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.games.catalogues.catalogue import Entry
 
-keys = typer.Typer(cls=Forgiving.to("search"), rich_markup_mode=None)
+keys = Program(cls=Forgiving.to("search"), rich_markup_mode=None)
 app.add_typer(
     keys,
     name="keys",

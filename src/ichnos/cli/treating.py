@@ -1,33 +1,72 @@
-"""``treat``."""
+"""``treat``. Its options for steps are made from the steps themselves, when they are needed."""
 
 from __future__ import annotations
 
+import inspect
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from ichnos.cli import converting, show
-from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
+from ichnos.cli.app import DryRun, Json, Overwrite, PlainCommand, app, examples
 from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Quality, Rate
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.audio.process.exports import Exported
 
+_GIVEN = "ichnos.steps"  # where the parsed options of steps are kept
 
-def _pair(text: str, option: str, least: int, most: int) -> list[float | None]:
-    """``3000:5:1`` as numbers; an empty place is None."""
-    pieces = text.split(":")
-    try:
-        if not least <= len(pieces) <= most:
-            raise ValueError
-        return [float(piece) if piece.strip() else None for piece in pieces]
-    except ValueError:
-        raise UsageError(f"{option} {text} is not understood", cure="see: ichnos treat --help") from None
+
+class _WithSteps(PlainCommand):
+    """A command that has an option for each step of treatments."""
+
+    def get_params(self, ctx: Any) -> list[Any]:
+        params = super().get_params(ctx)
+        behind = next(index for index, one in enumerate(params) if one.name == "names") + 1
+        return [*params[:behind], *_step_options(), *params[behind:]]
+
+
+def _step_options() -> list[Any]:
+    """``--bell HZ:DB[:Q]`` and so on: a step's fields in their order, with colons between them."""
+    from ichnos.audio.process.treatments import STEPS
+
+    def steps() -> None: ...
+
+    made: dict[str, Any] = {}
+    for kind in STEPS:
+        name, fields = kind.step_name(), kind.step_fields()
+        needed = [field for field in fields if kind.model_fields[field].is_required()] or fields[:1]
+        option = typer.Option(
+            f"--{name}",
+            metavar=":".join(needed).upper() + "".join(f"[:{one.upper()}]" for one in fields[len(needed) :]) or None,
+            help=f"{kind.about[:1].upper()}{kind.about[1:]}.",
+            expose_value=False,
+            callback=_keep(name),
+        )
+        made[name.replace("-", "_")] = Annotated[list[str] | None, option] if fields else Annotated[bool, option]
+    parameters = [
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=None, annotation=kind)
+        for name, kind in made.items()
+    ]
+    steps.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+    steps.__annotations__ = made
+    holder = typer.Typer(add_completion=False, rich_markup_mode=None)
+    holder.command()(steps)
+    return list(typer.main.get_command(holder).params)
+
+
+def _keep(name: str) -> Any:
+    def keep(ctx: typer.Context, value: Any) -> None:
+        given = ctx.meta.setdefault(_GIVEN, {})
+        given[name] = [""] if value is True else list(value or ())
+
+    return keep
 
 
 @app.command(
+    cls=_WithSteps,
     short_help="Treat clips: trim, fade, filter, loudness, pitch, by name or step by step.",
     epilog=examples(
         "ichnos treat gull.ogg --to ready --treatment over-the-din --before-after gull.png",
@@ -35,39 +74,13 @@ def _pair(text: str, option: str, least: int, most: int) -> list[float | None]:
     ),
 )
 def treat(
+    ctx: typer.Context,
     clips: Annotated[list[Path] | None, typer.Argument(metavar="CLIP", help="Clips, or folders of them.")] = None,
     to: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the new files go.")] = None,
     treatment: Annotated[
         str | None, typer.Option(metavar="NAME", help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
     ] = None,
     names: Annotated[bool, typer.Option("--names", help="Show the treatments that have a name, and stop.")] = False,
-    cut: Annotated[str | None, typer.Option(metavar="START:END", help="Keep what lies between, in seconds.")] = None,
-    trim: Annotated[float | None, typer.Option(metavar="DBFS", help="Take silence below this off both ends.")] = None,
-    reverse: Annotated[bool, typer.Option("--reverse", help="Backwards.")] = False,
-    speed: Annotated[float | None, typer.Option(metavar="FACTOR", help="Speed and pitch together.")] = None,
-    pitch: Annotated[float | None, typer.Option(metavar="SEMITONES", help="Pitch alone.")] = None,
-    high_pass: Annotated[float | None, typer.Option(metavar="HZ", help="Take away what lies below.")] = None,
-    low_pass: Annotated[float | None, typer.Option(metavar="HZ", help="Take away what lies above.")] = None,
-    low_shelf: Annotated[str | None, typer.Option(metavar="HZ:DB", help="Raise or lower what lies below.")] = None,
-    high_shelf: Annotated[str | None, typer.Option(metavar="HZ:DB", help="Raise or lower what lies above.")] = None,
-    bell: Annotated[
-        list[str] | None, typer.Option(metavar="HZ:DB[:Q]", help="Raise or lower what lies around.")
-    ] = None,
-    gain: Annotated[float | None, typer.Option(metavar="DB", help="Louder or quieter.")] = None,
-    soft_clip: Annotated[
-        float | None, typer.Option(metavar="DB", help="Drive it into soft clipping by so much.")
-    ] = None,
-    loudness: Annotated[
-        str | None, typer.Option(metavar="LUFS[:DBTP]", help="Bring it to a loudness, with peaks below -1 dBTP or so.")
-    ] = None,
-    limit: Annotated[float | None, typer.Option(metavar="DBTP", help="Hold true peaks below this.")] = None,
-    fade: Annotated[
-        str | None, typer.Option(metavar="IN:OUT[:SHAPE]", help="Fade, in seconds; straight, smooth or power.")
-    ] = None,
-    repeat: Annotated[int | None, typer.Option(metavar="TIMES", help="Several times, one after the other.")] = None,
-    loop_fade: Annotated[
-        float | None, typer.Option(metavar="SECONDS", help="A loop without a seam: fade the end into the beginning.")
-    ] = None,
     before_after: Annotated[
         Path | None, typer.Option(metavar="FILE.png", help="Draw the clip before and after.")
     ] = None,
@@ -85,7 +98,7 @@ def treat(
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
-    """Treat clips. A named treatment comes first, then the options, always in the order shown here.
+    """Treat clips. A named treatment comes first, then the steps, always in the order shown here.
 
     Without --container or --like-game the result is a WAV of 24 bits.
     """
@@ -98,26 +111,7 @@ def treat(
         raise UsageError(
             "which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done"
         )
-    said: dict[str, Any] = {
-        "cut": None if cut is None else dict(zip(("start", "end"), _pair(cut, "--cut", 2, 2), strict=False)),
-        "trim": None if trim is None else {"threshold": trim},
-        "reverse": {} if reverse else None,
-        "speed": None if speed is None else {"factor": speed},
-        "pitch": None if pitch is None else {"semitones": pitch},
-        "high-pass": None if high_pass is None else {"hz": high_pass},
-        "low-pass": None if low_pass is None else {"hz": low_pass},
-        "low-shelf": _fields(low_shelf, "--low-shelf", ("hz", "db")),
-        "high-shelf": _fields(high_shelf, "--high-shelf", ("hz", "db")),
-        "bell": [_fields(one, "--bell", ("hz", "db", "q"), 2) for one in bell or ()],
-        "gain": None if gain is None else {"db": gain},
-        "soft-clip": None if soft_clip is None else {"drive": soft_clip},
-        "loudness": _fields(loudness, "--loudness", ("lufs", "ceiling"), 1),
-        "limit": None if limit is None else {"ceiling": limit},
-        "fade": _fade(fade),
-        "repeat": None if repeat is None else {"times": repeat},
-        "loop-fade": None if loop_fade is None else {"seconds": loop_fade},
-    }
-    steps = (*_named(treatment), *_steps(said))
+    steps = (*_named(treatment), *_steps(ctx.meta.get(_GIVEN, {})))
     if not steps:
         raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
     if like_game is None and container is None:
@@ -144,41 +138,28 @@ def _draw(one: Exported, done: str, to: Path) -> None:
     typer.echo(f"{to} is drawn.", err=True)
 
 
-def _fields(text: str | None, option: str, names: tuple[str, ...], least: int | None = None) -> dict[str, Any] | None:
-    if text is None:
-        return None
-    values = _pair(text, option, least or len(names), len(names))
-    return {name: value for name, value in zip(names, values, strict=False) if value is not None}
-
-
-def _fade(text: str | None) -> dict[str, Any] | None:
-    if text is None:
-        return None
-    rise, _, rest = text.partition(":")
-    fall, _, shape = rest.partition(":")
-    fields = _fields(f"{rise or 0}:{fall or 0}", "--fade", ("rise", "fall")) or {}
-    return {**fields, "shape": shape} if shape else fields
-
-
-def _steps(said: dict[str, Any]) -> list[Any]:
+def _steps(given: dict[str, list[str]]) -> list[Any]:
     """The steps that the options say, in their fixed order."""
-    from pydantic import ValidationError
-
     from ichnos.audio.process.treatments import STEPS
 
-    steps = []
-    for kind in STEPS:
-        name = str(kind.model_fields["step"].default)
-        wanted = said[name]
-        for fields in wanted if isinstance(wanted, list) else [] if wanted is None else [wanted]:
-            try:
-                steps.append(kind.model_validate({key: value for key, value in fields.items() if value is not None}))
-            except ValidationError as error:
-                detail = error.errors()[0]
-                where = f" {detail['loc'][-1]}" if detail["loc"] else ""
-                reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
-                raise UsageError(f"--{name}:{where} {reason}", cure="see: ichnos treat --help") from None
-    return steps
+    return [_step(kind, text) for kind in STEPS for text in given.get(kind.step_name(), ())]
+
+
+def _step(kind: Any, text: str) -> Any:
+    """A step from its option: ``3000:5:1``; an empty place is left as it is."""
+    from pydantic import ValidationError
+
+    option, fields = f"--{kind.step_name()}", kind.step_fields()
+    pieces = text.split(":") if fields else []
+    if len(pieces) > len(fields):
+        raise UsageError(f"{option} {text} is not understood", cure="see: ichnos treat --help")
+    try:
+        return kind.model_validate({name: piece for name, piece in zip(fields, pieces, strict=False) if piece.strip()})
+    except ValidationError as error:
+        detail = error.errors()[0]
+        where = f" {detail['loc'][-1]}" if detail["loc"] else ""
+        reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+        raise UsageError(f"{option} {text}:{where} {reason}", cure="see: ichnos treat --help") from None
 
 
 def _of_workspace() -> dict[str, Any]:

@@ -11,6 +11,7 @@ from typing import Any
 from ichnos.errors import IchnosError, Place
 from ichnos.files.writing import understood, write_whole
 
+_DAMAGED = (sqlite3.Error, UnicodeError)  # whatever a damaged file can make its reader raise
 _PATIENCE = 30.0  # seconds to wait for another process that writes
 _PROBE = 1 << 18  # bytes: more than the file has when it is made
 
@@ -37,7 +38,7 @@ class State:
                 raise IchnosError("this must be a file, not a link", place=Place(str(path)), cure="delete the link")
         try:
             self._db = self._opened()
-        except sqlite3.Error:
+        except _DAMAGED:
             self._db = self._made_anew()
 
     def _opened(self) -> sqlite3.Connection:
@@ -116,11 +117,23 @@ class State:
             raise self._cannot_be_written(error) from None
 
     def rows(self, query: str, *values: object) -> list[tuple[Any, ...]]:
-        """What a query finds; nothing where the file is damaged."""
+        """What a query finds; nothing where the file is damaged, which is then made anew."""
         try:
             return self._db.execute(query, values).fetchall()
-        except sqlite3.Error:
+        except _DAMAGED:
+            self._db.close()
+            self._db = self._made_anew()
             return []
+
+    def mend(self) -> None:
+        """Make the file anew where it is damaged, before something is written into it."""
+        try:
+            whole = self._db.execute("PRAGMA quick_check(1)").fetchall() == [("ok",)]
+        except _DAMAGED:
+            whole = False
+        if not whole:
+            self._db.close()
+            self._db = self._made_anew()
 
     def close(self) -> None:
         """Close the file."""

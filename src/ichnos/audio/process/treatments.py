@@ -35,7 +35,17 @@ class _Step(BaseModel):
         values = " ".join(
             f"{name} {value:g}" if isinstance(value, float) else f"{name} {value}" for name, value in said.items()
         )
-        return f"{type(self).model_fields['step'].default} {values}".strip()
+        return f"{self.step_name()} {values}".strip()
+
+    @classmethod
+    def step_name(cls) -> str:
+        """Its name, as a pack file and an option say it."""
+        return str(cls.model_fields["step"].default)
+
+    @classmethod
+    def step_fields(cls) -> list[str]:
+        """Its fields, in the order in which an option says them."""
+        return [name for name in cls.model_fields if name != "step"]
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
         raise NotImplementedError
@@ -133,7 +143,7 @@ class _Filter(_Step):
 
 class _FromBelow(_Filter):
     def _out_of_reach(self, stream: AudioStream) -> AudioStream:
-        name = type(self).model_fields["step"].default
+        name = self.step_name()
         raise IchnosError(
             f"{name} at {self.hz:g} Hz lies above all that a clip of {stream.rate} Hz holds",
             cure=f"choose a frequency below {_HIGHEST * stream.rate:.0f}",

@@ -69,7 +69,14 @@ def save(profile: str, game: str, catalogue: Catalogue) -> Path:
     Raises:
         IchnosError: nothing can be kept for the user.
     """
-    with closing(UserState()) as state, state.writing() as db:
+    with closing(UserState()) as state:
+        state.mend()
+        _save(state, profile, game, catalogue)
+        return state.path
+
+
+def _save(state: UserState, profile: str, game: str, catalogue: Catalogue) -> None:
+    with state.writing() as db:
         _forget(db, profile)
         (first,) = db.execute("SELECT ifnull(max(id), 0) + 1 FROM keys").fetchone()
         number = db.execute(
@@ -93,7 +100,6 @@ def save(profile: str, game: str, catalogue: Catalogue) -> Path:
         db.execute("INSERT INTO search (rowid, text) SELECT id, text FROM keys WHERE catalogue = ?", (number,))
         words = _pieces(texts)
         db.executemany("INSERT INTO words VALUES (?, ?)", [(number, word) for word in sorted(words)])
-        return state.path
 
 
 def _pieces(texts: Sequence[str]) -> set[str]:
@@ -153,14 +159,16 @@ def load(profile: str) -> Catalogue | None:
     with _user() as state:
         if state is None:
             return None
-        found = state.rows("SELECT id, source, seen, strays, notes FROM catalogues WHERE profile = ?", profile)
+        found = state.rows("SELECT id, source, seen, strays, notes, count FROM catalogues WHERE profile = ?", profile)
         if not found:
             return None
-        number, source, seen, strays, notes = found[0]
+        number, source, seen, strays, notes, count = found[0]
         rows = state.rows(
             "SELECT key, category, files, mentions, sound, seconds, peak FROM keys WHERE catalogue = ? ORDER BY id",
             number,
         )
+    if len(rows) != count:
+        return None  # the file was damaged
     columns = [list(column) for column in zip(*rows, strict=True)] if rows else [[] for _ in range(7)]
     return Catalogue(source, _signatures(seen), strays, json.loads(notes), *columns)
 

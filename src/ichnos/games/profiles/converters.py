@@ -90,6 +90,18 @@ def _numbers(argument: str | None, tables: Tables) -> Pair:
     return write, read
 
 
+def _separated(argument: str | None, tables: Tables) -> Pair:
+    if not argument:
+        raise BadArgument("what stands between the numbers is needed: ~separated( ) or ~separated(/)")
+    numbers, back = _numbers(None, tables)
+
+    def write(value: Value) -> Value:
+        found = numbers(value)
+        return argument.join(map(spelled, found if isinstance(found, list) else [found]))
+
+    return write, lambda value: back([*spelled(value).split(argument)])
+
+
 def _yes_no(argument: str | None, tables: Tables) -> Pair:
     words = [word.strip() for word in (argument or "").split(",")]
     if len(words) != 2 or words[0] == words[1]:
@@ -158,6 +170,9 @@ CONVERTERS: dict[str, ConverterKind] = {
         _yes_no, "yes or no in the game's own words", "the word for yes, the word for no", (True, "on")
     ),
     "numbers": ConverterKind(_numbers, "a version as a list of numbers", example=("1.2.0", [1, 2, 0])),
+    "separated": ConverterKind(
+        _separated, "a version with something else between its numbers", "what stands there", ("1.2.0", "1/2/0")
+    ),
     "no-extension": ConverterKind(_no_extension, "a file without its extension", example=("a/b.ogg", "a/b")),
     "relative": ConverterKind(
         _relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")

@@ -189,6 +189,7 @@ def carry_out(
     from ichnos.pack.build import comparison, outlines
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
+        state.mend()
         now, planned = state.last_build(building.begun.outline.game, building.output), building.prepared.last
         if now is not None and now.number != (planned.number if planned else 0):  # another process has built
             building = _prepared(building.folder, building.output, building.begun, state)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import hashlib
 import json
 from dataclasses import asdict, fields
 from typing import Any
@@ -14,7 +15,7 @@ from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec
 
 
 def dumps(outline: Outline) -> str:
-    """The outline on one line of JSON."""
+    """The outline as a line of JSON, with its digest before it: what has changed on the disk is no outline."""
     targets = list(dict.fromkeys(sound.use.target for sound in outline.sounds))
     number = {target: index for index, target in enumerate(targets)}
     values = {
@@ -27,11 +28,19 @@ def dumps(outline: Outline) -> str:
         ],
         "sounds": [_sound(sound.use, number[sound.use.target], sound.about) for sound in outline.sounds],
     }
-    return json.dumps(values)
+    text = json.dumps(values)
+    return f"{_digest(text)} {text}"
+
+
+def _digest(text: str) -> str:
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
 def loads(text: str) -> Outline | None:
     """The outline again; None where the text is not one."""
+    digest, _, text = text.partition(" ")
+    if digest != _digest(text):
+        return None
     try:
         values = json.loads(text)
         targets = [_target(one) for one in values.pop("targets")]

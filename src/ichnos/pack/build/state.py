@@ -71,12 +71,14 @@ class LastBuild:
     @cached_property
     def inputs_stand(self) -> bool:
         """Is everything that it was made from, but perhaps for clips, as it was?"""
-        return signatures.are_same(self.signatures.get(INPUT, {}))
+        inputs = self.signatures.get(INPUT, {})
+        return bool(inputs) and signatures.are_same(inputs)
 
     @cached_property
     def stands(self) -> bool:
         """Would a build do nothing at all?"""
-        return self.inputs_stand and signatures.are_same(self.signatures.get(CLIP, {})) and self.package_stands
+        clips = self.signatures.get(CLIP, {})
+        return self.inputs_stand and bool(clips) and signatures.are_same(clips) and self.package_stands
 
 
 class WorkspaceState(State):
