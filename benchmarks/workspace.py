@@ -52,7 +52,7 @@ def _make(folder: Path) -> None:
 def _one_changed(folder: Path) -> tuple[float, float]:
     """The seconds of a build after one clip has changed, and of converting just that clip; the best of each."""
     clip, times = folder / "clips" / "3.wav", []
-    into = ("--to", str(folder.parent / "alone"), "--replace", "--like-game", "open-pack")
+    into = ("--to", str(folder.parent / "alone"), "--overwrite", "--like-game", "open-pack")
     for number in range(ROUNDS):
         _noise(clip, np.random.default_rng(COUNT + number), 4)
         times.append((_ichnos(folder, "build"), _ichnos(folder, "convert", str(clip), *into)))
@@ -79,11 +79,12 @@ import sys, time
 from pathlib import Path
 from ichnos.games.profiles import profile
 from ichnos.files.sources import files_at
-from ichnos.review.check import Context, check
+from ichnos.review.check import check
+from ichnos.review.subject import Context, Subject
 import numpy, soundfile
 context = Context(profile.load(profile.find("open-pack")))
 start = time.perf_counter()
-result = check(context, files_at(Path(sys.argv[1])), lambda _: None)
+result = check(Subject(context, files_at(Path(sys.argv[1]))), lambda _: None)
 assert not result.findings, result.findings[:3]
 print(time.perf_counter() - start)
 """

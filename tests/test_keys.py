@@ -8,6 +8,7 @@ import json
 import os
 import re
 import shutil
+from dataclasses import asdict
 from pathlib import Path
 
 import pytest
@@ -18,6 +19,7 @@ from conftest import edit, run
 from ichnos.games import made_up
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import profile
 
 
@@ -214,3 +216,33 @@ def test_replacing_by_path_and_limits(workspace: Path, tmp_path: Path) -> None:
     too_large = run("build", cwd=workspace)
     assert too_large.code == 1
     assert "MB at most" in too_large.err
+
+
+@pytest.mark.parametrize("name", profile.bundled_names())
+def test_a_large_file_is_read_quickly_to_the_same_end(
+    name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever is read without places is what is read with them; comments and last commas are in it."""
+    sample = made_up.sample_of(profile.BUNDLED / name)
+    assert sample
+    made_up.lay_installation(sample, tmp_path / "game")
+    usual = harvest(profile.load(profile.BUNDLED / name), tmp_path / "game")
+    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
+    with monkeypatch.context() as patch:
+        if name == "open-pack":  # its only document is read in no other way
+            patch.setattr("ichnos.games.entries.packs.read", None)
+        quick = harvest(profile.load(profile.BUNDLED / name), tmp_path / "game")
+    assert asdict(quick) == asdict(usual)
+
+
+@pytest.mark.parametrize(
+    "slip", ['"id": 5, "id"', '"idd"', '"id": ["x"], "jd"', '"ID"', '"id": null, "x"', '"takes": "x", "id"']
+)
+def test_what_is_odd_in_a_large_file_has_its_place(slip: str, workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = workspace.parent / "Tarnlight/base/lore/voices.json"
+    text = path.read_text()
+    path.write_text(text.replace('"id": "tower.bell.near"', f'{slip}: "tower.bell.near"'))
+    usual = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")
+    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
+    quick = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")
+    assert json.loads(quick.out) == json.loads(usual.out)

@@ -29,7 +29,7 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     documents: set[str] = set()
     for pack in packs:
         read = pack.subject.pack
-        documents |= read.documents
+        documents.update(read.documents)
         for key, place in {sound.key: sound.place for sound in read.defined()}.items():
             keys[key].append((pack.name, place))
         for one in read.by_document.values():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from ichnos.documents.tree import many_nodes
@@ -31,7 +31,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     whole = files_at(source)
     files = Inside(whole, profile.rules.catalogue.folder)
     with many_nodes():
-        pack = read_pack(profile, files)
+        pack = read_pack(profile, files, keys_alone=True)
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
     _take_in(catalogue, pack)
     sounds: list[str] = []
@@ -72,12 +72,23 @@ def _notes(pack: PackReading) -> Iterator[str]:
 
 
 def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
-    together = {sound.key: sound for sound in pack.definitions.sounds}
-    for key in dict.fromkeys(sound.key for sound in pack.defined()):  # in the order of the definitions
-        sound = together[key]
-        catalogue.keys.append(key)
-        catalogue.categories.append(sound.category)
-        catalogue.files.append(JOINT.join(reference for reference, _, _ in sound.files()))
+    categories = {sound.key: sound.category for sound in pack.definitions.sounds}
+    known: set[str] = set()
+
+    def take_in(key: str, category: str | None, files: Iterable[str]) -> None:
+        if key not in known:
+            known.add(key)
+            catalogue.keys.append(key)
+            catalogue.categories.append(category or categories.get(key))
+            catalogue.files.append(JOINT.join(files))
+
+    for name in pack.documents:  # in the order of the definitions
+        if name in pack.quick:
+            for key, category, files in pack.quick[name].sounds:
+                take_in(key, category, files)
+        elif name in pack.by_document:
+            for sound in pack.by_document[name].defined():
+                take_in(sound.key, sound.category, (reference for reference, _, _ in sound.files()))
 
 
 def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> None:

@@ -24,6 +24,7 @@ from ichnos.games.definitions import (
     TriggerDefinition,
     combine,
 )
+from ichnos.games.entries.quick import QuickReading, read_quickly
 from ichnos.games.entries.read import DocumentReading, Found, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
@@ -42,6 +43,8 @@ from ichnos.games.profiles.vocabulary import (
     word,
 )
 
+_LARGE = 1 << 18  # bytes of a document that is worth being read in another way
+
 
 @dataclass
 class PackReading:
@@ -53,10 +56,11 @@ class PackReading:
     differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
-    documents: set[str] = field(default_factory=set)
+    documents: dict[str, None] = field(default_factory=dict)  # as they were read
     # Of each document of the profile, by key and language, where titles stand.
     titled: dict[str, dict[str, dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
+    quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
 
     @cached_property
     def definitions(self) -> Definitions:
@@ -69,10 +73,14 @@ class PackReading:
             yield from one.defined()
 
 
-def read_pack(profile: Profile, files: Files) -> PackReading:
-    """Read every document of a pack that the profile knows."""
+def read_pack(profile: Profile, files: Files, *, keys_alone: bool = False) -> PackReading:
+    """Read every document of a pack that the profile knows.
+
+    Args:
+        keys_alone: only keys, categories and files are asked for: a large document may be read without places.
+    """
     result = PackReading()
-    names = files.names()
+    names, separator = files.names(), profile.rules.names.separator
     for exemplar in profile.documents:
         rules = profile.document_rules(exemplar)
         matched = False
@@ -81,11 +89,16 @@ def read_pack(profile: Profile, files: Files) -> PackReading:
             if in_path is None or name in result.documents:
                 continue
             matched = True
-            result.documents.add(name)
+            result.documents[name] = None
             if rules.mode == "merge":
                 result.merged.add(name)
             try:
-                document = parse(files.read(name), files.label(name), exemplar.document.format, rules.encoding)
+                data = files.read(name)
+                if keys_alone and len(data) > _LARGE and (quick := read_quickly(exemplar, data, separator)):
+                    result.quick[name] = quick
+                    result.unknown.update(quick.unknown)
+                    continue
+                document = parse(data, files.label(name), exemplar.document.format, rules.encoding)
             except IchnosError as error:
                 result.broken.append(error)
                 continue
@@ -95,7 +108,7 @@ def read_pack(profile: Profile, files: Files) -> PackReading:
                 result.strange.append((place, "the whole file has another structure than this game's"))
                 continue
             _hold_against_path(result, profile, reading, in_path)
-            _take_in(result, name, reading, in_path, profile.rules.names.separator)
+            _take_in(result, name, reading, in_path, separator)
             if "title" in exemplar.scopes and rules.mode != "merge":
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
