@@ -18,7 +18,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ichnos.audio.files.clips import BLOCK_FRAMES, Facts
+from ichnos.audio.blocks.block import BLOCK_SAMPLES
+from ichnos.audio.files.clips import Facts
 from ichnos.audio.process import exports
 from ichnos.audio.process.conversion import Target
 
@@ -82,7 +83,7 @@ def floor(clips: list[Path], to: Path, mix: Callable[[np.ndarray], np.ndarray] =
                 to / f"{clip.name}.ogg", "w", source.samplerate, 1, "VORBIS", format="OGG", compression_level=0.5
             ) as out,
         ):
-            while len(block := source.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
+            while len(block := source.read(BLOCK_SAMPLES, dtype="float32", always_2d=True)):
                 out.write(mix(block))
 
     with ThreadPoolExecutor(2) as pool:

@@ -24,7 +24,23 @@ _SECTIONS = {
 }
 
 
-class InOrder(TyperGroup):
+class LightGroup(TyperGroup):
+    """A group of commands that leaves its own options alone where a command is named at once.
+
+    Looking at them would import much that most commands never need.
+    """
+
+    _named = False
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        self._named = bool(args) and args[0] in self.commands and not ctx.resilient_parsing
+        return super().parse_args(ctx, args)
+
+    def get_params(self, ctx: Any) -> list[Any]:
+        return [] if self._named else super().get_params(ctx)
+
+
+class InOrder(LightGroup):
     """The program: its commands are listed in the order in which one needs them."""
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
@@ -35,7 +51,7 @@ class InOrder(TyperGroup):
                 formatter.write_dl([(name.ljust(width), text) for name, text in rows])
 
 
-class Forgiving(TyperGroup):
+class Forgiving(LightGroup):
     """A group of commands in which anything else goes to one of them."""
 
     fallback = ""
@@ -62,6 +78,23 @@ class PlainCommand(TyperCommand):
 
         formatter.write_dl = plainly
         super().format_help(ctx, formatter)
+
+
+class LightCommand(PlainCommand):
+    """A command whose values stay the texts that were typed: turning them into others would import much."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        if ctx.resilient_parsing or any(name in args for name in self.get_help_option_names(ctx)):
+            return super().parse_args(ctx, args)
+        typed, rest, _ = self.make_parser(ctx).parse_args(args=list(args))
+        if rest:
+            return super().parse_args(ctx, args)  # which says what is wrong
+        for param in self.params:
+            value = typed.get(param.name)
+            ctx.params[param.name] = (
+                param.get_default(ctx) if not isinstance(value, str | bool | list | tuple) else value
+            )
+        return []
 
 
 class Program(typer.Typer):

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import sys
-from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Forgiving, Json, Program, WorkspaceFolder, app, examples
+from ichnos.cli.app import Forgiving, Json, LightCommand, Program, WorkspaceFolder, app, examples
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
@@ -31,15 +30,6 @@ Game = Annotated[
         "--game", "-g", metavar="GAME", help="A bundled game or a profile's folder.", show_default="the workspace's"
     ),
 ]
-
-
-class Order(StrEnum):
-    """How keys are sorted."""
-
-    best = "best"
-    mentions = "mentions"
-    length = "length"
-    name = "name"
 
 
 @keys.command(epilog=examples("ichnos keys harvest ~/games/Tarnlight --game tarnlight"))
@@ -83,7 +73,8 @@ def harvest(
 
 
 @keys.command(
-    epilog=examples("ichnos keys bell distant --game tarnlight", "ichnos keys stair --game tarnlight --sort mentions")
+    cls=LightCommand,
+    epilog=examples("ichnos keys bell distant --game tarnlight", "ichnos keys stair --game tarnlight --sort mentions"),
 )
 def search(
     words: Annotated[
@@ -94,27 +85,36 @@ def search(
         str | None, typer.Option("--category", "-c", metavar="NAME", help="Only keys of this category.")
     ] = None,
     sort: Annotated[
-        Order,
+        str,
         typer.Option(
             metavar="best|mentions|length|name",
             help="mentions: those that the game names rarely first, for games where one must be given up.",
         ),
-    ] = Order.best,
-    most: Annotated[int, typer.Option(metavar="COUNT", min=0, help="How many to show; 0 shows all.")] = 40,
-    workspace: WorkspaceFolder = Path(),
+    ] = "best",
+    most: Annotated[str, typer.Option(metavar="COUNT", help="How many to show; 0 shows all.")] = "40",
+    workspace: Annotated[
+        str,
+        typer.Option(
+            "--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"
+        ),
+    ] = ".",
     json: Json = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a CSV table.")] = False,
 ) -> None:
     """Search the keys that a game has."""
     from ichnos.games.catalogues import library
 
-    profile = _ensured(game, workspace)
+    if sort not in library.ORDERS:
+        raise UsageError(f"keys cannot be sorted by {sort!r}", cure=f"choose one: {', '.join(library.ORDERS)}")
+    if not most.isdecimal():
+        raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
+    profile = _ensured(game, Path(workspace))
     if category is not None:
         known = library.categories(profile)
         if category not in known:
             cure = f"there are: {', '.join(known) or 'none'}"
             raise UsageError(f'no key has the category "{category}"', cure=cure)
-    found, count = library.search(profile, words or [], category, str(sort), most)
+    found, count = library.search(profile, list(words or ()), category, sort, int(most))
     if json:
         show.as_json([_plain(entry) for entry in found])
     elif as_csv:

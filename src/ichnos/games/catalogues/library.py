@@ -227,8 +227,9 @@ class _Search:
         tests = " AND ".join(test for test, _ in self._tests)
         values = [value for _, given in self._tests for value in given]
         matches = " AND ".join([*self._matches, *([more] if more else [])])
-        index = "JOIN search s ON s.rowid = k.id AND s.text MATCH ?" if matches else ""
-        query = f"SELECT {what} FROM keys k {index} WHERE {tests}{behind}"
+        # A cross join, so that the index is asked once, and not for each key.
+        tables = "search s CROSS JOIN keys k ON k.id = s.rowid AND s.text MATCH ?" if matches else "keys k"
+        query = f"SELECT {what} FROM {tables} WHERE {tests}{behind}"
         return self._state.rows(query, *([matches] if matches else []), *values)
 
     def _narrow(self, word: str) -> None:
