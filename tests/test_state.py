@@ -5,11 +5,13 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import os
 import random
 import shutil
 import sqlite3
 import subprocess
 import sys
+import time
 import zipfile
 from pathlib import Path
 
@@ -47,6 +49,23 @@ def test_a_copied_workspace_is_one_of_its_own(workspace: Path) -> None:
     with contextlib.closing(sqlite3.connect(copy / STATE)) as db:
         paths = [path for (path,) in db.execute("SELECT path FROM signatures UNION SELECT package FROM builds")]
     assert not [path for path in paths if path.startswith("/") and "site-packages" not in path and "/src/" not in path]
+
+
+def test_files_that_are_old_enough_are_not_read_again(workspace: Path) -> None:
+    def read() -> int:
+        with contextlib.closing(sqlite3.connect(workspace / STATE)) as db:
+            return int(db.execute("SELECT count(digest) FROM signatures").fetchone()[0])
+
+    edit(workspace, "Foghorn across the bay", "Foghorn, far off")
+    assert run("build", cwd=workspace).code == 0
+    assert read()  # just written: their time does not tell whether they change once more
+    time.sleep(2.1)
+    assert "Nothing has changed" in run("build", cwd=workspace).out
+    assert not read()
+    before = (workspace / "ichnos.toml").stat()
+    edit(workspace, "Foghorn, far off", "Foghorn, far on.")
+    os.utime(workspace / "ichnos.toml", ns=(before.st_atime_ns, before.st_mtime_ns + 1))
+    assert "Nothing has changed" not in run("build", cwd=workspace).out
 
 
 def test_a_moved_workspace_and_game_are_as_they_were(workspace: Path) -> None:

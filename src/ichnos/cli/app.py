@@ -124,10 +124,11 @@ app = Program(
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would be written, and write nothing.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 Overwrite = Annotated[bool, typer.Option("--overwrite", help="Write over files that are there already.")]
-WorkspaceFolder = Annotated[
-    Path,
-    typer.Option("--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"),
-]
+_WORKSPACE = typer.Option(
+    "--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"
+)
+WorkspaceFolder = Annotated[Path, _WORKSPACE]
+WorkspaceText = Annotated[str, _WORKSPACE]  # for light commands
 
 
 def _version(wanted: bool) -> None:

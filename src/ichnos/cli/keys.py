@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Forgiving, Json, LightCommand, Program, WorkspaceFolder, app, examples
+from ichnos.cli.app import Forgiving, Json, LightCommand, Program, WorkspaceFolder, WorkspaceText, app, examples
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
@@ -92,12 +92,7 @@ def search(
         ),
     ] = "best",
     most: Annotated[str, typer.Option(metavar="COUNT", help="How many to show; 0 shows all.")] = "40",
-    workspace: Annotated[
-        str,
-        typer.Option(
-            "--workspace", "-w", metavar="FOLDER", help="The workspace, or a folder in it.", show_default="here"
-        ),
-    ] = ".",
+    workspace: WorkspaceText = ".",
     json: Json = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a CSV table.")] = False,
 ) -> None:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples, report
+from ichnos.cli.app import DryRun, Json, LightCommand, WorkspaceFolder, WorkspaceText, app, examples, report
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
@@ -197,13 +197,14 @@ def _reasons(prepared: Prepared, file: PlannedFile, missing: set[str]) -> Iterat
 
 
 @app.command(
+    cls=LightCommand,
     short_help="Show the plan, then build the pack.",
     epilog=examples("ichnos build --dry-run", "ichnos build", "ichnos build --watch"),
 )
 def build(
-    workspace: WorkspaceFolder = Path(),
+    workspace: WorkspaceText = ".",
     to: Annotated[
-        Path | None,
+        str | None,
         typer.Option(metavar="FOLDER", help="Where to put the pack.", show_default="build/ in the workspace"),
     ] = None,
     game: Annotated[
@@ -221,8 +222,8 @@ def build(
     from ichnos.pack.build import building
     from ichnos.pack.workspace.folder import find_folder
 
-    folder = find_folder(workspace)
-    output = to.absolute() if to else None
+    folder = find_folder(Path(workspace))
+    output = Path(to).absolute() if to else None
     if watch:
         if dry_run or json:
             raise UsageError("watching goes on and on", cure="leave out --watch, or --dry-run and --json")

@@ -15,7 +15,7 @@ Signature = tuple[int, int] | tuple[int, int, str] | None
 Signatures = dict[str, Signature]  # by path
 
 CHANGED = (-1, -1)  # unlike anything that is seen later
-_SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before may change again in the same tick of the clock
+SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before may change again in the same tick of the clock
 
 
 def sign(path: Path | str) -> tuple[int, int] | None:
@@ -37,7 +37,7 @@ def sign_file(path: Path | str) -> tuple[int, int]:
 
 def is_settled(signature: tuple[int, int]) -> bool:
     """Did it change so long ago that another change would show?"""
-    return time.time_ns() - signature[1] > _SETTLED
+    return time.time_ns() - signature[1] >= SETTLED
 
 
 def sign_all(paths: Iterable[Path | str]) -> Signatures:

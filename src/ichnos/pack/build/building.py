@@ -5,6 +5,7 @@ Where nothing but clips has changed, the last build's outline still holds, and n
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -44,8 +45,11 @@ class Begun:
 
 def standing(folder: Path, game: str | None, output: Path | None) -> LastBuild | None:
     """The last build, where nothing at all has changed since: neither what it was made from nor what it wrote."""
-    last = states.last_build(folder, _other_game(folder, game), output)
-    return last if last is not None and _still_holds(last) and last.stands else None
+    last, before = states.last_build(folder, _other_game(folder, game), output), time.time_ns()
+    if last is None or not _still_holds(last) or not last.stands:
+        return None
+    states.note_standing(folder, last, before)
+    return last
 
 
 def _other_game(folder: Path, game: str | None) -> str | None:

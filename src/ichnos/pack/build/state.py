@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Iterable, Mapping
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -79,6 +79,11 @@ class LastBuild:
         """Would a build do nothing at all?"""
         clips = self.signatures.get(CLIP, {})
         return self.inputs_stand and bool(clips) and signatures.are_same(clips) and self.package_stands
+
+    @property
+    def was_read(self) -> bool:
+        """Had files to be read, because their time alone does not tell whether they changed?"""
+        return any(one is not None and len(one) > 2 for signed in self.signatures.values() for one in signed.values())
 
 
 class WorkspaceState(State):
@@ -208,6 +213,20 @@ class WorkspaceState(State):
             db.executemany("INSERT INTO built_files VALUES (?, ?, ?, ?, ?, ?, ?)", files)
             db.executemany("INSERT OR IGNORE INTO made_of VALUES (?, ?)", [(number, one) for one in build.kept])
 
+    def note_standing(self, number: int, before: int) -> None:
+        """Note that a build's files were as they were.
+
+        Args:
+            number: the build's.
+            before: when they were looked at, in nanoseconds; a file that had not changed for a while by then
+                need not be read the next time.
+        """
+        with self.writing() as db:
+            db.execute(
+                "UPDATE signatures SET digest = NULL WHERE build = ? AND digest IS NOT NULL AND time <= ?",
+                (number, before - signatures.SETTLED),
+            )
+
     def _output(self, output: Path | None) -> str:
         return "" if output is None else seen_from(self.folder, output)
 
@@ -271,6 +290,14 @@ def last_build(folder: Path, game: str | None, output: Path | None = None) -> La
         return None
     with closing(state):
         return state.last_build(game, output, whole=False)
+
+
+def note_standing(folder: Path, last: LastBuild, before: int) -> None:
+    """Note that a build stands as it was at a time (in ns), where that saves reading its files the next time."""
+    state = opened(folder) if last.was_read else None
+    if state is not None:
+        with closing(state), suppress(IchnosError):  # it only saves time
+            state.note_standing(last.number, before)
 
 
 def latest_package(folder: Path, game: str | None) -> Path | None:
