@@ -11,6 +11,9 @@ class Place:
     """A spot in a file. ``line`` and ``column`` count from 1; ``None`` means the whole file.
 
     ``seconds``: of a sound file, from its beginning.
+
+    >>> print(Place("ichnos.toml", 12, 5), Place("bell.ogg", seconds=3.25))
+    ichnos.toml:12:5 bell.ogg@3.25s
     """
 
     path: str

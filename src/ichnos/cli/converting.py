@@ -78,6 +78,7 @@ def convert(
 
 
 def choice(mono: str) -> Any:
+    """How mono is made, as it was typed. Raises UsageError for anything else."""
     from typing import get_args
 
     from ichnos.audio.files.forms import Choice
@@ -97,7 +98,7 @@ def wanted(
     mono: Any,
     steps: tuple[Any, ...] = (),
 ) -> tuple[Callable[[Facts], Target], Marking | None]:
-    """What each clip is to become, and how a game wants loops marked."""
+    """What each clip is to become, and how a game wants loops marked. Raises UsageError for what does not fit."""
     from ichnos.audio.process.exports import Wish, wish
 
     container, codec, bits = form
@@ -120,6 +121,7 @@ def wanted(
 
 
 def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported]:
+    """Show the plan or carry it out, and print what became of it. Raises typer.Exit where something failed."""
     from ichnos.audio.process import exports
 
     if dry_run:

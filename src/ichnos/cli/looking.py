@@ -39,7 +39,7 @@ def look(
 ) -> None:
     """Look at clips: real format, levels, clipping, silence, what mono would cost, loop marks, tags.
 
-    One clip is told in full; of several there is a table, the worst first. Exit code 1: a clip that
+    One clip is described in full; of several there is a table, the worst first. Exit code 1: a clip that
     cannot be read, or one that would not be heard as meant.
     """
     from ichnos.audio.process import exports

@@ -17,7 +17,7 @@ from ichnos.errors import IchnosError
 
 MAX_DEPTH = 100
 
-# A hole counts as part of a word, whatever signs its converters and its default have.
+# A hole counts as part of a word, whatever characters its converters and its default have.
 _TOKEN = re.compile(
     r"""(?:[ \t\r]|//[^\n]*|\#[^\n]*|/\*[^*]*\*+(?:[^/*][^*]*\*+)*/)*
     (?: (?P<newline>\n)

@@ -38,7 +38,7 @@ _BY_SUFFIX = {suffix: name for name, make in FORMATS.items() for suffix in make(
 
 
 def format_of(path: str) -> Format | None:
-    """The format that a file's ending stands for, or ``None``."""
+    """The format that a file's extension stands for, or ``None``."""
     name = _BY_SUFFIX.get(PurePosixPath(path).suffix.lower())
     return named(name) if name else None
 

@@ -25,7 +25,11 @@ _AT = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
 
 
 class TomlFile:
-    """A TOML file's values, and the place of each."""
+    """A TOML file's values, and the place of each.
+
+    Raises:
+        IchnosError: the bytes are no TOML, with line and column.
+    """
 
     def __init__(self, data: bytes, path: str) -> None:
         self.text: Text = from_bytes(data, path)

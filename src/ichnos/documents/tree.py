@@ -67,7 +67,11 @@ class Node:
 
 
 def spelled(value: Value) -> str:
-    """A value as text: whole numbers without ``.0``, yes and no as true and false."""
+    """A value as text: whole numbers without ``.0``, yes and no as true and false. Raises Unwritable for a list.
+
+    >>> [spelled(value) for value in (3.0, 0.25, True, None)]
+    ['3', '0.25', 'true', '']
+    """
     if isinstance(value, list):
         raise Unwritable("a list cannot stand here")
     if isinstance(value, bool):
@@ -89,7 +93,7 @@ class Format(Protocol):
 
     @property
     def suffixes(self) -> tuple[str, ...]:
-        """The file name endings that stand for this format."""
+        """The file name extensions that stand for this format."""
 
     @property
     def empty(self) -> str | None:
@@ -112,7 +116,11 @@ class Format(Protocol):
         """
 
     def write_label(self, label: str, node: Node) -> str:
-        """The literal for a label, escaped for the place where ``node`` stands."""
+        """The literal for a label, escaped for the place where ``node`` stands.
+
+        Raises:
+            Unwritable: no label can have these characters here.
+        """
 
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""

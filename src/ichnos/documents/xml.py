@@ -211,7 +211,7 @@ class _Parser:
                 return _NAMED[name]
             except (KeyError, ValueError, OverflowError):
                 what = f"{found[0]} is no character" if name else "a lone & cannot stand here"
-                raise self.error(what, start + found.start(), "write &amp; for the sign itself") from None
+                raise self.error(what, start + found.start(), "write &amp; for the character itself") from None
 
         return _REFERENCE.sub(one, raw)
 

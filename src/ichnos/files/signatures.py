@@ -1,4 +1,4 @@
-"""Has a file changed? Told by its size and time, and only where those cannot tell by what is in it."""
+"""Has a file changed? Its size and time say so; only where those cannot, its content does."""
 
 from __future__ import annotations
 

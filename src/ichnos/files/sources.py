@@ -98,7 +98,11 @@ class Folder:
 
 
 class Archive:
-    """The files in a zip archive."""
+    """The files in a zip archive.
+
+    Raises:
+        IchnosError: it is no whole zip archive.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = path
@@ -138,7 +142,11 @@ class Archive:
             return stream.read()
 
     def open(self, name: str) -> IO[bytes]:
-        """The file, out of the archive and proved by its checksum, in memory or a temporary file."""
+        """The file, out of the archive and proved by its checksum, in memory or a temporary file.
+
+        Raises:
+            IchnosError: it is damaged, or swells beyond measure.
+        """
         if _swells(self._zip.getinfo(name)):
             raise IchnosError(
                 "this file swells beyond measure when it is unpacked",

@@ -83,7 +83,11 @@ def opened(path: Path) -> Iterator[IO[bytes]]:
 
 @contextmanager
 def understood(path: Path) -> Iterator[None]:
-    """Turn the system's errors into ones a person can act on."""
+    """Turn the system's errors into ones a person can act on.
+
+    Raises:
+        IchnosError: for whatever the system refuses, with the reason and a cure.
+    """
     try:
         yield
     except OSError as error:

@@ -55,7 +55,11 @@ def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
 
 
 def quoted(value: Any) -> str:
-    """A value as text in quotation marks with backslash escapes, as Lua, JSON and most scripts read it."""
+    """A value as text in quotation marks with backslash escapes, as Lua, JSON and most scripts read it.
+
+    >>> print(quoted('The "old" bell'))
+    "The \\"old\\" bell"
+    """
     marks = {"\\": "\\\\", '"': '\\"', "\n": "\\n", "\r": "\\r", "\t": "\\t"}
     return '"' + "".join(marks.get(sign, sign) for sign in spelled(value)) + '"'
 

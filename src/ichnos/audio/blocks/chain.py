@@ -63,9 +63,9 @@ def mono(block: Block) -> Block:
 
 
 def resample(blocks: Iterable[Block], rate: float, to_rate: float, channels: int) -> Iterator[Block]:
-    """Rates in frames a second. Nothing is done where they agree.
+    """Another sample rate; both in Hz. Nothing is done where they agree.
 
-    N frames become N * to_rate / rate, rounded, to the frame.
+    N samples of each channel become N * to_rate / rate, rounded.
     """
     if rate == to_rate:
         yield from blocks
@@ -82,11 +82,11 @@ def resample(blocks: Iterable[Block], rate: float, to_rate: float, channels: int
         if len(done):
             yield done
     done = stream.resample_chunk(np.zeros((0, channels), np.float32), last=True)
-    owed = round(taken * to_rate / rate) - given
-    if owed > len(done):
-        done = np.concatenate([done, np.zeros((owed - len(done), channels), np.float32)])
-    if owed > 0:
-        yield done[:owed]
+    missing = round(taken * to_rate / rate) - given
+    if missing > len(done):
+        done = np.concatenate([done, np.zeros((missing - len(done), channels), np.float32)])
+    if missing > 0:
+        yield done[:missing]
 
 
 def quantise(blocks: Iterable[Block], bits: int, dither: np.random.Generator | None) -> Iterator[NDArray[Any]]:

@@ -47,30 +47,45 @@ def _angle(hz: float, rate: float) -> tuple[float, float]:
 
 
 def low_pass(hz: float, rate: float, q: float = BUTTERWORTH) -> Biquad:
+    """Takes away what is above ``hz``, by 12 dB an octave; ``rate`` in Hz. 3 dB are gone there already.
+
+    >>> import numpy as np
+    >>> gains = abs(low_pass(1000, 48000).response(np.array([10, 1000, 10000]), 48000))
+    >>> [float(round(20 * np.log10(gain), 1)) + 0.0 for gain in gains]
+    [0.0, -3.0, -42.7]
+    """
     cos, sin = _angle(hz, rate)
     alpha = sin / (2 * q)
     return _section(((1 - cos) / 2, 1 - cos, (1 - cos) / 2), (1 + alpha, -2 * cos, 1 - alpha))
 
 
 def high_pass(hz: float, rate: float, q: float = BUTTERWORTH) -> Biquad:
+    """Takes away what is below ``hz``, by 12 dB an octave; ``rate`` in Hz. 3 dB are gone there already."""
     cos, sin = _angle(hz, rate)
     alpha = sin / (2 * q)
     return _section(((1 + cos) / 2, -1 - cos, (1 + cos) / 2), (1 + alpha, -2 * cos, 1 - alpha))
 
 
 def bell(hz: float, rate: float, db: float, q: float) -> Biquad:
+    """Raises or lowers what is around ``hz`` by ``db``; the larger ``q``, the narrower.
+
+    >>> import numpy as np
+    >>> gain = abs(bell(1000, 48000, -6, 1.4).response(np.array([1000]), 48000))
+    >>> float(round(20 * np.log10(gain[0]), 2))
+    -6.0
+    """
     cos, sin = _angle(hz, rate)
     alpha, root = sin / (2 * q), 10 ** (db / 40)
     return _section((1 + alpha * root, -2 * cos, 1 - alpha * root), (1 + alpha / root, -2 * cos, 1 - alpha / root))
 
 
 def low_shelf(hz: float, rate: float, db: float) -> Biquad:
-    """A shelf of slope 1: as steep as it can be without a bump."""
+    """Raises or lowers what is below ``hz`` by ``db``. Slope 1: as steep as it can be without a bump."""
     return _shelf(hz, rate, db, 1)
 
 
 def high_shelf(hz: float, rate: float, db: float) -> Biquad:
-    """A shelf of slope 1: as steep as it can be without a bump."""
+    """Raises or lowers what is above ``hz`` by ``db``. Slope 1: as steep as it can be without a bump."""
     return _shelf(hz, rate, db, -1)
 
 

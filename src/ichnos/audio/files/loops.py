@@ -84,6 +84,9 @@ def carry_over(loop: Loop | None, rate: int, to_rate: int, frames: int) -> Loop 
 
     Returns:
         None where nothing is left of it.
+
+    >>> carry_over((44100, 88199), 44100, 22050, 66150), carry_over(None, 44100, 22050, 66150)
+    ((22050, 44099), (0, 66149))
     """
     if frames < 2:
         return None

@@ -24,7 +24,7 @@ def add_sampler_loop(stream: IO[bytes], start: int, end: int, rate: int) -> None
 
     Args:
         start, end: the first and the last frame of the loop, both counted from 0, both played.
-        rate: frames a second.
+        rate: in Hz.
     """
     header = _SAMPLER.pack(0, 0, round(1e9 / rate), _MIDDLE_C, 0, 0, 0, 1, 0)
     _append(stream, b"smpl", header + _LOOP.pack(0, _FORWARD, start, end, 0, _FOREVER))

@@ -39,7 +39,7 @@ def _track(stream: IO[bytes], place: Place) -> Iterator[tuple[Any, Any]]:
 
 
 def facts(stream: IO[bytes], place: Place) -> tuple[str, int, int, int]:
-    """The codec, the rate, the channels, and the frames as the container tells them.
+    """The codec, the rate, the channels, and the samples of each channel as the container says.
 
     Raises:
         IchnosError: no sound in it, damaged, or the extra is not installed.

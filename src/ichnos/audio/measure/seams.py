@@ -77,7 +77,7 @@ class LoopSeams:
         within: float = 0.0,
         marking: Marking | None = None,
     ) -> None:
-        """Read the sound near both ends.
+        """Read the sound near both ends. Raises what the class says.
 
         Args:
             stream: the clip, open for reading. path: for its extension, and what messages call it.

@@ -37,7 +37,7 @@ _FAINT = 1e-3  # of full scale (root mean square): below, a codec may let sound 
 
 @dataclass(frozen=True)
 class Target:
-    """What to convert to. ``rate`` in frames a second; ``quality`` of Vorbis and Opus, from 0 to 10.
+    """What to convert to. ``rate`` in Hz; ``quality`` of Vorbis and Opus, from 0 to 10.
 
     ``mono``: where fewer channels are wanted than there are: the mix, one side, or the mix unless
     it cancels.
@@ -91,9 +91,9 @@ class Converted:
         """What a person should know of it, in plain words."""
         if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
             cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:.0f} dB"
-            yield f"its sides cancel (a mono mix would lose {cost}), so mono is the {self.side} side"
+            yield f"its sides are out of phase (a mono mix would lose {cost}), so mono is the {self.side} side"
         elif self.side == "mix" and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
-            yield f"its sides cancel: the mono mix is {-self.mono_db:.0f} dB quieter than they are"
+            yield f"its sides are out of phase: the mono mix is {-self.mono_db:.0f} dB quieter than they are"
         if self.clipped:
             yield f"{self.clipped} samples were above full scale, and are clipped"
         yield from self.notes
@@ -356,7 +356,7 @@ def _samples(blocks: Iterator[Block], facts: Facts, target: Target, serial: int)
 
 
 def _prove(path: Path, target: Target, written: _Written, source: Path) -> float | None:
-    """Decode what was written, and compare. Gives the damage."""
+    """Decode what was written, and compare. Gives the coding loss."""
     import numpy as np
 
     place = Place(str(source))
@@ -374,7 +374,7 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
         if target.loop and written.loop and loops.read(stream, target.loop) != written.loop:
             wrong.append("the loop is not marked")
     if frames != written.frames:
-        wrong.append(f"{frames} frames, not {written.frames}")
+        wrong.append(f"{frames} samples, not {written.frames}")
     wrong += _level_changed(target, written, (squares / max(1, frames * found.channels)) ** 0.5)
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""

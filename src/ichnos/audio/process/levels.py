@@ -106,7 +106,7 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
     Args:
         lufs: integrated; of a clip shorter than 0.4 s the momentary loudness.
         ceiling: dBTP.
-        say: told where the loudness cannot be reached under that ceiling.
+        say: called with a sentence where the loudness cannot be reached under that ceiling.
     """
     spool = Spool(stream.blocks, stream.channels)
     loudness, peak = measure(spool.blocks(), stream.rate, stream.channels)

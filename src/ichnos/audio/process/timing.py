@@ -155,7 +155,7 @@ _SEARCH = 0.012  # seconds to either side in which the best fit is looked for
 
 
 def change_pitch(stream: AudioStream, semitones: float) -> AudioStream:
-    """Pitch alone: the clip is stretched in time, then played faster by as much. Its length stays to the frame.
+    """Pitch alone: the clip is stretched in time, then played faster by as much. Its length stays, to the sample.
 
     The stretching is overlap-add at the best fit (WSOLA, Verhelst and Roelands 1993): pieces of
     40 ms are laid half over each other, each taken from within 12 ms of where it should be, where it

@@ -284,7 +284,7 @@ def steps_of(values: Sequence[dict[str, Any]]) -> tuple[Step, ...]:
 
 
 def treat(stream: AudioStream, steps: Sequence[Step], say: Say) -> AudioStream:
-    """The flow with all steps applied. ``say`` is told what a person should know of it."""
+    """The stream with all steps applied. ``say`` is called with what a person should know of it."""
     for step in steps:
         stream = step.apply(stream, say)
     return stream

@@ -79,7 +79,11 @@ class Catalogue:
 
 
 def nearest(keys: Iterable[str], key: str, count: int = 3) -> list[str]:
-    """The keys that are spelled most like ``key``, the nearest first."""
+    """The keys that are spelled most like ``key``, the nearest first.
+
+    >>> nearest(["bell.near", "bell.far", "gull.low"], "bel.fra", 1)
+    ['bell.far']
+    """
     from rapidfuzz import process
     from rapidfuzz.distance import DamerauLevenshtein
 

@@ -37,7 +37,7 @@ def ensure(folder: Path, installation: Path | None, say: Say, on_progress: Say =
     Args:
         folder: the profile's.
         installation: where to read it from, where none is kept.
-        say: told what is done, in a sentence.
+        say: called with what is done, in a sentence.
         on_progress: called with each readable original.
 
     Returns:

@@ -92,7 +92,7 @@ def _change(document: Document, edit: Edit) -> EntryChange:
 
 
 def _shared(one: str, other: str) -> int:
-    """How many signs two texts have in common at their beginning."""
+    """How many characters two texts have in common at their beginning."""
     pairs = enumerate(zip(one, other, strict=False))
     return next((index for index, (a, b) in pairs if a != b), min(len(one), len(other)))
 
@@ -172,7 +172,11 @@ class Editor:
         return bool(names) and any(resolve(name, around) is not None for name in names)
 
     def respelled(self, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
-        """New literals for a matched node's label and value, where what they say has changed."""
+        """New literals for a matched node's label and value, where what they say has changed.
+
+        Raises:
+            IchnosError: a value cannot be written at that place.
+        """
         label = self.exemplar.labels.get(pattern)
         value = self.exemplar.values.get(pattern)
         form = self.document.format
@@ -191,7 +195,11 @@ class Editor:
         return self.document.error(f"a value cannot be written here: {error}", node.start)
 
     def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, around: Bindings) -> Value:
-        """What a pattern's holes now say, or ``None`` where that is what stands there."""
+        """What a pattern's holes now say, or ``None`` where that is what stands there.
+
+        Raises:
+            IchnosError: a value cannot be written at that place.
+        """
         before = pattern.match(old) or {}
 
         def value_of(name: str) -> Value:

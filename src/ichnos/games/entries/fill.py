@@ -92,7 +92,12 @@ class Filler:
         return self.content[: root.start] + (self.node(root, around) or "") + self.content[root.end :]
 
     def node(self, node: Node, around: Bindings) -> str | None:
-        """The node's text with its holes filled, or ``None`` where it is to be left out."""
+        """The node's text with its holes filled, or ``None`` where it is to be left out.
+
+        Raises:
+            Missing: a hole without which the nodes around cannot stand has no value.
+            IchnosError: nothing around can be left out, or a value cannot be written here.
+        """
         head = ""
         try:
             head = self.label(node, around)
@@ -120,7 +125,7 @@ class Filler:
         return bool(names) and all(resolve(name, around) is None for name in names)
 
     def label(self, node: Node, around: Bindings) -> str:
-        """The node's text up to its body."""
+        """The node's text up to its body. Raises Missing, or IchnosError where a value cannot be written here."""
         pattern = self.exemplar.labels.get(node)
         if pattern is None:
             return self.content[node.start : node.body_start]
@@ -133,6 +138,7 @@ class Filler:
         return before + literal + after
 
     def literal(self, value: Value, node: Node, around: Bindings) -> str:
+        """The text that stands for a value here. Raises IchnosError where it cannot be written."""
         try:
             return self.document.format.write_value(value, node, self.content)
         except Unwritable as error:
@@ -143,6 +149,7 @@ class Filler:
         return self.document.error(f"a value{f' of {key}' if key else ''} cannot be written here: {error}", node.start)
 
     def spelled(self, pattern: Pattern, node: Node, around: Bindings) -> Value:
+        """What a pattern says with its holes filled. Raises Missing, or IchnosError where a value does not fit."""
         try:
             return pattern.fill(lambda name: resolve(name, around))
         except (Unreadable, Unwritable) as error:

@@ -193,6 +193,10 @@ def make(name: str, argument: str | None, tables: Tables) -> Converter:
 
     Raises:
         BadArgument: parentheses where none may be, or without what is needed in them.
+
+    >>> percent = make("percent", None, {})
+    >>> percent.write(0.25), percent.read("25")
+    (25.0, 0.25)
     """
     kind = CONVERTERS[name]
     if (argument is not None) != (kind.argument is not None):

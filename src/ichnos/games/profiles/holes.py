@@ -1,6 +1,6 @@
 """Holes in text: ``@name@``, ``@name~converter~converter(argument)=default@``; ``@@`` is a plain @.
 
-The signs are legal in file names on every system and in every format, so that a hole can stand in
+The characters are legal in file names on every system and in every format, so that a hole can stand in
 a path as well as in a document.
 """
 
@@ -150,6 +150,12 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
 
     Raises:
         HoleError: a lone @, a name or a converter that does not exist; with the nearest that does.
+
+    >>> pattern = parse("lore/@key@-@language=en@.txt")
+    >>> pattern.fill({"key": "bell.far"}.get)
+    'lore/bell.far-en.txt'
+    >>> pattern.match("lore/gull.low-de.txt")
+    {'key': 'gull.low', 'language': 'de'}
     """
     parts: list[str | Hole] = []
     plain = ""

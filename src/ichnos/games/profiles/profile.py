@@ -217,7 +217,7 @@ class _Loader:
                     raise IchnosError(
                         "[names] in game.toml does not allow what this sound file's name has itself",
                         place=Place(f"{tree}/{_spelled(pattern)}"),
-                        cure="allow its signs, or write it otherwise",
+                        cure="allow its characters, or write it otherwise",
                     )
         for container in filter(None, wanted):
             if self.rules.own_encoder is not None and self.sounds:
@@ -248,7 +248,7 @@ class _Loader:
 
 
 def fits(pattern: holes.Pattern, container: str) -> bool:
-    """Has a sound file's path the ending that goes with this container?"""
+    """Has a sound file's path the extension that goes with this container?"""
     return str(pattern.parts[-1]).lower().endswith(f".{container.lower()}")
 
 

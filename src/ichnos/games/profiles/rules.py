@@ -113,7 +113,7 @@ _MARK = 4  # letters
 def _signs(allowed: str) -> str:
     for first, last in re.findall(r"(.)-(.)", allowed):
         if first > last:
-            raise ValueError(f"{first}-{last} is no range of signs")
+            raise ValueError(f"{first}-{last} is no range of characters")
     return allowed
 
 
@@ -129,12 +129,16 @@ class NameRules(TomlTable):
     case: Literal["kept", "lower", "upper"] = Field(default="kept", description="of file names")
     spaces: str | None = Field(default=None, description="what stands for a space in file names; without it they stay")
     allowed: Annotated[str, AfterValidator(_signs)] | None = Field(
-        default=None, description="the signs allowed in file names, as in a-z0-9_"
+        default=None, description="the characters allowed in file names, as in a-z0-9_"
     )
     longest: int | None = Field(default=None, ge=8, description="the longest file name, without its extension")
 
     def spelled(self, text: str) -> str:
-        """A name as this game's files allow it, but for its length."""
+        """A name as this game's files allow it, but for its length.
+
+        >>> NameRules(ascii=True, case="lower", spaces="-", allowed="a-z0-9-").spelled("Fjärd um 4!")
+        'fjard-um-4_'
+        """
         if self.ascii:
             from anyascii import anyascii
 
@@ -150,6 +154,9 @@ class NameRules(TomlTable):
         """The same, cut to so many letters, with a mark of the whole name so that no two become one.
 
         ``None`` where that is not room enough.
+
+        >>> NameRules(longest=12).cut("foghorn.very.distant", 12)
+        'foghorn_b492'
         """
         folder, slash, name = self.spelled(text).rpartition("/")
         mark = "_" + self.spelled(hashlib.sha256(text.encode()).hexdigest()[:_MARK])
@@ -229,7 +236,7 @@ class ScriptRules(TomlTable):
     path: InsidePath = Field(description="the script's path in the pack; its template is scripts/PATH.j2")
     region: str | None = Field(
         default=None,
-        description="the sign that begins a comment: only a marked region of a file that the modder owns is written",
+        description="the character that begins a comment: only a marked region of a file that the modder owns is written",
     )
 
 

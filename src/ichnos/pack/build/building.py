@@ -91,7 +91,7 @@ def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted
 
     Args:
         last: the last build; its outline is taken where all but the clips is as it was.
-        minted: told the names of ids that were missing and are written into the workspace's file now;
+        minted: called with the names of ids that were missing and are written into the workspace's file now;
             without it, none is written.
 
     Raises:
@@ -137,7 +137,7 @@ class Building:
 
 
 def plan(folder: Path, game: str | None = None, output: Path | None = None, minted: Minted | None = None) -> Building:
-    """Plan a build. Nothing is written, but for ids that are missing, where ``minted`` is there to be told.
+    """Plan a build. Nothing is written, but for ids that are missing, where ``minted`` is given.
 
     Args:
         output: the folder that the package goes into; the usual one without it.

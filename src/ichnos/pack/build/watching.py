@@ -1,6 +1,6 @@
 """Waiting until something that a pack is made of is saved.
 
-The system's own notices only wake us: what has changed is told by the files' signatures, so that
+The system's own notices only wake us: what has changed is seen by the files' signatures, so that
 nothing is missed that is saved while we look elsewhere.
 """
 

@@ -57,7 +57,7 @@ class Settings(TomlTable):
     treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
     mono: Choice | None = Field(
         default=None,
-        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless its sides cancel",
+        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless the sides are out of phase",
     )
     fields: dict[str, str] = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
 
@@ -164,7 +164,9 @@ class Pack(TomlTable):
     summary: str | None = Field(default=None, description="what the pack is, in a sentence")
     author: str | None = Field(default=None, description="who made it")
     licence: str | None = Field(default=None, description="the pack's own, an SPDX expression")
-    commercial: bool = Field(default=False, description="is the pack sold? Clips whose licence forbids that are told")
+    commercial: bool = Field(
+        default=False, description="is the pack sold? Clips whose licence forbids that are reported"
+    )
     icon: str | None = Field(
         default=None, description="a picture's file; without it, one is drawn where the game shows one"
     )
@@ -189,7 +191,7 @@ class Credit(TomlTable):
 
 
 class Waiver(TomlTable):
-    id: str = Field(description="the finding's id, as ichnos check tells it")
+    id: str = Field(description="the finding's id, as ichnos check reports it")
     where: str = Field(default="*", description="the file it is about, or a part of its reason; * stands for anything")
     reason: str = Field(min_length=1, description="why it is no slip here")
 

@@ -32,6 +32,10 @@ def pairs(clips: Sequence[Path], keys: Sequence[str]) -> Pairs:
     """Pair clips with keys. A number at the end of a clip's name says which take it is.
 
     Where a key ends in that number itself, it is the key's, and no take's.
+
+    >>> found = pairs([Path("BellFar2.wav"), Path("bell far 1.wav")], ["bell.far", "bell.near"])
+    >>> {key: [clip.name for clip in clips] for key, clips in found.clear.items()}
+    {'bell.far': ['bell far 1.wav', 'BellFar2.wav']}
     """
     from rapidfuzz import fuzz, process
 
