@@ -236,7 +236,7 @@ class ScriptRules(TomlTable):
     path: InsidePath = Field(description="the script's path in the pack; its template is scripts/PATH.j2")
     region: str | None = Field(
         default=None,
-        description="the character that begins a comment: only a marked region of a file that the modder owns is written",
+        description="what begins a comment: only a marked region of a file that the modder owns is written",
     )
 
 

@@ -57,7 +57,7 @@ class Settings(TomlTable):
     treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
     mono: Choice | None = Field(
         default=None,
-        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless the sides are out of phase",
+        description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless out of phase",
     )
     fields: dict[str, str] = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
 
