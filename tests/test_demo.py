@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 import os
 import shutil
 import struct
@@ -137,6 +138,20 @@ def test_help_and_version_import_nothing_heavy() -> None:
         )
         done = subprocess.run([sys.executable, "-c", code, option], capture_output=True, text=True, check=True)
         assert done.stdout.splitlines()[-1] == "[]"
+
+
+def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:
+    listed = re.findall(r"^  ([a-z]+)  ", run("--help", cwd=tmp_path).out, re.MULTILINE)
+    order = "demo start games keys look treat convert heard loop split assign build check explain release"
+    assert listed == order.split()
+    for command in (*listed, "keys harvest", "keys search", "keys forget", "games show", "games check"):
+        out = run(*command.split(), "--help", cwd=tmp_path).out
+        assert not re.search(r"<(?![=\d])", out), out  # a type as Python calls it
+        examples = re.findall(r"^    (ichnos .*)$", out[out.index("Example") :], re.MULTILINE)
+        assert examples and all(line.startswith(f"ichnos {command.split()[0]}") for line in examples), out
+        for example in examples:
+            words = re.findall(r"(?<!\S)--[a-z-]+", example)
+            assert all(word in out or "keys " in example for word in words), example  # options that there are
 
 
 def test_what_the_game_has_no_place_for_is_said(workspace: Path) -> None:

@@ -155,6 +155,24 @@ def test_words_that_fit_whole_come_first() -> None:
     assert [entry.key for entry in library.search("mine", ["el"], most=1)[0]] == ["a.bell"]  # too short for the index
 
 
+@pytest.mark.usefixtures("game")
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("bell", "--sort", "rarest"), "keys cannot be sorted by 'rarest'"),
+        (("bell", "--most", "ten"), "'ten' is no count"),
+        (("bell", "--category", "sea"), 'no key has the category "sea"'),
+        (("bell", "--game", "nowhere"), "nowhere"),
+        (("bell", "--most"), "--most"),
+        (("bell", "--mots", "3"), "--mots"),
+    ],
+)
+def test_what_cannot_be_searched(words: tuple[str, ...], said: str, tmp_path: Path) -> None:
+    result = run("keys", "--game", "tarnlight", *words, cwd=tmp_path)
+    assert (result.code, result.out) == (2, "")
+    assert said in result.err and "Traceback" not in result.err
+
+
 def _catalogue(*keys: str) -> Catalogue:
     nothing = [None] * len(keys)
     return Catalogue(

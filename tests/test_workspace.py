@@ -404,7 +404,7 @@ def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
     assert "[names] in game.toml does not allow" in run("build", cwd=folder).err
     text = (game / "game.toml").read_text()
     (game / "game.toml").write_text(text.replace("a-z0-9_.-", "z-a"))
-    assert "z-a is no range of signs" in run("build", cwd=folder).err
+    assert "z-a is no range of characters" in run("build", cwd=folder).err
 
 
 def test_documents_named_by_keys_are_spelled_like_sounds(tmp_path: Path) -> None:

@@ -27,7 +27,7 @@ DISPLAY = ":97"
 # name, folder below the demonstration's, commands typed
 PICTURES: list[tuple[str, str, list[str]]] = [
     ("demo", ".", ["ichnos demo /tmp/ichnos-shot"]),
-    ("help", ".", ["ichnos --help", "ichnos assign --help"]),
+    ("help", ".", ["ichnos --help", "ichnos explain take-disguised"]),
     ("start", ".", ["ichnos start gale --game tarnlight --licence CC0-1.0 --title 'A gale'", "cat gale/ichnos.toml"]),
     (
         "assign",
@@ -54,7 +54,7 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         [
             "ichnos keys harvest ../Tarnlight",
             "ichnos keys fogorn neer",
-            "ichnos keys stair snow --sort used --most 6",
+            "ichnos keys stair wild --sort mentions --most 6",
         ],
     ),
     (
@@ -163,8 +163,8 @@ def _prepare(scratch: Path) -> None:
     voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bell.neer", 1), "utf-8")
     audio = slip / "lore" / "audio" / "storm-watch"
     shutil.copy(scratch / "storm-watch/clips/gull.ogg", audio / "shore.gull.calling-1.ogg")
-    whole = (audio / "stair.step.iron-2.ogg").read_bytes()
-    (audio / "stair.step.iron-2.ogg").write_bytes(whole[: len(whole) // 2])
+    whole = (audio / "hatch.closed-2.ogg").read_bytes()
+    (audio / "hatch.closed-2.ogg").write_bytes(whole[: len(whole) // 2])
     (audio / "lamp.draught.storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
     shutil.rmtree(scratch / "storm-watch/build")
     shutil.rmtree(scratch / "storm-watch/.ichnos")
@@ -214,7 +214,7 @@ def _second_game(scratch: Path) -> None:
     start = ["start", "marsh", "--game", "quillmarsh", "--title", "A wet spring", "--installation", "Quillmarsh"]
     subprocess.run(["ichnos", *start], check=True, cwd=scratch, env=_environment(), stdout=subprocess.DEVNULL)
     shutil.copytree(scratch / "storm-watch/clips", scratch / "marsh/clips")
-    for key, clip in (("heron_calls_dawn", "gull.ogg"), ("peat_drips_cold", "iron-step-1.flac")):
+    for key, clip in (("heron_calls_dawn", "gull.ogg"), ("peat_drips_cold", "hatch-1.flac")):
         words = ["assign", key, f"clips/{clip}"]
         subprocess.run(
             ["ichnos", *words], check=True, cwd=scratch / "marsh", env=_environment(), stdout=subprocess.DEVNULL

@@ -124,7 +124,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     out.print(
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much), and the level changes by {seam.level_db:+.1f} dB",
+            f" usually does (2 is too much), and the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB",
             "dim",
         )
     )

@@ -94,13 +94,26 @@ def prepare(
     if last is not None and last.package != package:
         last = None
     kept = state.digests() if state else {}
-    missing = tuple(one for one in plan.conversions if one.identity not in kept or not kept_path(folder, one).is_file())
+    there = _kept_names(folder)
+    missing = tuple(one for one in plan.conversions if one.identity not in kept or _kept_name(one) not in there)
     return Prepared(folder, plan, package, comparison.compare(plan, last), missing, last, known, tuple(tasks))
 
 
-def kept_path(folder: Path, conversion: Conversion) -> Path:
-    """Where a finished conversion is kept."""
-    return private_path(folder, "conversions") / f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
+def _kept_folder(folder: Path) -> Path:
+    return private_path(folder, "conversions")
+
+
+def _kept_name(conversion: Conversion) -> str:
+    return f"{conversion.identity}{SUFFIXES[conversion.target.container]}"
+
+
+def _kept_names(folder: Path) -> set[str]:
+    """The files in which conversions are kept, by their names."""
+    try:
+        with os.scandir(_kept_folder(folder)) as entries:
+            return {entry.name for entry in entries if entry.is_file(follow_symlinks=False)}
+    except OSError:
+        return set()
 
 
 def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[float], None]) -> Built:
@@ -122,10 +135,11 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
     missing = [*prepared.missing, *_damaged(prepared, state)]
     notes = _convert_all(folder, state, missing, on_progress)
     if any(task.open for task in prepared.tasks):
-        kept_files = {conversion.identity: kept_path(folder, conversion) for conversion in plan.conversions}
+        kept_files = {one.identity: _kept_folder(folder) / _kept_name(one) for one in plan.conversions}
         own_encoder.put_out(folder, state, prepared.outline.game, prepared.tasks, kept_files)
         own_encoder.refuse_open(prepared.tasks)
-    members = [(file.path, _content(folder, file)) for file in plan.files]
+    conversions = _kept_folder(folder)
+    members = [(file.path, _content(conversions, file)) for file in plan.files]
     sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
     _refuse_too_large(prepared.outline.megabytes, sizes)
     digests: dict[str, str] = {}
@@ -156,8 +170,9 @@ def _damaged(prepared: Prepared, state: WorkspaceState) -> list[Conversion]:
         if file.conversion and not file.encoded and not _stays(prepared, file)
     }
     found = []
+    conversions = _kept_folder(prepared.folder)
     for identity, conversion in packed.items():
-        path = kept_path(prepared.folder, conversion)
+        path = conversions / _kept_name(conversion)
         if identity not in missing and (path.is_symlink() or sha256_of(path) != noted.get(identity)):
             found.append(conversion)
     return found
@@ -214,7 +229,7 @@ def _convert_all(
         serial = int(conversion.identity[:8], 16)
         source = clip_path(folder, conversion.clip)
         shown = Path(conversion.clip)
-        with fresh(kept_path(folder, conversion)) as beside, opened(source) as stream:
+        with fresh(_kept_folder(folder) / _kept_name(conversion)) as beside, opened(source) as stream:
             try:
                 done = convert(stream, shown, conversion.facts, conversion.target, beside, serial, on_progress)
             except IchnosError as error:
@@ -243,16 +258,16 @@ def _convert_all(
     return tuple(f"{clip}: {note}" for clip, done in results for note in done.remarks())
 
 
-def _content(folder: Path, file: PlannedFile) -> bytes | Path:
+def _content(conversions: Path, file: PlannedFile) -> bytes | Path:
     if file.encoded:
         return file.encoded
-    return kept_path(folder, file.conversion) if file.conversion else file.data or b""
+    return conversions / _kept_name(file.conversion) if file.conversion else file.data or b""
 
 
 def forget_others(folder: Path, state: WorkspaceState) -> None:
     """Remove conversions that no build is made of any more, and parts that a killed build left."""
     stay = state.forget_conversions()
-    conversions = private_path(folder, "conversions")
+    conversions = _kept_folder(folder)
     if conversions.is_dir():
         for path in conversions.iterdir():
             if path.stem not in stay and _KEPT_NAME.fullmatch(path.name):

@@ -150,7 +150,7 @@ def plan(folder: Path, game: str | None = None, output: Path | None = None, mint
     try:
         last = state.last_build(game, output) if state else None
         begun = begin(folder, game, last, minted)
-        return _prepared(folder, output, begun, state)
+        return _prepared(folder, output, begun, state, last)
     finally:
         if state is not None:
             state.close()
@@ -168,14 +168,13 @@ def plan_outline(folder: Path, outline: Outline) -> Prepared:
             state.close()
 
 
-def _prepared(folder: Path, output: Path | None, begun: Begun, state: WorkspaceState | None) -> Building:
+def _prepared(
+    folder: Path, output: Path | None, begun: Begun, state: WorkspaceState | None, last: LastBuild | None
+) -> Building:
     from ichnos.pack.build.build import prepare
 
-    game = begun.outline.game
-    last = state.last_build(game, output) if state else None
-    return Building(
-        folder, output, begun, prepare(folder, begun.outline, output or usual_output(folder, game), state, last)
-    )
+    into = output or usual_output(folder, begun.outline.game)
+    return Building(folder, output, begun, prepare(folder, begun.outline, into, state, last))
 
 
 def carry_out(
@@ -194,9 +193,10 @@ def carry_out(
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
         state.mend()
-        now, planned = state.last_build(building.begun.outline.game, building.output), building.prepared.last
-        if now is not None and now.number != (planned.number if planned else 0):  # another process has built
-            building = _prepared(building.folder, building.output, building.begun, state)
+        game, planned = building.begun.outline.game, building.prepared.last
+        if state.last_number(game, building.output) not in (0, planned.number if planned else 0):
+            now = state.last_build(game, building.output)  # another process has built since
+            building = _prepared(building.folder, building.output, building.begun, state, now)
         begun, prepared, outline = building.begun, building.prepared, building.begun.outline
         built = builds.build(prepared, state, on_progress)
         if built.written or prepared.last is None:

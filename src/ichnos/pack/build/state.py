@@ -146,6 +146,11 @@ class WorkspaceState(State):
         )
         return self._build(found[0], whole=whole) if found else None
 
+    def last_number(self, game: str | None, output: Path | None = None) -> int:
+        """The number of the last build; 0 where there is none."""
+        found = self.rows("SELECT id FROM builds WHERE game = ? AND output = ?", game or "", self._output(output))
+        return int(found[0][0]) if found else 0
+
     def latest_build(self, game: str | None) -> LastBuild | None:
         """The latest of the builds for a game, wherever it went."""
         found = self.rows(
