@@ -243,7 +243,7 @@ def test_a_killed_conversion_leaves_no_part_under_the_name(tmp_path: Path) -> No
     ("fault", "reason"),
     [
         (lambda block: block // 2 if block.dtype.kind == "i" else block / 2, "its level changed by -6."),
-        (lambda block: block[: len(block) // 2], "frames, not 88200"),
+        (lambda block: block[: len(block) // 2], "samples, not 88200"),
         (lambda block: block * 0, "its level changed by -"),
     ],
 )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-import re
 import os
+import re
 import shutil
 import struct
 import subprocess
@@ -148,7 +148,8 @@ def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_pat
         out = run(*command.split(), "--help", cwd=tmp_path).out
         assert not re.search(r"<(?![=\d])", out), out  # a type as Python calls it
         examples = re.findall(r"^    (ichnos .*)$", out[out.index("Example") :], re.MULTILINE)
-        assert examples and all(line.startswith(f"ichnos {command.split()[0]}") for line in examples), out
+        assert examples, out
+        assert all(line.startswith(f"ichnos {command.split()[0]}") for line in examples), out
         for example in examples:
             words = re.findall(r"(?<!\S)--[a-z-]+", example)
             assert all(word in out or "keys " in example for word in words), example  # options that there are

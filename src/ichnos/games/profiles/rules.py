@@ -225,7 +225,7 @@ class DocumentRules(TomlTable):
     )
     encoding: str | None = Field(default=None, description="where it is not UTF-8 and has no byte-order mark")
     escapes: Literal["backslash", "none"] | None = Field(
-        default=None, description="whether the game reads \\n and \\\\ in values (lines, sections, braces)"
+        default=None, description="whether the game reads \\n and \\\\ in values (lines, ini, braces)"
     )
     repeat: Annotated[dict[str, str | int], AfterValidator(_scopes)] = Field(
         default={}, description="what repeats for a scope, by its label or its line, where it cannot be found"
