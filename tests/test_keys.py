@@ -254,6 +254,19 @@ def test_a_large_file_is_read_quickly_to_the_same_end(
     assert asdict(quick) == asdict(usual)
 
 
+def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is text in UTF-8 as well is still read as the profile says."""
+    folder = tmp_path / "own"
+    shutil.copytree(profile.BUNDLED / "tarnlight", folder)
+    encoding = '\n[[document]]\npath = "lore/voices.json"\nencoding = "latin-1"\n'
+    (folder / "game.toml").write_text((folder / "game.toml").read_text() + encoding)
+    lore = tmp_path / "game/base/lore"
+    lore.mkdir(parents=True)
+    (lore / "voices.json").write_bytes('{"voices": [{"id": "bell.Â°", "takes": [{"src": "a.ogg"}]}]}'.encode("latin-1"))
+    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
+    assert harvest(profile.load(folder), tmp_path / "game").keys == ["bell.Â°"]
+
+
 @pytest.mark.parametrize(
     "slip", ['"id": 5, "id"', '"idd"', '"id": ["x"], "jd"', '"ID"', '"id": null, "x"', '"takes": "x", "id"']
 )

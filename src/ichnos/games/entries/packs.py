@@ -94,7 +94,8 @@ def read_pack(profile: Profile, files: Files, *, keys_alone: bool = False) -> Pa
                 result.merged.add(name)
             try:
                 data = files.read(name)
-                if keys_alone and len(data) > _LARGE and (quick := read_quickly(exemplar, data, separator)):
+                large = keys_alone and len(data) > _LARGE
+                if large and (quick := read_quickly(exemplar, data, separator, rules.encoding)):
                     result.quick[name] = quick
                     result.unknown.update(quick.unknown)
                     continue

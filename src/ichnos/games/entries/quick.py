@@ -43,11 +43,14 @@ _Values = dict[str, Value]
 _Check = Callable[[Any, _Values], None]  # takes what a node holds, and keeps what is needed of it; raises _TooOdd
 
 
-def read_quickly(exemplar: Exemplar, data: bytes, separator: str) -> QuickReading | None:
+def read_quickly(
+    exemplar: Exemplar, data: bytes, separator: str, encoding: str | None = None
+) -> QuickReading | None:
     """The keys and files of a JSON file, or ``None`` where it must be read with places.
 
     Args:
         separator: what stands between the pieces of a key.
+        encoding: as for ``formats.parse``.
     """
     if exemplar.document.format.name != "JSON" or exemplar.file_scopes:
         return None
@@ -55,7 +58,7 @@ def read_quickly(exemplar: Exemplar, data: bytes, separator: str) -> QuickReadin
     try:
         walk = reader.walker(exemplar.document.root, None)
         with many_nodes():
-            walk(_parsed(from_bytes(data, "").content), {})
+            walk(_parsed(from_bytes(data, "", encoding or "utf-8").content), {})
     except (_TooOdd, IchnosError):
         return None
     return reader.result
