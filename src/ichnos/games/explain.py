@@ -46,11 +46,11 @@ def explain(profile: Profile) -> Iterator[Explained]:
             (scope, document.text.place(node.start).line or 1, document.excerpt(node))
             for node, scope in exemplar.units.items()
         )
-        around = filler.bound(exemplar, sample_pack(profile))
-        path = str(exemplar.path.fill(partial(resolve, around=around)))
+        bindings = filler.bound(exemplar, sample_pack(profile))
+        path = str(exemplar.path.fill(partial(resolve, bindings=bindings)))
         try:
-            sample = fill(exemplar, around)
-            fault = _fault(filler, exemplar, around, sample)
+            sample = fill(exemplar, bindings)
+            fault = _fault(filler, exemplar, bindings, sample)
         except IchnosError as error:
             sample, fault = "", str(error)
         rules = profile.document_rules(exemplar)
@@ -73,18 +73,18 @@ class _Filler:
 
     def bound(self, exemplar: Exemplar, definitions: Definitions) -> Bindings:
         """The instances for an exemplar's first file."""
-        around: Bindings = {words.PACK: pack_instance(definitions, self.separator, several_takes=self._several)}
+        bindings: Bindings = {words.PACK: pack_instance(definitions, self.separator, several_takes=self._several)}
         for scope in exemplar.file_scopes:
-            around = next(instances(scope, around), around)
-        return around
+            bindings = next(instances(scope, bindings), bindings)
+        return bindings
 
 
-def _fault(filler: _Filler, exemplar: Exemplar, around: Bindings, sample: str) -> str | None:
+def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
     document = parse(
         exemplar.document.text.to_bytes(sample), "the sample", exemplar.document.format, exemplar.document.text.encoding
     )
-    in_path = {hole.word.name: resolve(hole.word.name, around) for hole in exemplar.path.holes}
+    in_path = {hole.word.name: resolve(hole.word.name, bindings) for hole in exemplar.path.holes}
     reading = read(exemplar, document, in_path)
     if reading is None:
         return "the filled sample is not recognised again"
@@ -93,11 +93,11 @@ def _fault(filler: _Filler, exemplar: Exemplar, around: Bindings, sample: str) -
     again = fill(exemplar, filler.bound(exemplar, definitions_of(reading, filler.separator, in_path)))
     if again != sample:
         return _difference(sample, again)
-    return _merge_fault(exemplar, document, around)
+    return _merge_fault(exemplar, document, bindings)
 
 
-def _merge_fault(exemplar: Exemplar, document: Document, around: Bindings) -> str | None:
-    _, changes = merge(exemplar, document, around)
+def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> str | None:
+    _, changes = merge(exemplar, document, bindings)
     return f"merged into itself, line {changes[0].line} changes: {changes[0].new.strip()}" if changes else None
 
 

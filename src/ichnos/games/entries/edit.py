@@ -49,7 +49,7 @@ def applied(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = 
 
 
 def merge(
-    exemplar: Exemplar, document: Document, around: Bindings, like: Like | None = None
+    exemplar: Exemplar, document: Document, bindings: Bindings, like: Like | None = None
 ) -> tuple[str, list[EntryChange]]:
     """The file's text with the pack's entries in it, and what was changed.
 
@@ -66,7 +66,7 @@ def merge(
         )
     editor = Editor(exemplar, document, like)
     one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
-    edits = list(editor.changed(reading.pack, around) if one_entry else editor.merged(reading.pack, around))
+    edits = list(editor.changed(reading.pack, bindings) if one_entry else editor.merged(reading.pack, bindings))
     text = document.text.content
     changes = [_change(document, edit) for edit in edits]
     return applied(text, edits), changes
@@ -110,18 +110,18 @@ class Editor:
         self.text = document.text.content
         self.filler = Filler(exemplar, like)
 
-    def merged(self, found: Found, around: Bindings) -> Iterator[Edit]:
+    def merged(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
         for pattern, real in found.pairs:
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
-                    yield from self.merged_scope(scope, pattern, real, found, around)
+                    yield from self.merged_scope(scope, pattern, real, found, bindings)
 
-    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
+    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
         existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
         added = []
-        for inner in repetitions(self.exemplar, scope, around):
+        for inner in repetitions(self.exemplar, scope, bindings):
             one = existing.get(tuple(resolve(name, inner) for name in naming))
             if one is None:
                 text = self.filler.entry(pattern, scope, inner)
@@ -144,34 +144,34 @@ class Editor:
         other = self.exemplar.together.get(scope)
         return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
 
-    def refilled(self, found: Found, around: Bindings) -> str:
+    def refilled(self, found: Found, bindings: Bindings) -> str:
         """An entry's own text with only the holes changed that have a value."""
-        edits = list(self.changed(found, around))
+        edits = list(self.changed(found, bindings))
         return applied(self.text, edits, found.node.start, found.node.end)
 
-    def changed(self, found: Found, around: Bindings) -> Iterator[Edit]:
+    def changed(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
         matched = {pattern for pattern, _ in found.pairs}
         for pattern, real in found.pairs:
-            yield from self.respelled(pattern, real, found, around)
+            yield from self.respelled(pattern, real, found, bindings)
             if pattern.holds_value:
                 continue
             missing = [
                 text
                 for child in pattern.children
-                if child not in matched and child not in self.exemplar.units and self.is_set(child, around)
-                if (text := self.filler.node(child, around)) is not None
+                if child not in matched and child not in self.exemplar.units and self.is_set(child, bindings)
+                if (text := self.filler.node(child, bindings)) is not None
             ]
             if missing:
                 yield self.inserted(missing, pattern, real, real.children)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
-                    yield from self.repeated(scope, pattern, real, found, around)
+                    yield from self.repeated(scope, pattern, real, found, bindings)
 
-    def is_set(self, pattern: Node, around: Bindings) -> bool:
+    def is_set(self, pattern: Node, bindings: Bindings) -> bool:
         names = self.exemplar.names_below(pattern)
-        return bool(names) and any(resolve(name, around) is not None for name in names)
+        return bool(names) and any(resolve(name, bindings) is not None for name in names)
 
-    def respelled(self, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
+    def respelled(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """New literals for a matched node's label and value, where what they say has changed.
 
         Raises:
@@ -181,12 +181,12 @@ class Editor:
         value = self.exemplar.values.get(pattern)
         form = self.document.format
         try:
-            if label is not None and (new := self.new_value(label, real.label, real, found, around)) is not None:
+            if label is not None and (new := self.new_value(label, real.label, real, found, bindings)) is not None:
                 yield Edit(real.label_start, real.label_end, form.write_label(str(new), real))
             if value is None:
                 return
             whole: Value = real.value if real.holds_value else [child.value for child in real.children]
-            if (new := self.new_value(value, whole, real, found, around)) is not None:
+            if (new := self.new_value(value, whole, real, found, bindings)) is not None:
                 yield Edit(real.body_start, real.body_end, form.write_value(new, real, self.text))
         except Unwritable as error:
             raise self.cannot(error, real) from None
@@ -194,7 +194,7 @@ class Editor:
     def cannot(self, error: Exception, node: Node) -> IchnosError:
         return self.document.error(f"a value cannot be written here: {error}", node.start)
 
-    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, around: Bindings) -> Value:
+    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, bindings: Bindings) -> Value:
         """What a pattern's holes now say, or ``None`` where that is what stands there.
 
         Raises:
@@ -203,7 +203,7 @@ class Editor:
         before = pattern.match(old) or {}
 
         def value_of(name: str) -> Value:
-            value = resolve(name, around)
+            value = resolve(name, bindings)
             return found.values.get(name) if value is None else value
 
         if all(value_of(name) == value for name, value in before.items()):
@@ -215,9 +215,9 @@ class Editor:
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node) from None
 
-    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, around: Bindings) -> Iterator[Edit]:
+    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
-        new = list(repetitions(self.exemplar, scope, around))
+        new = list(repetitions(self.exemplar, scope, bindings))
         old = found.inside.get(scope, [])
         if not new:
             return
@@ -238,11 +238,11 @@ class Editor:
         else:
             yield self.inserted(texts, pattern, real, [])
 
-    def carries(self, model: Found, pattern: Node, scope: str, around: Bindings) -> bool:
+    def carries(self, model: Found, pattern: Node, scope: str, bindings: Bindings) -> bool:
         """Has an existing entry room for all that is set?"""
         alternatives = [child for child in pattern.children if self.exemplar.units.get(child) == scope]
         names: set[str] = set().union(*(self.exemplar.names_below(node) for node in alternatives))
-        needed = {name for name in names if resolve(name, around) is not None}
+        needed = {name for name in names if resolve(name, bindings) is not None}
         return model.alternative is not None and needed <= self.exemplar.names_below(model.alternative)
 
     def inserted(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Edit:

@@ -33,37 +33,37 @@ class Instance:
 Bindings = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
 
 
-def resolve(name: str, around: Bindings) -> Value:
+def resolve(name: str, bindings: Bindings) -> Value:
     """A hole's value, from the innermost instance that has it; ``None`` where none has."""
     if name == "title":
-        language = around[LANGUAGE].values["language"] if LANGUAGE in around else None
-        return around[SOUND].titles.get(str(language) if language else None) if SOUND in around else None
-    for instance in reversed(around.values()):
+        language = bindings[LANGUAGE].values["language"] if LANGUAGE in bindings else None
+        return bindings[SOUND].titles.get(str(language) if language else None) if SOUND in bindings else None
+    for instance in reversed(bindings.values()):
         if instance.values.get(name) is not None:
             return instance.values[name]
     return None
 
 
-def instances(scope: str, around: Bindings) -> Iterator[Bindings]:
+def instances(scope: str, bindings: Bindings) -> Iterator[Bindings]:
     """Each way to bind one more scope, in the pack's own order."""
-    for outer in reversed(around.values()):
+    for outer in reversed(bindings.values()):
         if scope in outer.inside:
             for instance in outer.inside[scope]:
-                yield {**around, scope: instance}
+                yield {**bindings, scope: instance}
             return
-    if scope == TAKE and SOUND not in around:
-        for inner in instances(SOUND, around):
+    if scope == TAKE and SOUND not in bindings:
+        for inner in instances(SOUND, bindings):
             yield from instances(TAKE, inner)
 
 
-def repetitions(exemplar: Exemplar, scope: str, around: Bindings) -> Iterator[Bindings]:
+def repetitions(exemplar: Exemplar, scope: str, bindings: Bindings) -> Iterator[Bindings]:
     """Each way to bind the scopes that a unit of an exemplar repeats for."""
     other = exemplar.together.get(scope)
-    for inner in instances(scope, around):
+    for inner in instances(scope, bindings):
         yield from instances(other, inner) if other else (inner,)
 
 
-def fill(exemplar: Exemplar, around: Bindings, like: Like | None = None) -> str:
+def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> str:
     """The file's text for the instances given.
 
     Args:
@@ -72,7 +72,7 @@ def fill(exemplar: Exemplar, around: Bindings, like: Like | None = None) -> str:
     Raises:
         IchnosError: a value that the game's spelling cannot carry, with the exemplar's place.
     """
-    return Filler(exemplar, like).text(around)
+    return Filler(exemplar, like).text(bindings)
 
 
 Like = Callable[[str, Bindings], str | None]  # an existing entry's text, for a scope and its instance
@@ -87,11 +87,11 @@ class Filler:
         self.document = exemplar.document
         self.content = exemplar.document.text.content
 
-    def text(self, around: Bindings) -> str:
+    def text(self, bindings: Bindings) -> str:
         root = self.document.root
-        return self.content[: root.start] + (self.node(root, around) or "") + self.content[root.end :]
+        return self.content[: root.start] + (self.node(root, bindings) or "") + self.content[root.end :]
 
-    def node(self, node: Node, around: Bindings) -> str | None:
+    def node(self, node: Node, bindings: Bindings) -> str | None:
         """The node's text with its holes filled, or ``None`` where it is to be left out.
 
         Raises:
@@ -100,14 +100,14 @@ class Filler:
         """
         head = ""
         try:
-            head = self.label(node, around)
+            head = self.label(node, bindings)
             if not node.holds_value:
-                return None if self.is_hollow(node, around) else self.container(node, head, around)
+                return None if self.is_hollow(node, bindings) else self.container(node, head, bindings)
             pattern = self.exemplar.values.get(node)
             if pattern is None:
                 return head + self.content[node.body_start : node.end]
-            value = self.spelled(pattern, node, around)
-            literal = self.literal(value, node, around)
+            value = self.spelled(pattern, node, bindings)
+            literal = self.literal(value, node, bindings)
             return head + literal + self.content[node.body_end : node.end]
         except Missing as missing:
             parent = self.exemplar.parents.get(node)
@@ -119,43 +119,43 @@ class Filler:
                 raise  # the nearest node around it that can be left out, is
             raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
 
-    def is_hollow(self, node: Node, around: Bindings) -> bool:
+    def is_hollow(self, node: Node, bindings: Bindings) -> bool:
         """Is this something that can be left out, and none of its holes has a value or a default?"""
         names = self.exemplar.node_needs(node)
-        return bool(names) and all(resolve(name, around) is None for name in names)
+        return bool(names) and all(resolve(name, bindings) is None for name in names)
 
-    def label(self, node: Node, around: Bindings) -> str:
+    def label(self, node: Node, bindings: Bindings) -> str:
         """The node's text up to its body. Raises Missing, or IchnosError where a value cannot be written here."""
         pattern = self.exemplar.labels.get(node)
         if pattern is None:
             return self.content[node.start : node.body_start]
-        label = str(self.spelled(pattern, node, around))
+        label = str(self.spelled(pattern, node, bindings))
         try:
             literal = self.document.format.write_label(label, node)
         except Unwritable as error:
-            raise self.cannot(error, node, around) from None
+            raise self.cannot(error, node, bindings) from None
         before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
         return before + literal + after
 
-    def literal(self, value: Value, node: Node, around: Bindings) -> str:
+    def literal(self, value: Value, node: Node, bindings: Bindings) -> str:
         """The text that stands for a value here. Raises IchnosError where it cannot be written."""
         try:
             return self.document.format.write_value(value, node, self.content)
         except Unwritable as error:
-            raise self.cannot(error, node, around) from None
+            raise self.cannot(error, node, bindings) from None
 
-    def cannot(self, error: Exception, node: Node, around: Bindings) -> IchnosError:
-        key = resolve("key", around)
+    def cannot(self, error: Exception, node: Node, bindings: Bindings) -> IchnosError:
+        key = resolve("key", bindings)
         return self.document.error(f"a value{f' of {key}' if key else ''} cannot be written here: {error}", node.start)
 
-    def spelled(self, pattern: Pattern, node: Node, around: Bindings) -> Value:
+    def spelled(self, pattern: Pattern, node: Node, bindings: Bindings) -> Value:
         """What a pattern says with its holes filled. Raises Missing, or IchnosError where a value does not fit."""
         try:
-            return pattern.fill(lambda name: resolve(name, around))
+            return pattern.fill(lambda name: resolve(name, bindings))
         except (Unreadable, Unwritable) as error:
-            raise self.cannot(error, node, around) from None
+            raise self.cannot(error, node, bindings) from None
 
-    def container(self, node: Node, head: str, around: Bindings) -> str:
+    def container(self, node: Node, head: str, bindings: Bindings) -> str:
         children = node.children
         if not children:
             return head + self.content[node.body_start : node.end]
@@ -164,7 +164,7 @@ class Filler:
         for child in children:
             scope = self.exemplar.units.get(child)
             if scope is None:
-                text = self.node(child, around)
+                text = self.node(child, bindings)
                 if text is not None:
                     written.append((text, child, True))
                 continue
@@ -172,7 +172,7 @@ class Filler:
                 continue  # another alternative of the same unit
             done.add(scope)
             first = True
-            for inner in repetitions(self.exemplar, scope, around):
+            for inner in repetitions(self.exemplar, scope, bindings):
                 text = self.entry(node, scope, inner)
                 if text is not None:
                     written.append((text, child, first))
@@ -187,26 +187,26 @@ class Filler:
             pieces.append(text)
         return "".join([*pieces, closing])
 
-    def entry(self, parent: Node, scope: str, around: Bindings) -> str | None:
+    def entry(self, parent: Node, scope: str, bindings: Bindings) -> str | None:
         """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
         alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
         names = self.exemplar.entry_needs(parent, scope)
-        says_nothing = bool(names) and all(resolve(name, around) is None for name in names)
+        says_nothing = bool(names) and all(resolve(name, bindings) is None for name in names)
         if says_nothing and names == {"title"}:
             return None  # a sound that is like another one is not called like it
-        text = self.like(scope, around) if self.like else None
+        text = self.like(scope, bindings) if self.like else None
         if text is not None:
             return text
         if says_nothing:
             return None
-        return self.node(self.alternative(alternatives, around), around)
+        return self.node(self.alternative(alternatives, bindings), bindings)
 
-    def alternative(self, alternatives: list[Node], around: Bindings) -> Node:
+    def alternative(self, alternatives: list[Node], bindings: Bindings) -> Node:
         """The first that can carry every value that is set."""
         if len(alternatives) == 1:
             return alternatives[0]
         names = [self.exemplar.names_below(node) for node in alternatives]
-        needed = {name for name in set().union(*names) if resolve(name, around) is not None}
+        needed = {name for name in set().union(*names) if resolve(name, bindings) is not None}
         for node, carried in zip(alternatives, names, strict=True):
             if needed <= carried:
                 return node

@@ -45,18 +45,18 @@ class Originals:
             self._documents[path] = parse(data, label, exemplar.document.format, encoding)
         return self._documents[path]
 
-    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, around: Bindings) -> str | None:
+    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, bindings: Bindings) -> str | None:
         """The text for a sound that is to be like one of the game's; ``None`` where it is not, or not here."""
         if scope != SOUND or path not in self._names:
             return None
-        wanted = around[SOUND].values.get("like")
+        wanted = bindings[SOUND].values.get("like")
         if not wanted:
             return None
         document = self.document(exemplar, path, encoding)
         found = self._found(exemplar, document, path).get(str(wanted))
-        return Editor(exemplar, document).refilled(found, around) if found else None
+        return Editor(exemplar, document).refilled(found, bindings) if found else None
 
-    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, around: Bindings) -> str | None:
+    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
         if path not in self._names:
             return None
@@ -65,7 +65,7 @@ class Originals:
         if reading is None:
             return None
         text = document.text.content
-        inner = Editor(exemplar, document).refilled(reading.pack, around)
+        inner = Editor(exemplar, document).refilled(reading.pack, bindings)
         return text[: document.root.start] + inner + text[document.root.end :]
 
     def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, Found]:

@@ -173,11 +173,11 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
         separator: what stands between the pieces of a key.
         in_path: the values of the holes in the document's path.
     """
-    around = dict(in_path or {})
+    bindings = dict(in_path or {})
     pack = reading.pack
     own = {name: value for name, value in pack.values.items() if _scope(name) == PACK and name in pack.nodes}
     places = {name: _place(reading, pack.nodes[name]) for name in own}
-    sounds = tuple(_sound(reading, key, found, values) for key, found, values in _entries(pack, around, separator))
+    sounds = tuple(_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator))
     languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
     players = [one for one in _every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
     return Definitions(
@@ -274,10 +274,10 @@ def _titles_of(
 
 
 def _entries(
-    found: Found, around: Mapping[str, Value], separator: str
+    found: Found, bindings: Mapping[str, Value], separator: str
 ) -> Iterator[tuple[str, Found, Mapping[str, Value]]]:
     """Each sound's key, wherever its pieces stand, with what was found of it and all values that hold there."""
-    values = {**around, **found.values}
+    values = {**bindings, **found.values}
     if found.scope == SOUND or "key" in found.values or "key.own" in found.values:
         key = values.get("key")
         if key is None:

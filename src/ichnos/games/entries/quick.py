@@ -43,9 +43,7 @@ _Values = dict[str, Value]
 _Check = Callable[[Any, _Values], None]  # takes what a node holds, and keeps what is needed of it; raises _TooOdd
 
 
-def read_quickly(
-    exemplar: Exemplar, data: bytes, separator: str, encoding: str | None = None
-) -> QuickReading | None:
+def read_quickly(exemplar: Exemplar, data: bytes, separator: str, encoding: str | None = None) -> QuickReading | None:
     """The keys and files of a JSON file, or ``None`` where it must be read with places.
 
     Args:

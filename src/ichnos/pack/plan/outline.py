@@ -39,11 +39,11 @@ def make(workspace: Workspace) -> Outline:
     uses = ClipUses(workspace, meaning.pack_values(workspace))
     said = meaning.definitions(workspace, uses)
     names, takes = profile.rules.names, profile.rules.takes
-    around: Bindings = {PACK: pack_instance(said, names.separator, several_takes=takes.several)}
+    bindings: Bindings = {PACK: pack_instance(said, names.separator, several_takes=takes.several)}
     sounds = tuple(_sound_files(workspace, uses))
     files = [*_pictures(workspace, uses), *_credits(workspace)]
     for exemplar in profile.documents:
-        for bound in _files(exemplar.file_scopes, around):
+        for bound in _files(exemplar.file_scopes, bindings):
             written = _document(workspace, exemplar, bound, originals)
             if written is not None:
                 files.append(written)
@@ -55,7 +55,7 @@ def make(workspace: Workspace) -> Outline:
     _refuse_foreign(workspace, sounds)
     rules = profile.rules
     return Outline(
-        spelled_path(profile.package_name, partial(resolve, around=around)),
+        spelled_path(profile.package_name, partial(resolve, bindings=bindings)),
         rules.packaging.kind == "archive",
         tuple(files),
         sounds,
@@ -153,10 +153,10 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
     return [PlannedFile(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
 
 
-def _document(workspace: Workspace, exemplar: Exemplar, around: Bindings, originals: Originals) -> PlannedFile | None:
+def _document(workspace: Workspace, exemplar: Exemplar, bindings: Bindings, originals: Originals) -> PlannedFile | None:
     """One document of the pack; ``None`` where it would have nothing to say."""
     rules = workspace.profile.document_rules(exemplar)
-    path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, around=around))
+    path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, bindings=bindings))
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
@@ -164,40 +164,40 @@ def _document(workspace: Workspace, exemplar: Exemplar, around: Bindings, origin
     if rules.mode == "merge":
         document = originals.document(exemplar, path, rules.encoding)
         like = partial(originals.like, exemplar, path, rules.encoding)
-        content, changes = merge(exemplar, document, around, like)
+        content, changes = merge(exemplar, document, bindings, like)
         spelling = document.text
         if not changes:
             return None
     else:
         may_be_empty = LANGUAGE not in exemplar.file_scopes and rules.mode == "whole"
-        if not may_be_empty and not any(_says_anything(exemplar, scope, around) for scope in repeats):
+        if not may_be_empty and not any(_says_anything(exemplar, scope, bindings) for scope in repeats):
             return None
-        content = _filled(exemplar, path, rules.encoding, around, originals)
+        content = _filled(exemplar, path, rules.encoding, bindings, originals)
     data = spelling.to_bytes(content)
     parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
     return PlannedFile(path, reason, data, changes=tuple(changes))
 
 
-def _says_anything(exemplar: Exemplar, scope: str, around: Bindings) -> bool:
+def _says_anything(exemplar: Exemplar, scope: str, bindings: Bindings) -> bool:
     filler = Filler(exemplar)
     parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
     return any(
         filler.entry(parent, scope, inner) is not None
-        for inner in repetitions(exemplar, scope, around)
+        for inner in repetitions(exemplar, scope, bindings)
         for parent in parents
     )
 
 
-def _filled(exemplar: Exemplar, path: str, encoding: str | None, around: Bindings, originals: Originals) -> str:
-    like = around[SOUND].values.get("like") if SOUND in around else None
+def _filled(exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings, originals: Originals) -> str:
+    like = bindings[SOUND].values.get("like") if SOUND in bindings else None
     if like:
-        its_own = Instance({**around[SOUND].values, "key": like})
-        original = spelled_path(exemplar.path, partial(resolve, around={**around, SOUND: its_own}))
-        text = originals.whole_like(exemplar, original, encoding, around)
+        its_own = Instance({**bindings[SOUND].values, "key": like})
+        original = spelled_path(exemplar.path, partial(resolve, bindings={**bindings, SOUND: its_own}))
+        text = originals.whole_like(exemplar, original, encoding, bindings)
         if text is not None:
             return text
-    return fill(exemplar, around, partial(originals.like, exemplar, path, encoding))
+    return fill(exemplar, bindings, partial(originals.like, exemplar, path, encoding))
 
 
 def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedFile:
@@ -211,8 +211,8 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
     return PlannedFile(script.path, reason, body.encode())
 
 
-def _files(scopes: tuple[str, ...], around: Bindings) -> list[Bindings]:
-    bound = [around]
+def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
+    bound = [bindings]
     for scope in scopes:
         bound = [inner for outer in bound for inner in instances(scope, outer)]
     return bound
