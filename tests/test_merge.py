@@ -159,7 +159,7 @@ def test_like_takes_along_what_nobody_understands() -> None:
     (found,) = reading.pack.all("sound")
 
     def like(sound: Instance) -> str:
-        return Editor(exemplar, document).refilled(found, {**_pack(sound), "sound": sound})
+        return Editor(exemplar, document).refill(found, {**_pack(sound), "sound": sound})
 
     assert like(_sound("new", "n")) == '{"id": "new", "hush": {"floor": 0.2}, /* why? */ "takes": ["n"], "gain": 0.30}'
     assert like(_sound("new", "n", "m", volume=0.3, far=9.0)) == (

@@ -39,7 +39,7 @@ class EntryChange:
     new: str
 
 
-def applied(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = None) -> str:
+def apply(text: str, edits: Iterable[Edit], start: int = 0, end: int | None = None) -> str:
     """The part of a text from ``start`` to ``end`` with the edits in it."""
     pieces, position = [], start
     for edit in sorted(edits, key=lambda edit: (edit.start, edit.end)):
@@ -66,10 +66,10 @@ def merge(
         )
     editor = Editor(exemplar, document, like)
     one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
-    edits = list(editor.changed(reading.pack, bindings) if one_entry else editor.merged(reading.pack, bindings))
+    edits = list(editor.change(reading.pack, bindings) if one_entry else editor.merge_entries(reading.pack, bindings))
     text = document.text.content
     changes = [_change(document, edit) for edit in edits]
-    return applied(text, edits), changes
+    return apply(text, edits), changes
 
 
 _ROOM = 70  # letters of an entry that are shown
@@ -110,14 +110,14 @@ class Editor:
         self.text = document.text.content
         self.filler = Filler(exemplar, like)
 
-    def merged(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def merge_entries(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
         for pattern, real in found.pairs:
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
-                    yield from self.merged_scope(scope, pattern, real, found, bindings)
+                    yield from self.merge_scope(scope, pattern, real, found, bindings)
 
-    def merged_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
         existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
         added = []
@@ -128,13 +128,13 @@ class Editor:
                 if text is not None:
                     added.append(text)
             elif scope in _GROUPS:
-                yield from self.merged(one, inner)
+                yield from self.merge_entries(one, inner)
             else:
-                text = self.refilled(one, inner)
+                text = self.refill(one, inner)
                 if text != self.text[one.node.start : one.node.end]:
                     yield Edit(one.node.start, one.node.end, text)
         if added:
-            yield self.inserted(added, pattern, real, [one.node for one in found.inside.get(scope, ())])
+            yield self.insert(added, pattern, real, [one.node for one in found.inside.get(scope, ())])
 
     def naming(self, scope: str) -> list[str]:
         """The holes that tell entries of a scope apart, in this exemplar."""
@@ -144,15 +144,15 @@ class Editor:
         other = self.exemplar.together.get(scope)
         return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
 
-    def refilled(self, found: Found, bindings: Bindings) -> str:
+    def refill(self, found: Found, bindings: Bindings) -> str:
         """An entry's own text with only the holes changed that have a value."""
-        edits = list(self.changed(found, bindings))
-        return applied(self.text, edits, found.node.start, found.node.end)
+        edits = list(self.change(found, bindings))
+        return apply(self.text, edits, found.node.start, found.node.end)
 
-    def changed(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def change(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
         matched = {pattern for pattern, _ in found.pairs}
         for pattern, real in found.pairs:
-            yield from self.respelled(pattern, real, found, bindings)
+            yield from self.respell(pattern, real, found, bindings)
             if pattern.holds_value:
                 continue
             missing = [
@@ -162,16 +162,16 @@ class Editor:
                 if (text := self.filler.node(child, bindings)) is not None
             ]
             if missing:
-                yield self.inserted(missing, pattern, real, real.children)
+                yield self.insert(missing, pattern, real, real.children)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
-                    yield from self.repeated(scope, pattern, real, found, bindings)
+                    yield from self.repeat(scope, pattern, real, found, bindings)
 
     def is_set(self, pattern: Node, bindings: Bindings) -> bool:
         names = self.exemplar.names_below(pattern)
         return bool(names) and any(resolve(name, bindings) is not None for name in names)
 
-    def respelled(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def respell(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """New literals for a matched node's label and value, where what they say has changed.
 
         Raises:
@@ -215,7 +215,7 @@ class Editor:
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node) from None
 
-    def repeated(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def repeat(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
         new = list(repetitions(self.exemplar, scope, bindings))
         old = found.inside.get(scope, [])
@@ -225,7 +225,7 @@ class Editor:
         for index, inner in enumerate(new):
             model = old[min(index, len(old) - 1)] if old else None
             if model is not None and self.carries(model, pattern, scope, inner):
-                texts.append(self.refilled(model, inner))
+                texts.append(self.refill(model, inner))
             else:
                 texts.append(self.filler.entry(pattern, scope, inner) or "")
         if len(new) == len(old):
@@ -236,7 +236,7 @@ class Editor:
             gap = self.gap(pattern, real, [one.node for one in old])
             yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
         else:
-            yield self.inserted(texts, pattern, real, [])
+            yield self.insert(texts, pattern, real, [])
 
     def carries(self, model: Found, pattern: Node, scope: str, bindings: Bindings) -> bool:
         """Has an existing entry room for all that is set?"""
@@ -245,7 +245,7 @@ class Editor:
         needed = {name for name in names if resolve(name, bindings) is not None}
         return model.alternative is not None and needed <= self.exemplar.names_below(model.alternative)
 
-    def inserted(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Edit:
+    def insert(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Edit:
         """New entries after the last of ``after``, or as the first in an empty container."""
         if real.children:
             last = (after or real.children)[-1]
