@@ -174,6 +174,15 @@ def test_what_cannot_be_searched(words: tuple[str, ...], said: str, tmp_path: Pa
     assert "Traceback" not in result.err
 
 
+@pytest.mark.usefixtures("game")
+@pytest.mark.parametrize("words", [("bell", "--most", "9" * 30), ("bell\udcff",), ('be"ll', "AND", "*"), ("bell\0",)])
+def test_an_odd_search_costs_nobody_the_catalogue(words: tuple[str, ...], tmp_path: Path) -> None:
+    result = run("keys", "--game", "tarnlight", *words, cwd=tmp_path)
+    assert result.code in (0, 1)
+    assert "Traceback" not in result.err
+    assert len(_keys()) == 231
+
+
 def _catalogue(*keys: str) -> Catalogue:
     nothing = [None] * len(keys)
     return Catalogue(

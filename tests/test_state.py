@@ -68,6 +68,14 @@ def test_files_that_are_old_enough_are_not_read_again(workspace: Path) -> None:
     assert "Nothing has changed" not in run("build", cwd=workspace).out
 
 
+@pytest.mark.skipif(sys.platform != "linux", reason="elsewhere names are Unicode")
+def test_an_output_whose_name_is_no_utf8(workspace: Path) -> None:
+    out = os.fsdecode(os.fsencode(workspace) + b"/out\xff")
+    assert run("build", "--to", out, cwd=workspace).code == 0
+    assert "Nothing has changed" in run("build", "--to", out, cwd=workspace).out
+    assert (Path(out) / Path(PACKAGE).name).is_file()
+
+
 def test_a_moved_workspace_and_game_are_as_they_were(workspace: Path) -> None:
     moved = workspace.parent.with_name("moved")
     workspace.parent.rename(moved)

@@ -11,9 +11,19 @@ from typing import Any
 from ichnos.errors import IchnosError, Place
 from ichnos.files.writing import understood, write_whole
 
-_DAMAGED = (sqlite3.Error, UnicodeError)  # whatever a damaged file can make its reader raise
 _PATIENCE = 30.0  # seconds to wait for another process that writes
 _PROBE = 1 << 18  # bytes: more than the file has when it is made
+
+
+_FAILED = (sqlite3.Error, UnicodeDecodeError)  # a damaged file spoils even SQLite's own messages
+
+
+def _is_damage(error: Exception) -> bool:
+    """Is the file to blame? Not where it is only in use, or full, or what was asked for is odd."""
+    code = getattr(error, "sqlite_errorcode", None)
+    if code is None or (code & 0xFF) in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_READONLY):
+        return not isinstance(error, sqlite3.ProgrammingError | sqlite3.InterfaceError)
+    return str(error).startswith("no such")  # a table or a column that belongs there
 
 
 class State:
@@ -38,7 +48,9 @@ class State:
                 raise IchnosError("this must be a file, not a link", place=Place(str(path)), cure="delete the link")
         try:
             self._db = self._opened()
-        except _DAMAGED:
+        except _FAILED as error:
+            if not _is_damage(error):
+                raise self._cannot_be_written(error) from None
             self._db = self._made_anew()
 
     def _opened(self) -> sqlite3.Connection:
@@ -76,10 +88,10 @@ class State:
                 self.path.with_name(self.path.name + suffix).unlink()
         try:
             return self._opened()
-        except sqlite3.Error as error:
+        except _FAILED as error:
             raise self._cannot_be_written(error) from None
 
-    def _cannot_be_written(self, error: sqlite3.Error) -> IchnosError:
+    def _cannot_be_written(self, error: Exception) -> IchnosError:
         """The system's own reason, which SQLite does not give."""
         probe = self.path.with_name(f"{self.path.name}.probe")
         try:
@@ -113,14 +125,23 @@ class State:
                 if self._db.in_transaction:
                     self._db.execute("ROLLBACK")
                 raise
-        except sqlite3.Error as error:
+        except _FAILED as error:
             raise self._cannot_be_written(error) from None
 
     def rows(self, query: str, *values: object) -> list[tuple[Any, ...]]:
-        """What a query finds; nothing where the file is damaged, which is then made anew."""
+        """What a query finds; nothing where the file is damaged, which is then made anew.
+
+        Raises:
+            IchnosError: the file is whole, and cannot be read all the same.
+        """
         try:
             return self._db.execute(query, values).fetchall()
-        except _DAMAGED:
+        except UnicodeEncodeError:
+            return []  # a value with characters that no text can have, which nothing kept is like
+        except _FAILED as error:
+            if not _is_damage(error):
+                what = f"what is kept here cannot be read ({error})"
+                raise IchnosError(what, place=Place(str(self.path)), cure="try again") from None
             self._db.close()
             self._db = self._made_anew()
             return []
@@ -129,7 +150,7 @@ class State:
         """Make the file anew where it is damaged, before something is written into it."""
         try:
             whole = self._db.execute("PRAGMA quick_check(1)").fetchall() == [("ok",)]
-        except _DAMAGED:
+        except _FAILED:
             whole = False
         if not whole:
             self._db.close()

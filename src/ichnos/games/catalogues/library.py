@@ -212,7 +212,7 @@ class _Search:
             self._narrow(word)
         if category is not None:
             self._tests.append(("k.category = ?", [category]))
-        ((count,),) = self._rows("count(*)")
+        count = sum(number for (number,) in self._rows("count(*)"))
         wanted = "k.key, k.category, k.files, k.mentions, k.sound, k.seconds, k.peak"
         limit = f" LIMIT {most}" if most else ""
         sorting = ORDERS[order] or ("length(k.text), k.id" if words else "k.id")
@@ -281,4 +281,4 @@ class _Search:
 
 def _phrase(word: str) -> str:
     """A word as the index is asked for it."""
-    return '"' + word.replace('"', '""') + '"'
+    return '"' + word.replace('"', '""').replace("\0", " ") + '"'

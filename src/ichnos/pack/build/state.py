@@ -167,7 +167,7 @@ class WorkspaceState(State):
         found = self.rows("SELECT kind, path, size, time, digest FROM signatures WHERE build = ?", number)
         for kind, path, size, time, digest in found:
             one = None if size is None else (size, time) if digest is None else (size, time, digest)
-            signed.setdefault(kind, {})[os.path.normpath(f"{root}{os.sep}{path}")] = one
+            signed.setdefault(kind, {})[os.path.normpath(f"{root}{os.sep}{os.fsdecode(path)}")] = one
         files: dict[str, BuiltFile] = {}
         kept: tuple[str, ...] = ()
         if whole:
@@ -176,7 +176,7 @@ class WorkspaceState(State):
             kept = tuple(one for (one,) in self.rows("SELECT conversion FROM made_of WHERE build = ?", number))
         sha256, size, profile, environment, catalogue, outline = values
         return LastBuild(
-            below(self.folder, package),
+            below(self.folder, os.fsdecode(package)),
             sha256,
             size,
             profile,
@@ -201,7 +201,7 @@ class WorkspaceState(State):
                 "INSERT INTO builds (id, game, output, package, sha256, size, profile, environment, catalogue, outline)"
                 " VALUES ((SELECT ifnull(max(id), 0) + 1 FROM builds), ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
-                    *where, seen_from(self.folder, build.package), build.sha256, build.size, build.profile,
+                    *where, self._seen(str(build.package)), build.sha256, build.size, build.profile,
                     build.environment, build.catalogue, build.outline,
                 ),
             ).lastrowid  # fmt: skip
@@ -232,12 +232,12 @@ class WorkspaceState(State):
                 (number, before - signatures.SETTLED),
             )
 
-    def _output(self, output: Path | None) -> str:
-        return "" if output is None else seen_from(self.folder, output)
+    def _output(self, output: Path | None) -> str | bytes:
+        return "" if output is None else _kept(seen_from(self.folder, output))
 
-    def _seen(self, path: str) -> str:
+    def _seen(self, path: str) -> str | bytes:
         root = f"{self.folder}{os.sep}"  # far faster than a relative path made anew for thousands of files
-        return path[len(root) :] if path.startswith(root) else seen_from(self.folder, Path(path))
+        return _kept(path[len(root) :] if path.startswith(root) else seen_from(self.folder, Path(path)))
 
     def digests(self) -> dict[str, str]:
         """The SHA-256 of each kept conversion, by its identity."""
@@ -278,6 +278,15 @@ class WorkspaceState(State):
             db.execute("DELETE FROM to_encode WHERE game = ?", (game or "",))
             rows = [(game or "", path, *one) for path, one in put_out.items()]
             db.executemany("INSERT INTO to_encode VALUES (?, ?, ?, ?)", rows)
+
+
+def _kept(path: str) -> str | bytes:
+    """A path as SQLite can hold it: as bytes where its name is no UTF-8."""
+    try:
+        path.encode()
+    except UnicodeEncodeError:
+        return os.fsencode(path)
+    return path
 
 
 def opened(folder: Path) -> WorkspaceState | None:
