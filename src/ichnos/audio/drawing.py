@@ -19,7 +19,6 @@ _PAPER, _INK, _FAINT = "#fbfaf6", "#2b3440", "#9aa4ae"
 _SOUND, _OTHER, _ALARM, _LOOP = "#3c6e8f", "#b5762a", "#c0392b", "#5a8f4e"
 _FLOOR = -60.0  # LUFS, the lowest that level curves show
 _SIZE = (12.8, 8.0)  # inches, at 100 dots each
-_MOST_SECONDS_TICKS = 12
 
 
 def _figure() -> Any:
