@@ -73,7 +73,7 @@ class Xml:
         return node.kind == KEYED and node.label_start >= 0 and parent is not None
 
     def optional(self, node: Node, parent: Node | None) -> bool:
-        return node.kind == ATTRIBUTE or self.repeatable(node, parent)
+        return node.kind in (ATTRIBUTE, TEXT) or self.repeatable(node, parent)
 
 
 class _Parser:

@@ -101,6 +101,15 @@ def _cut(text: str) -> str:
     return text if len(text) <= _ROOM else f"{text[: _ROOM - 3]}..."
 
 
+def removal(parent: Node, nodes: list[Node]) -> Edit:
+    """Take out neighbours among the children of a node, with what separates them from the others."""
+    first, last = parent.children.index(nodes[0]), parent.children.index(nodes[-1])
+    if first:
+        return Edit(parent.children[first - 1].end, nodes[-1].end, "")
+    following = parent.children[last + 1].start if last + 1 < len(parent.children) else nodes[-1].end
+    return Edit(nodes[0].start, following, "")
+
+
 class Editor:
     """Makes edits to one real document, with an exemplar to know what is what in it."""
 
@@ -144,13 +153,17 @@ class Editor:
         other = self.exemplar.together.get(scope)
         return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
 
-    def refill(self, found: Found, bindings: Bindings) -> str:
-        """An entry's own text with only the holes changed that have a value."""
-        edits = list(self.change(found, bindings))
+    def refill(self, found: Found, bindings: Bindings, *, copied: bool = False) -> str:
+        """An entry's own text with only the holes changed that have a value.
+
+        Args:
+            copied: it is the text of another sound's entry, whose titles are not this one's.
+        """
+        edits = list(self.change(found, bindings, copied=copied))
         return apply(self.text, edits, found.node.start, found.node.end)
 
-    def change(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
-        matched = {pattern for pattern, _ in found.pairs}
+    def change(self, found: Found, bindings: Bindings, *, copied: bool = False) -> Iterator[Edit]:
+        matched = dict(found.pairs)
         for pattern, real in found.pairs:
             yield from self.respell(pattern, real, found, bindings)
             if pattern.holds_value:
@@ -163,9 +176,18 @@ class Editor:
             ]
             if missing:
                 yield self.insert(missing, pattern, real, real.children)
+            if copied and resolve("title", bindings) is None:
+                titles = [matched[child] for child in pattern.children if child in matched and self.is_title(child)]
+                yield from (removal(real, [node]) for node in titles)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
-                if scope is not None:
-                    yield from self.repeat(scope, pattern, real, found, bindings)
+                if scope == LANGUAGE and not copied:
+                    yield from self.by_language(pattern, real, found, bindings)
+                elif scope is not None:
+                    yield from self.repeat(scope, pattern, real, found, bindings, copied=copied)
+
+    def is_title(self, pattern: Node) -> bool:
+        """Does this hold a title and nothing else?"""
+        return pattern not in self.exemplar.units and self.exemplar.names_below(pattern) == {"title"}
 
     def is_set(self, pattern: Node, bindings: Bindings) -> bool:
         names = self.exemplar.names_below(pattern)
@@ -215,11 +237,15 @@ class Editor:
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node) from None
 
-    def repeat(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def repeat(
+        self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings, *, copied: bool
+    ) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
         new = list(repetitions(self.exemplar, scope, bindings))
         old = found.inside.get(scope, [])
         if not new:
+            if copied and old:  # what the copied entry plays, and what it is called, is its own
+                yield removal(real, [one.node for one in old])
             return
         texts = []
         for index, inner in enumerate(new):
@@ -237,6 +263,20 @@ class Editor:
             yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
         else:
             yield self.insert(texts, pattern, real, [])
+
+    def by_language(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+        """An entry's titles: those of languages that it has are changed, others are added, and none is lost."""
+        old = found.inside.get(LANGUAGE, [])
+        there = {one.values.get("language"): one for one in old}
+        added = []
+        for inner in repetitions(self.exemplar, LANGUAGE, bindings):
+            one = there.get(resolve("language", inner))
+            if one is None:
+                added.append(self.filler.entry(pattern, LANGUAGE, inner) or "")
+            elif (text := self.refill(one, inner)) != self.text[one.node.start : one.node.end]:
+                yield Edit(one.node.start, one.node.end, text)
+        if added:
+            yield self.insert(added, pattern, real, [one.node for one in old])
 
     def carries(self, model: Found, pattern: Node, scope: str, bindings: Bindings) -> bool:
         """Has an existing entry room for all that is set?"""

@@ -1,8 +1,9 @@
 """Fill: an exemplar and a pack's values make a file's text.
 
 A new entry is the exemplar entry's own text with the values escaped into it, so the quotes, the
-indentation and the order are the profile author's. A node whose hole has neither value nor default
-is left out; so is an entry that would carry nothing but its own name.
+indentation and the order are the profile author's. Where a hole has neither value nor default, the
+smallest thing around it that may be left out is left out; never one that another value is lost with.
+In a language's own list, a sound without a title in it says nothing, and has no entry.
 """
 
 from __future__ import annotations
@@ -11,11 +12,11 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Node, Unwritable, Value
-from ichnos.errors import IchnosError
+from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import LANGUAGE, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, NAMING, PACK, SOUND, TAKE
 
 
 @dataclass(frozen=True)
@@ -114,10 +115,35 @@ class Filler:
             if node.holds_value and self.document.format.empty is not None:
                 return head + self.document.format.empty
             if node in self.exemplar.units or self.document.format.optional(node, parent):
+                self.refuse_loss(node, str(missing), bindings)
                 return None
             if parent is not None:
                 raise  # the nearest node around it that can be left out, is
             raise self.document.error(f"the hole @{missing}@ has no value and no default", node.start) from None
+
+    def refuse_loss(self, node: Node, missing: str, bindings: Bindings) -> None:
+        """Raises IchnosError where something that is said would be left out with a hole that has no value."""
+        known = (NAMING | {CATEGORY}) if LANGUAGE in bindings else NAMING
+        names = [name for name in sorted(self.exemplar.names_below(node) - known) if self.is_said(name, node, bindings)]
+        if names:
+            of = resolve("key", bindings)
+            where = self.document.text.place(node.start)
+            raise IchnosError(
+                f"{of or 'the pack'} has no {missing}, and without it {where} cannot hold its {', '.join(names)}",
+                place=Place("ichnos.toml"),
+                cure=f"say its {missing}, or give the hole a default in the profile: @{missing}=...@",
+            )
+
+    def is_said(self, name: str, node: Node, bindings: Bindings) -> bool:
+        """Has a hole a value of what is repeated here, or of something inside that?"""
+        scope = self.exemplar.scopes[name]
+        if scope in (PACK, LANGUAGE, GROUP):
+            return False  # it is not this entry's own
+        if resolve(name, bindings) is not None:
+            return True
+        return any(self.exemplar.units.get(below) == scope for below in node.walk()) and any(
+            resolve(name, inner) is not None for inner in repetitions(self.exemplar, scope, bindings)
+        )
 
     def is_hollow(self, node: Node, bindings: Bindings) -> bool:
         """Is this something that can be left out, and none of its holes has a value or a default?"""
@@ -191,14 +217,11 @@ class Filler:
         """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
         alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
         names = self.exemplar.entry_needs(parent, scope)
-        says_nothing = bool(names) and all(resolve(name, bindings) is None for name in names)
-        if says_nothing and names == {"title"}:
-            return None  # a sound that is like another one is not called like it
+        if LANGUAGE in bindings and "title" in names and all(resolve(name, bindings) is None for name in names):
+            return None  # also where it is like another one: it is not called like that
         text = self.like(scope, bindings) if self.like else None
         if text is not None:
             return text
-        if says_nothing:
-            return None
         return self.node(self.alternative(alternatives, bindings), bindings)
 
     def alternative(self, alternatives: list[Node], bindings: Bindings) -> Node:

@@ -54,7 +54,7 @@ class Originals:
             return None
         document = self.document(exemplar, path, encoding)
         found = self._found(exemplar, document, path).get(str(wanted))
-        return Editor(exemplar, document).refill(found, bindings) if found else None
+        return Editor(exemplar, document).refill(found, bindings, copied=True) if found else None
 
     def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
@@ -65,7 +65,7 @@ class Originals:
         if reading is None:
             return None
         text = document.text.content
-        inner = Editor(exemplar, document).refill(reading.pack, bindings)
+        inner = Editor(exemplar, document).refill(reading.pack, bindings, copied=True)
         return text[: document.root.start] + inner + text[document.root.end :]
 
     def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, Found]:

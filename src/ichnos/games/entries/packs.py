@@ -25,7 +25,7 @@ from ichnos.games.definitions import (
     combine,
 )
 from ichnos.games.entries.quick import QuickReading, read_quickly
-from ichnos.games.entries.read import DocumentReading, Found, read
+from ichnos.games.entries.read import DocumentReading, Found, every, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
@@ -137,7 +137,7 @@ def _take_in(
     document = reading.document
     result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
     result.by_document[name] = definitions_of(reading, separator, in_path)
-    for found in _every(reading.pack):
+    for found in every(reading.pack):
         if found.unknown:
             said = [node for node in found.unknown if node.children or node.holds_value]
             result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
@@ -149,13 +149,6 @@ def _titles(titled: dict[str, dict[str, Place]], definitions: Definitions) -> No
         for language in sound.titles:
             if language is not None:
                 titled.setdefault(sound.key, {})[language] = sound.places[f"title.{language}"]
-
-
-def _every(found: Found) -> Iterator[Found]:
-    yield found
-    for inner in found.inside.values():
-        for one in inner:
-            yield from _every(one)
 
 
 def _spelled(exemplar: Exemplar) -> str:
@@ -179,7 +172,7 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
     places = {name: _place(reading, pack.nodes[name]) for name in own}
     sounds = tuple(_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator))
     languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
-    players = [one for one in _every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
+    players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
     return Definitions(
         PackDefinition(own, tuple(dict.fromkeys(str(one) for one in languages if one)), places),
         sounds,

@@ -8,9 +8,11 @@ its place; one bad entry does not hide the others.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import KEYED, LISTED, Document, Node, Value, many_nodes
+from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
+from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import PACK, PRINCIPAL
 
@@ -35,6 +37,14 @@ class Found:
                 if inner_scope == scope:
                     yield inner
                 yield from inner.all(scope)
+
+
+def every(found: Found) -> Iterator[Found]:
+    """It, and all that was found inside it."""
+    yield found
+    for inner in found.inside.values():
+        for one in inner:
+            yield from every(one)
 
 
 @dataclass(frozen=True)
@@ -116,9 +126,18 @@ class _Reader:
             if name not in found.values:
                 found.values[name] = value
                 found.nodes[name] = real
-            elif str(found.values[name]) != str(value):
+            elif str(found.values[name]) != str(value) and not self.one_value(name, found.values[name], value):
                 self.differing.append((name, real, value))
         return True
+
+    def one_value(self, name: str, first: Value, other: Value) -> bool:
+        """Can two readings of a hole's name be of one value, spelled in two ways?"""
+        for hole in self.exemplar.holes_named(name):
+            for value, back in ((first, other), (other, first)):
+                with suppress(Unreadable, Unwritable):
+                    if str(hole.carried(value)) == str(back):
+                        return True
+        return False
 
     def members(self, pattern: Node, scope: str) -> tuple[list[_Member], dict[str, list[Node]]]:
         """The children that do not repeat, and the others by the scope that they repeat for."""

@@ -45,6 +45,7 @@ class Exemplar:
     together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
+    _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
     _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
     _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
@@ -62,6 +63,14 @@ class Exemplar:
         for pattern in (self.values.get(node), self.labels.get(node)):
             if pattern is not None:
                 yield from pattern.holes
+
+    def holes_named(self, name: str) -> tuple[Hole, ...]:
+        """Every hole of a name in the document: in alternatives they may be spelled in several ways."""
+        if not self._named:
+            for node in self.document.root.walk():
+                for hole in self.holes_at(node):
+                    self._named.setdefault(hole.word.name, []).append(hole)
+        return tuple(self._named.get(name, ()))
 
     def node_needs(self, node: Node) -> frozenset[str]:
         """The names of which one must have a value, or a node is left out; none where it never is."""

@@ -74,6 +74,16 @@ class Hole:
         except ValueError:
             raise Unreadable(f"{value!r} is not a number") from None
 
+    def carried(self, value: Value) -> Value:
+        """What comes back of a value that is written here and read again: the same, or rounded.
+
+        Raises:
+            Unreadable: the game's spelling cannot carry it.
+        """
+        for converter in self.converters:
+            value = converter.write(value)
+        return self.read(value if isinstance(value, list) else spelled(value))
+
     @cached_property
     def _is_number(self) -> bool:
         return self.word.kind in ("number", "whole")

@@ -106,6 +106,14 @@ PRINCIPAL: dict[str, tuple[str, ...]] = {
     ENTRY: ("entry.key",),
 }
 
+# What an entry is called by, and does not carry: with these alone it says nothing.
+NAMING = frozenset(
+    (
+        "key", "key.own", "key.group", "language", "take.number", "part.name", "trigger.name", "prop.name",
+        "schedule.name", "entry.number",
+    )
+)  # fmt: skip
+
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 
 FIELD_PREFIX = "field."  # field.NAME: what a profile asks for that this vocabulary does not know

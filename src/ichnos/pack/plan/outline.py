@@ -14,13 +14,14 @@ from ichnos.games.entries.edit import EntryChange, merge
 from ichnos.games.entries.fill import Bindings, Filler, Instance, fill, instances, repetitions, resolve
 from ichnos.games.entries.instances import pack_instance
 from ichnos.games.entries.originals import Originals
+from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script
 from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SETTINGS, SOUND, TAKE, TRIGGER
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.pack.plan import icon, meaning
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
-from ichnos.pack.plan.plan import Outline, PlannedFile, SoundSpec
+from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec, bad_names
 from ichnos.pack.workspace import credit
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -41,12 +42,17 @@ def make(workspace: Workspace) -> Outline:
     names, takes = profile.rules.names, profile.rules.takes
     bindings: Bindings = {PACK: pack_instance(said, names.separator, several_takes=takes.several)}
     sounds = tuple(_sound_files(workspace, uses))
+    raise_all(list(bad_names(sounds)))
     files = [*_pictures(workspace, uses), *_credits(workspace)]
+    paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
+    proof = Proof(said, names.separator, paths, profile.rules.game.name)
+    errors: list[IchnosError] = []
     for exemplar in profile.documents:
         for bound in _files(exemplar.file_scopes, bindings):
-            written = _document(workspace, exemplar, bound, originals)
+            written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
                 files.append(written)
+    raise_all(errors)
     files += _icon(workspace)
     files += [_script(workspace, script, said) for script in profile.scripts]
     files += [
@@ -60,7 +66,7 @@ def make(workspace: Workspace) -> Outline:
         tuple(files),
         sounds,
         profile.digest,
-        (*_left_out(workspace), *_without_place(workspace)),
+        (*_left_out(workspace), *_without_place(workspace), *proof.notes),
         workspace.game,
         rules.game.title if workspace.catalogue is None else "",
         rules.limits.seconds,
@@ -99,16 +105,15 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
 
 def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
     rules = workspace.profile.rules
-    written: set[str] = set()
+    written: dict[str, ClipUse] = {}
     for placed in workspace.sounds:
         sound = placed.sound
         spelled = rules.names.spelled(sound.key)
         treatment = f", {sound.treatment}" if sound.treatment else ""
         for use in uses.of(placed):
-            if use.path in written:
+            first = written.setdefault(use.path, use)
+            if rules.takes.shared and first is not use and (first.clip, first.target) == (use.clip, use.target):
                 continue  # stored once, for several keys
-            if rules.takes.shared:
-                written.add(use.path)
             about = treatment
             if spelled not in use.path and len(PurePosixPath(use.path).stem) == rules.names.longest:
                 about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
@@ -153,28 +158,42 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
     return [PlannedFile(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
 
 
-def _document(workspace: Workspace, exemplar: Exemplar, bindings: Bindings, originals: Originals) -> PlannedFile | None:
-    """One document of the pack; ``None`` where it would have nothing to say."""
+def _document(
+    workspace: Workspace,
+    exemplar: Exemplar,
+    bindings: Bindings,
+    originals: Originals,
+    proof: Proof,
+    errors: list[IchnosError],
+) -> PlannedFile | None:
+    """One document of the pack, proved; ``None`` where it would have nothing to say.
+
+    Args:
+        errors: takes what it would say otherwise than is meant.
+    """
     rules = workspace.profile.document_rules(exemplar)
     path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, bindings=bindings))
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
     changes: list[EntryChange] = []
-    if rules.mode == "merge":
+    merged = rules.mode == "merge"
+    if merged:
         document = originals.document(exemplar, path, rules.encoding)
         like = partial(originals.like, exemplar, path, rules.encoding)
         content, changes = merge(exemplar, document, bindings, like)
         spelling = document.text
-        if not changes:
-            return None
     else:
         may_be_empty = LANGUAGE not in exemplar.file_scopes and rules.mode == "whole"
-        if not may_be_empty and not any(_says_anything(exemplar, scope, bindings) for scope in repeats):
+        if repeats and not may_be_empty and not any(_says_anything(exemplar, scope, bindings) for scope in repeats):
+            errors += proof.unwritten(exemplar, path, bindings)
             return None
         content = _filled(exemplar, path, rules.encoding, bindings, originals)
     data = spelling.to_bytes(content)
-    parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
+    filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
+    errors += proof.differences(exemplar, filled, bindings, merged=merged)
+    if merged and not changes:
+        return None
     reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
     return PlannedFile(path, reason, data, changes=tuple(changes))
 

@@ -6,7 +6,7 @@ and then the clips. Where nothing but clips has changed, the last build's outlin
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
@@ -138,15 +138,23 @@ def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
 def _bad_paths(outline: Outline) -> Iterator[IchnosError]:
     whole = Place("ichnos.toml")
     yield from _bad_path(outline.package, whole)
-    paths = [(file.path, whole) for file in outline.files]
-    paths += [(sound.use.path, sound.use.place) for sound in outline.sounds]
-    seen: dict[str, str] = {}
-    for path, place in paths:
+    yield from bad_names(outline.sounds, outline.files)
+
+
+def bad_names(sounds: Iterable[SoundSpec], files: Iterable[PlannedFile] = ()) -> Iterator[IchnosError]:
+    """Paths of the pack that no file can have, and two different things under one path."""
+    whole = Place("ichnos.toml")
+    named = [(file.path, whole) for file in files] + [(sound.use.path, sound.use.place) for sound in sounds]
+    seen: dict[str, int] = {}
+    for index, (path, place) in enumerate(named):
         yield from _bad_path(path, place)
-        other = seen.setdefault(path.casefold(), path)
-        if other is not path:
-            what = f'"{path}" and "{other}" would be the same file'
-            yield IchnosError(what, place=place, cure="give one of the two sounds another key")
+        first = seen.setdefault(path.casefold(), index)
+        if first != index:
+            other, where = named[first]
+            also = "" if other == path else f' as "{other}"'
+            what = f'"{path}" would be the same file{also}, which {where} is to be'
+            cure = "give one of the two another key; takes of one key need @take.number@ in the profile's sound file"
+            yield IchnosError(what, place=place, cure=cure)
 
 
 def _bad_path(path: str, place: Place) -> Iterator[IchnosError]:
