@@ -21,7 +21,7 @@ from ichnos.games.entries.edit import merge
 from ichnos.games.entries.instances import pack_instance
 from ichnos.games.entries.quick import read_quickly
 from ichnos.games.entries.read import read
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.games.samples import sample_pack
 
 KEYS = 100_000
@@ -60,7 +60,7 @@ def best(work: Callable[[], object], rounds: int = 3) -> float:
 
 
 def main() -> int:
-    tarnlight = profile.load(profile.find("tarnlight"))
+    tarnlight = loading.load(profile.find("tarnlight"))
     exemplar = next(one for one in tarnlight.documents if str(one.document.text.path).endswith("voices.json"))
     text = definitions(KEYS)
     data = text.encode()

@@ -77,12 +77,12 @@ def _decode(package: Path) -> float:
 _CHECK = """
 import sys, time
 from pathlib import Path
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.files.sources import files_at
 from ichnos.review.check import check
 from ichnos.review.subject import Context, Subject
 import numpy, soundfile
-context = Context(profile.load(profile.find("open-pack")))
+context = Context(loading.load(profile.find("open-pack")))
 start = time.perf_counter()
 result = check(Subject(context, files_at(Path(sys.argv[1]))), lambda _: None)
 assert not result.findings, result.findings[:3]

@@ -12,7 +12,7 @@ from ichnos.files.sources import files_at
 from ichnos.games import made_up
 from ichnos.games.definitions import Definitions
 from ichnos.games.entries.packs import SoundFiles, read_pack
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.pack.build import building
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses
@@ -36,7 +36,7 @@ def _workspace(game: str, tmp_path: Path) -> Path:
     words = ("--game", game, "--title", "Both ways", "--licence", "MIT", "--installation", tmp_path / "game")
     assert run("start", folder, *words).code == 0
     shutil.copytree(tmp_path / "clips/clips", folder / "clips")
-    rules = profile.load(profile.BUNDLED / game).rules
+    rules = loading.load(profile.BUNDLED / game).rules
     takes = 'takes = [{clip = "clips/gull.ogg", weight = 2}, "clips/draught.wav"]'
     one = 'takes = ["clips/gull.ogg"]'
     text = f"""

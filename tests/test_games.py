@@ -22,7 +22,7 @@ import soundfile
 
 from conftest import edit, run
 from ichnos.games import made_up
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.rules import Rules
 
 CLIPS = ["bell-take3.wav", "gull.ogg", "hatch-1.flac", "hatch-2.flac", "Foghorn, Sunday morning.mp3"]
@@ -320,7 +320,7 @@ def everywhere(installations: Path, tmp_path: Path) -> Path:
 
 
 def _rules(game: str) -> Rules:
-    return profile.load(profile.BUNDLED / game).rules
+    return loading.load(profile.BUNDLED / game).rules
 
 
 def _built_for(folder: Path, game: str) -> Path:

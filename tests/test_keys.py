@@ -20,7 +20,7 @@ from ichnos.games import made_up
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 
 
 @pytest.fixture
@@ -254,12 +254,12 @@ def test_a_large_file_is_read_quickly_to_the_same_end(
     sample = made_up.sample_of(profile.BUNDLED / name)
     assert sample
     made_up.lay_installation(sample, tmp_path / "game")
-    usual = harvest(profile.load(profile.BUNDLED / name), tmp_path / "game")
+    usual = harvest(loading.load(profile.BUNDLED / name), tmp_path / "game")
     monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
     with monkeypatch.context() as patch:
         if name == "open-pack":  # its only document is read in no other way
             patch.setattr("ichnos.games.entries.packs.read", None)
-        quick = harvest(profile.load(profile.BUNDLED / name), tmp_path / "game")
+        quick = harvest(loading.load(profile.BUNDLED / name), tmp_path / "game")
     assert asdict(quick) == asdict(usual)
 
 
@@ -273,7 +273,7 @@ def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.Mo
     lore.mkdir(parents=True)
     (lore / "voices.json").write_bytes('{"voices": [{"id": "bell.Â°", "takes": [{"src": "a.ogg"}]}]}'.encode("latin-1"))
     monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
-    assert harvest(profile.load(folder), tmp_path / "game").keys == ["bell.Â°"]
+    assert harvest(loading.load(folder), tmp_path / "game").keys == ["bell.Â°"]
 
 
 @pytest.mark.parametrize(

@@ -80,7 +80,7 @@ BROKEN: list[tuple[tuple[str, str, str], str, str]] = [
     (_rules("[packaging]", '[[document]]\npath = "noises.json"\nrepeat = {take = 9}\n\n[packaging]'), "noises.json:2:3", "line 9"),
     (_rules("[packaging]", '[[script]]\npath = "cues.lua"\n\n[packaging]'), "game.toml:15:1", "there is no scripts/cues.lua.j2"),
     (_rules("[packaging]", '[parts]\nnames = ["intro"]\n\n[packaging]'), "tree", "no sound file for parts"),
-    (_rules('container = "WAV"\ncodec = "PCM 16"', 'container = "Ogg"\ncodec = "Vorbis"'), "tree", "no sound file with holes in its name for Ogg"),
+    (_rules('container = "WAV"\ncodec = "PCM 16"', 'container = "Ogg"\ncodec = "Vorbis"'), "tree", "no sound of this game becomes such a file; they are Ogg"),
     (("noises.json", '"@key@"', '"@kee@"'), "noises.json:2:10", "there is no hole named kee"),
     (("noises.json", '"@key@"', '"@key~uper@"'), "noises.json:2:10", "did you mean upper"),
     (("noises.json", '"@key@"', '"@key~lower(x)@"'), "noises.json:2:10", "write ~lower without parentheses"),

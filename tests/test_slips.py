@@ -26,7 +26,7 @@ from conftest import PACKAGE, edit, run
 from ichnos.games import made_up
 from ichnos.games.catalogues.catalogue import JOINT
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.review.findings import KINDS
 
 GAMES = ("tarnlight", "ombervale", "vesper-yard", "open-pack", "quillmarsh")
@@ -67,7 +67,7 @@ def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
                 archive.extractall(folder / "pack")
         else:
             shutil.copytree(package, folder / "pack")
-        own_files = harvest(profile.load(profile.BUNDLED / game), folder / "game").files
+        own_files = harvest(loading.load(profile.BUNDLED / game), folder / "game").files
         (folder / "keys.json").write_text(json.dumps([*names, own_files[0].split(JOINT)[0]]))
         built[game] = folder
     return built
@@ -366,7 +366,7 @@ def test_slips_of_archives(packs: dict[str, Path], tmp_path: Path, game: str) ->
 
 
 def _is_folder(game: str) -> bool:
-    return profile.load(profile.BUNDLED / game).rules.packaging.kind == "folder"
+    return loading.load(profile.BUNDLED / game).rules.packaging.kind == "folder"
 
 
 @pytest.mark.parametrize("game", ["tarnlight", "vesper-yard", "open-pack"])

@@ -161,13 +161,13 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
     from ichnos.games.catalogues import library
     from ichnos.games.catalogues.harvest import harvest
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading, profile
     from ichnos.review.subject import Context, of_workspace
 
     if loaded is not None:
         context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
     elif game is not None:
-        found = profile.load(profile.find(game))
+        found = loading.load(profile.find(game))
         context = Context(found, library.load(found.identity) if installation is None else None)
     else:
         raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")

@@ -37,6 +37,8 @@ Mono = Annotated[
 Container = Annotated[str | None, typer.Option(metavar="ogg|wav|flac", help="What the files become.")]
 Codec = Annotated[str | None, typer.Option(metavar="vorbis|opus", help="Of ogg.", show_default="vorbis")]
 Bits = Annotated[str | None, typer.Option(metavar="16|24|float", help="Of wav and flac; float of wav alone.")]
+Category = Annotated[str | None, typer.Option(metavar="NAME", help="With --like-game: for sounds of this category.")]
+Kind = Annotated[str | None, typer.Option(metavar="NAME", help="With --like-game: for this kind of its sounds.")]
 
 
 @app.command(
@@ -52,9 +54,8 @@ def convert(
     like_game: Annotated[
         str | None, typer.Option("--like-game", metavar="GAME", help="As this game reads its sounds.")
     ] = None,
-    category: Annotated[
-        str | None, typer.Option(metavar="NAME", help="With --like-game: for sounds of this category.")
-    ] = None,
+    category: Category = None,
+    kind: Kind = None,
     container: Container = None,
     codec: Codec = None,
     bits: Bits = None,
@@ -73,7 +74,7 @@ def convert(
     from ichnos.audio.process import exports
 
     form = (container, codec, bits)
-    become, marking = wanted(like_game, category, form, rate, channels, quality, choice(mono))
+    become, marking = wanted(like_game, category, kind, form, rate, channels, quality, choice(mono))
     carry_out(exports.plan(exports.found(clips), become, to, marking=marking, overwrite=overwrite), dry_run, json)
 
 
@@ -91,6 +92,7 @@ def choice(mono: str) -> Any:
 def wanted(
     like_game: str | None,
     category: str | None,
+    kind: str | None,
     form: tuple[str | None, str | None, str | None],
     rate: int | None,
     channels: int | None,
@@ -106,15 +108,17 @@ def wanted(
         import dataclasses
 
         from ichnos.games import targets
-        from ichnos.games.profiles import profile
+        from ichnos.games.profiles import loading, profile
 
         if any(value is not None for value in (*form, rate, channels)):
             raise UsageError("the game says what its sounds are", cure="leave out --like-game, or the other settings")
-        game = profile.load(profile.find(like_game))
-        of_game = dataclasses.replace(targets.target(game, "", category), treatment=steps, mono=mono)
+        game = loading.load(profile.find(like_game))
+        game.need_kind(kind)
+        of_kind = game.kind_of("", category, said=kind)
+        of_game = dataclasses.replace(targets.target(game, of_kind), treatment=steps, mono=mono)
         return lambda facts: of_game, targets.marking(game.rules.loops, of_game.container)
-    if category is not None:
-        raise UsageError("a category means something only to a game", cure="say --like-game GAME")
+    if category is not None or kind is not None:
+        raise UsageError("a category or a kind means something only to a game", cure="say --like-game GAME")
     if container is None:
         raise UsageError("what are they to become?", cure="say --container ogg (or wav, flac), or --like-game GAME")
     return Wish(*wish(container, codec, bits), rate, channels, quality, mono, steps).target, None

@@ -29,7 +29,7 @@ def demo(
     """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
     from ichnos.files.writing import understood
     from ichnos.games import made_up
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading, profile
 
     samples = {name: made_up.sample_of(profile.BUNDLED / name) for name in profile.bundled_names()}
     name, sample = next((name, found) for name, found in samples.items() if found and "demo" in found.values)
@@ -40,7 +40,7 @@ def demo(
     if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise UsageError(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
     folder = (folder or Path(tempfile.mkdtemp(prefix="ichnos-demo-"))).absolute()
-    title = profile.load(profile.BUNDLED / name).rules.game.title
+    title = loading.load(profile.BUNDLED / name).rules.game.title
     with understood(folder):
         print(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)
         made_up.lay_installation(sample, folder / title)

@@ -28,9 +28,9 @@ GameArgument = Annotated[str, typer.Argument(help="A bundled game's name, or a p
 @games.command("list", epilog=examples("ichnos games"))
 def list_games(json: Json = False) -> None:
     """List the games that ship with Ichnos."""
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading, profile
 
-    found = [profile.load(profile.BUNDLED / name).rules.game for name in profile.bundled_names()]
+    found = [loading.load(profile.BUNDLED / name).rules.game for name in profile.bundled_names()]
     if json:
         show.as_json([game.model_dump(mode="json", by_alias=True) for game in found])
         return
@@ -43,9 +43,9 @@ def list_games(json: Json = False) -> None:
 def show_game(game: GameArgument, json: Json = False) -> None:
     """Say in plain words what a game needs."""
     from ichnos.games.description import describe
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading, profile
 
-    found = profile.load(profile.find(game))
+    found = loading.load(profile.find(game))
     if json:
         show.as_json(found.rules.model_dump(mode="json", by_alias=True))
         return
@@ -65,9 +65,9 @@ def check_game(
     from dataclasses import asdict
 
     from ichnos.games import explain
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading, profile
 
-    found = profile.load(profile.find(game))
+    found = loading.load(profile.find(game))
     explained = list(explain.explain(found))
     fault: IchnosError | None = None
     try:

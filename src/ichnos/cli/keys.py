@@ -45,10 +45,10 @@ def harvest(
     """Read a game's own definitions, and keep the catalogue of its keys."""
     from ichnos.files.user import data_folder
     from ichnos.games.catalogues import current
-    from ichnos.games.profiles import profile
+    from ichnos.games.profiles import loading
 
     folder = current.find(game) if game else _of_workspace(workspace)[0]
-    rules = profile.load(folder).rules
+    rules = loading.load(folder).rules
     with show.progress("reading", None) as advance:
         result = current.read(folder, source, lambda _: advance(1), keep=not dry_run)
     readable = sum(1 for sound in result.sounds if sound is not None)

@@ -32,6 +32,7 @@ def look(
         str | None, typer.Option(metavar="KEY", help="The sound key that they are for: exceptions may count.")
     ] = None,
     category: Annotated[str | None, typer.Option(metavar="NAME", help="The category that they are for.")] = None,
+    kind: Annotated[str | None, typer.Option(metavar="NAME", help="The kind of sound that they are for.")] = None,
     picture: Annotated[
         Path | None, typer.Option(metavar="FILE.png", help="Draw it: waveform, level over time, spectrum.")
     ] = None,
@@ -48,9 +49,9 @@ def look(
     found = exports.found(clips)
     if picture is not None and len(found) != 1:
         raise UsageError("a picture shows one clip", cure="name just one")
-    if game is None and (key is not None or category is not None):
-        raise UsageError("a key or a category means something only to a game", cure="say --game GAME")
-    judge = suitability.judge_for(game, key, category)
+    if game is None and any(said is not None for said in (key, category, kind)):
+        raise UsageError("a key, a category or a kind means something only to a game", cure="say --game GAME")
+    judge = suitability.judge_for(game, key, category, kind)
     if judge is not None and not judge.key_checked:
         show.keys_unchecked(judge.title)
     with show.progress("looking", len(found)) as advance:

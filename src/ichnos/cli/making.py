@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -88,6 +88,15 @@ def assign(
         list[str] | None,
         typer.Option(help="What players read; for another language: de=Nebelhorn.", metavar="[LANG=]TEXT"),
     ] = None,
+    kind: Annotated[str | None, typer.Option(metavar="NAME", help="Which kind of the game's sounds it is.")] = None,
+    category: Annotated[str | None, typer.Option(metavar="NAME", help="The sound's category.")] = None,
+    like: Annotated[
+        str | None, typer.Option(metavar="KEY", help="A key of the game, whose entry the new one starts from.")
+    ] = None,
+    volume: Annotated[float | None, typer.Option(metavar="N", min=0, help="How loud it plays; 1 is as it is.")] = None,
+    weight: Annotated[
+        float | None, typer.Option(metavar="N", min=0, help="How often these takes are picked against the others.")
+    ] = None,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
@@ -97,11 +106,15 @@ def assign(
 
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
+    said = {"kind": kind, "category": category, "like": like, "volume": volume}
+    fields = {name: value for name, value in said.items() if value is not None}
     folder = workspaces.find_folder(workspace)
     if from_ is not None:
         if key is not None:
             raise UsageError("--from finds the keys itself", cure="leave out the key and the clips, or --from")
-        _assign_from(folder, from_, dry_run=dry_run)
+        if weight is not None:
+            raise UsageError("--weight is for the takes of one key", cure="name the key and its clips")
+        _assign_from(folder, from_, fields, dry_run=dry_run)
         return
     if key is None or not clips:
         raise UsageError("which clips are for which key?", cure="say: ichnos assign KEY CLIP, or --from FOLDER")
@@ -113,13 +126,15 @@ def assign(
             to_existing="add" if add else "replace" if replace else None,
             new=new,
             titles=_titles(title),
+            said=fields,
+            weight=weight,
             dry_run=dry_run,
         )
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]
     print(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
 
 
-def _assign_from(folder: Path, source: Path, *, dry_run: bool) -> None:
+def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *, dry_run: bool) -> None:
     from ichnos.audio.process import exports
     from ichnos.pack.workspace import assignments, pairing
     from ichnos.pack.workspace import workspace as workspaces
@@ -131,7 +146,7 @@ def _assign_from(folder: Path, source: Path, *, dry_run: bool) -> None:
             raise UsageError(what, cure="say where it is installed, or: ichnos keys harvest")
         clips = [clip for clip, _ in exports.found([source])]
         found = pairing.pairs(clips, loaded.catalogue.keys)
-        done, standing = assignments.assign_pairs(loaded, found.clear, dry_run=dry_run)
+        done, standing = assignments.assign_pairs(loaded, found.clear, said=said, dry_run=dry_run)
     for one in done:
         print(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
     for key in standing:

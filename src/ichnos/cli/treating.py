@@ -10,7 +10,7 @@ import typer
 
 from ichnos.cli import converting, show
 from ichnos.cli.app import DryRun, Json, Overwrite, PlainCommand, app, examples
-from ichnos.cli.converting import Bits, Channels, Codec, Container, Mono, Quality, Rate
+from ichnos.cli.converting import Bits, Category, Channels, Codec, Container, Kind, Mono, Quality, Rate
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
@@ -87,6 +87,8 @@ def treat(
     like_game: Annotated[
         str | None, typer.Option("--like-game", metavar="GAME", help="Write what this game reads.")
     ] = None,
+    category: Category = None,
+    kind: Kind = None,
     container: Container = None,
     codec: Codec = None,
     bits: Bits = None,
@@ -120,7 +122,7 @@ def treat(
     if before_after is not None and len(found) != 1:
         raise UsageError("a picture shows one clip", cure="name just one")
     form, choice = (container, codec, bits), converting.choice(mono)
-    become, marking = converting.wanted(like_game, None, form, rate, channels, quality, choice, steps)
+    become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, choice, steps)
     planned = exports.plan(found, become, to, marking=marking, overwrite=overwrite)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:

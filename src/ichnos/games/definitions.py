@@ -7,7 +7,7 @@ profile gives one (``ichnos.games.entries.packs``). Filling a profile's exemplar
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from ichnos.documents.tree import Value
@@ -76,6 +76,7 @@ class SoundDefinition:
     place: Place = NOWHERE
     places: Mapping[str, Place] = field(default_factory=dict)  # of its values; a title's is title.LANGUAGE
     language: str | None = None  # where each language has an entry of its own
+    kind: str = ""  # the kind of sound that it is, where the game has several
 
     @property
     def loops(self) -> bool:
@@ -136,6 +137,10 @@ class Definitions:
     triggers: tuple[TriggerDefinition, ...] = ()
     props: tuple[PropDefinition, ...] = ()
     schedules: tuple[ScheduleDefinition, ...] = ()
+
+    def of_kinds(self, kinds: Collection[str]) -> Definitions:
+        """The same with the sounds of some kinds alone; with all of them where none is named."""
+        return replace(self, sounds=tuple(one for one in self.sounds if one.kind in kinds)) if kinds else self
 
     def played(self) -> Iterator[tuple[str, Place]]:
         """Each key that something plays, and where that is said."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.targets import target
 
@@ -9,27 +10,17 @@ from ichnos.games.targets import target
 def describe(found: Profile) -> list[tuple[str, str]]:
     """Say in plain words what a game needs: pairs of what it is about, and what the profile says of that."""
     rules = found.rules
-    lines = [("versions", ", ".join(rules.game.versions)), ("sounds", str(target(found)))]
-    for only in rules.audio.only:
-        which = [*(["parts"] if only.parts else []), *only.categories, *only.keys]
-        category = only.categories[0] if only.categories else None
-        key = only.keys[0] if only.keys else ""
-        lines.append((f"  {', '.join(which)}", str(target(found, key, category, part=only.parts))))
-    lines.append(("takes", "several for each key, picked at random" if rules.takes.several else "one for each key"))
-    if rules.parts.names:
-        lines.append(("parts", ", ".join(rules.parts.names)))
-    replace = {
-        "by-definition": "the game's own can be replaced, by an entry of the same key",
-        "by-path": "the game's own can be replaced, by a file of the same path",
-        "no": "the game's own cannot be replaced",
-    }[rules.modes.replace]
-    lines.append(("keys", f"{replace}; {'new ones can be added' if rules.modes.new else 'nothing can be added'}"))
+    general = found.kinds[""]
+    lines = [("versions", ", ".join(rules.game.versions))]
+    for kind in found.kinds.values():
+        if found.has_files(kind):
+            lines += _kind(found, kind, None if kind is general else general)
     lines.append(("file names", _names(found)))
     if rules.limits.seconds:
         lines.append(("longest", f"{rules.limits.seconds:g} s"))
     documents = [
         f"{found.document_name(one)} ({one.document.format.name}"
-        + {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own"}[
+        + {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}[
             found.document_rules(one).mode
         ]
         + ")"
@@ -55,6 +46,30 @@ def describe(found: Profile) -> list[tuple[str, str]]:
     ]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
+
+
+_REPLACED = {
+    "by-definition": "the game's own can be replaced, by an entry of the same key",
+    "by-path": "the game's own can be replaced, by a file of the same path",
+    "no": "the game's own cannot be replaced",
+}
+
+
+def _kind(found: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, str]]:
+    """What sounds of a kind are like; of one with a name, only what is otherwise than in general."""
+    own = next((one for one in found.rules.kind if one.name == kind.name), None)
+    which = ", ".join([*own.categories, *own.keys]) if own else ""
+    heading = f"{kind.name}s" if kind.name else "sounds"
+    lines = [(heading, f"{target(found, kind)}{f'; of {which}' if which else ''}")]
+    said = [
+        ("takes", "several for each key, picked at random" if kind.several else "one for each key"),
+        ("parts", ", ".join(kind.parts) or ("none" if general and general.parts else "")),
+        ("keys", f"{_REPLACED[kind.replace]}; {'new ones can be added' if kind.new else 'nothing can be added'}"),
+    ]
+    if general is None:
+        return [*lines, *((name, text) for name, text in said if text)]
+    of_all = dict(_kind(found, general, None))
+    return [*lines, *((f"  {name}", text) for name, text in said if text and of_all.get(name) != text)]
 
 
 def _names(found: Profile) -> str:

@@ -39,23 +39,23 @@ class Explained:
 
 def explain(profile: Profile) -> Iterator[Explained]:
     """Explain each document of a profile, filled with a made-up pack and read back."""
-    filler = _Filler(profile)
+    filler, sample = _Filler(profile), sample_pack(profile)
     for exemplar in profile.documents:
         document = exemplar.document
         units = tuple(
             (scope, document.text.place(node.start).line or 1, document.excerpt(node))
             for node, scope in exemplar.units.items()
         )
-        bindings = filler.bound(exemplar, sample_pack(profile))
+        bindings = filler.bound(exemplar, sample.of_kinds(exemplar.kinds))
         path = str(exemplar.path.fill(partial(resolve, bindings=bindings)))
         try:
-            sample = fill(exemplar, bindings)
-            fault = _fault(filler, exemplar, bindings, sample)
+            filled = fill(exemplar, bindings)
+            fault = _fault(filler, exemplar, bindings, filled)
         except IchnosError as error:
-            sample, fault = "", str(error)
+            filled, fault = "", str(error)
         rules = profile.document_rules(exemplar)
         files = tuple((scope, 0, path) for scope in exemplar.file_scopes)
-        yield Explained(path, document.format.name, rules.mode, files + units, sample, fault)
+        yield Explained(path, document.format.name, rules.mode, files + units, filled, fault)
 
 
 def check_scripts(profile: Profile) -> None:
@@ -68,12 +68,12 @@ class _Filler:
     """Binds what a pack says to what an exemplar repeats for."""
 
     def __init__(self, profile: Profile) -> None:
+        self.profile = profile
         self.separator = profile.rules.names.separator
-        self._several = profile.rules.takes.several
 
     def bound(self, exemplar: Exemplar, definitions: Definitions) -> Bindings:
         """The instances for an exemplar's first file."""
-        bindings: Bindings = {words.PACK: pack_instance(definitions, self.separator, several_takes=self._several)}
+        bindings: Bindings = {words.PACK: pack_instance(definitions, self.profile)}
         for scope in exemplar.file_scopes:
             bindings = next(instances(scope, bindings), bindings)
         return bindings

@@ -16,14 +16,15 @@ from ichnos.games.definitions import (
 )
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.profile import Profile, fits
+from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.profile import Profile
 
 _LANGUAGES = ("en", "de")
 _VALUES: dict[str, Value] = {"text": "made up", "number": 0.5, "whole": 3.0, "yes-no": True, "path": "made/up.ogg"}
 
 
 def sample_pack(profile: Profile) -> Definitions:
-    """Two sounds with all that they can have, and one of everything else."""
+    """Two sounds of each kind with all that they can have, and one of everything else."""
     return _Sampler(profile).pack()
 
 
@@ -58,7 +59,9 @@ class _Sampler:
         return known[index % len(known)] if known else otherwise
 
     def pack(self) -> Definitions:
-        sounds = tuple(self.sound(index, name) for index, name in enumerate(("near", "far")))
+        kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
+        named = [(kind, f"{kind.name}{name}") for kind in kinds for name in ("near", "far")]
+        sounds = tuple(self.sound(index, kind, name) for index, (kind, name) in enumerate(named))
         key = sounds[0].key
         entries = (self.entry(1, "main", key), self.entry(2, "interlude", key))
         return Definitions(
@@ -79,7 +82,7 @@ class _Sampler:
         return values
 
     def prop(self, key: str) -> dict[str, Value]:
-        picture = self.path(self.profile.picture_paths, {"prop.name": "stove"})
+        picture = self.path(next(iter(self.profile.picture_paths), None), {"prop.name": "stove"})
         return {**self.values(words.PROP, {"prop.name": "stove", "prop.key": key}), "prop.picture": picture}
 
     def entry(self, number: int, kind: str, key: str) -> EntryDefinition:
@@ -88,21 +91,23 @@ class _Sampler:
         }  # fmt: skip
         return EntryDefinition(key, self.values(words.ENTRY, said))
 
-    def sound(self, index: int, name: str) -> SoundDefinition:
+    def sound(self, index: int, kind: Kind, name: str) -> SoundDefinition:
         key = self.rules.names.separator.join(("made", "up", name))
         group, _, own = key.rpartition(self.rules.names.separator)
         category = self.word("category", "sample")
         naming: dict[str, Value] = {"key": key, "key.group": group, "key.own": own, "category": category}
         settings: dict[str, Value] = {
-            "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "priority": 4.0, "loop": index == 0, "fade": 1.5
+            "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "priority": 4.0, "loop": index % 2 == 0, "fade": 1.5
         }  # fmt: skip
+        take_path = self.profile.take_paths.get(kind.name)
         takes = tuple(
-            TakeDefinition(self.path(self.profile.sound_paths, {**naming, "take.number": number}), float(number))
-            for number in range(1, 3 if self.rules.takes.several else 2)
+            TakeDefinition(self.path(take_path, {**naming, "take.number": number}), float(number))
+            for number in range(1, 3 if kind.several else 2)
+            if take_path is not None
         )
         parts = tuple(
-            PartDefinition(part, self.path(self.profile.part_paths, {**naming, "part.name": part}))
-            for part in self.rules.parts.names
+            PartDefinition(part, self.path(self.profile.part_paths.get(kind.name), {**naming, "part.name": part}))
+            for part in kind.parts
         )
         fields: dict[str, Value] = {
             f"{words.FIELD_PREFIX}{field}": self.word(f"{words.FIELD_PREFIX}{field}", "made up")
@@ -116,10 +121,9 @@ class _Sampler:
             {name: settings.get(name, _VALUES[words.WORDS[name].kind]) for name in words.SETTINGS},
             {"en": f"Title {index}", "de": f"Titel {index}", None: f"Title {index}"},
             fields,
+            kind=kind.name,
         )
 
-    def path(self, patterns: tuple[Pattern, ...], values: dict[str, Value]) -> str | None:
-        """A file's path by the pattern that goes with the game's container, or else by the first."""
-        fitting = [pattern for pattern in patterns if fits(pattern, self.rules.audio.container)]
-        pattern = next(iter([*fitting, *patterns]), None)
+    def path(self, pattern: Pattern | None, values: dict[str, Value]) -> str | None:
+        """A file's path, where there is a place for such files."""
         return str(pattern.fill({**self.own, **values}.get)) if pattern else None

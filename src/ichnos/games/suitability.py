@@ -17,6 +17,7 @@ from ichnos.audio.process.conversion import Target
 from ichnos.errors import IchnosError
 from ichnos.files.writing import opened
 from ichnos.games.catalogues import library
+from ichnos.games.profiles import loading
 from ichnos.games.profiles import profile as profiles
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.targets import marking
@@ -82,15 +83,17 @@ class Judge:
         return marking(self.profile.rules.loops, self.target.container)
 
 
-def judge_for(game: str | None, key: str | None, category: str | None) -> Judge | None:
-    """The rules of a game, by its name or its profile's folder, for a key or a category.
+def judge_for(game: str | None, key: str | None, category: str | None, kind: str | None = None) -> Judge | None:
+    """The rules of a game, by its name or its profile's folder, for a key, a category or a kind of sound.
 
     Raises:
+        UsageError: a kind that the game does not have.
         IchnosError: a key that the game does not have, as far as its keys are known.
     """
     if game is None:
         return None
-    profile = profiles.load(profiles.find(game))
+    profile = loading.load(profiles.find(game))
+    profile.need_kind(kind)
     known = library.load(profile.identity)
     if key is not None and known is not None:
         if key not in known:
@@ -99,7 +102,8 @@ def judge_for(game: str | None, key: str | None, category: str | None) -> Judge 
                 cure=f"did you mean {' or '.join(known.nearest(key))}?",
             )
         category = category or known.category(key)
-    return Judge(profile, target_for(profile, key or "", category), key is None or known is not None)
+    kind_rules = profile.kind_of(key or "", category, said=kind)
+    return Judge(profile, target_for(profile, kind_rules), key is None or known is not None)
 
 
 @dataclass(frozen=True)

@@ -6,33 +6,29 @@ from ichnos.audio.files.forms import Choice
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.process.conversion import Target
 from ichnos.audio.process.treatments import Step
+from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.rules import AudioFor, LoopRules
+from ichnos.games.profiles.rules import LoopRules
 
 
 def target(
     profile: Profile,
-    key: str = "",
-    category: str | None = None,
+    kind: Kind,
     *,
-    part: bool = False,
     loop: bool = False,
     mono: Choice = "auto",
     treatment: tuple[Step, ...] = (),
 ) -> Target:
-    """What this game's sounds are converted to; for one key, where exceptions may count."""
-    rules = profile.rules.audio
-    only = next((only for only in rules.only if only.fits(key, category, part)), AudioFor())
-    container = only.container or rules.container
+    """What this game's sounds of a kind are converted to."""
     return Target(
-        container,
-        only.codec or rules.codec,
-        only.rate or rules.rate,
-        only.channels or rules.channels,
-        rules.quality if only.quality is None else only.quality,
+        kind.container,
+        kind.codec,
+        kind.rate,
+        kind.channels,
+        kind.quality,
         mono,
         treatment,
-        marking(profile.rules.loops, container) if loop else None,
+        marking(profile.rules.loops, kind.container) if loop else None,
     )
 
 

@@ -20,7 +20,7 @@ _SILENT = 1e-3  # of full scale
 def findings(subject: Subject, name: str) -> tuple[list[Finding], float]:
     """Decode one sound; what is wrong with it, and how many seconds were decoded."""
     place = subject.label(name)
-    wanted = subject.targets.get(name) or target(subject.profile)
+    wanted = subject.targets.get(name) or target(subject.profile, subject.profile.kinds[""])
     try:
         opened = subject.files.open(name)
     except (IchnosError, OSError) as error:

@@ -12,7 +12,9 @@ from ichnos.errors import Place
 from ichnos.files.paths import windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
 from ichnos.games.targets import target
 from ichnos.pack.workspace.pack_file import PackFile
@@ -88,11 +90,23 @@ class Subject:
         categories = {sound.key: sound.category for sound in together.sounds}
         for sound in self.pack.defined():
             category = categories.get(sound.key) or (known.category(sound.key) if known else None)
-            for reference, _, part in sound.files():
+            for reference, _, _ in sound.files():
                 name = self.sound_files.resolve(reference)
                 if name is not None:
-                    wanted[name] = target(self.profile, sound.key, category, part=part, loop=sound.loops)
+                    kind = self.kind_of(sound, category, name)
+                    wanted[name] = target(self.profile, kind, loop=sound.loops)
         return wanted
+
+    def kind_of(self, sound: SoundDefinition, category: str | None, file: str) -> Kind:
+        """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its file is."""
+        profile, pack_file = self.profile, self.context.pack_file
+        said = next((one.kind for one in (pack_file.sound if pack_file else ()) if one.key == sound.key), None)
+        found = profile.kind_of(sound.key, category, parts=bool(sound.parts), said=said or sound.kind or None)
+        if found.name:
+            return found
+        paths = profile.part_paths if sound.parts else profile.take_paths
+        fitting = [name for name, path in paths.items() if path.match(file) is not None]
+        return profile.kinds[fitting[0]] if len(fitting) == 1 else found
 
     @cached_property
     def silent(self) -> set[str]:

@@ -69,9 +69,9 @@ def ensure(folder: Path, installation: Path | None, say: Say, on_progress: Say =
 def read(folder: Path, source: Path, on_progress: Say, *, keep: bool = True) -> Catalogue:
     """Read a game's keys through a profile, and keep them. Raises IchnosError where that is no such game."""
     from ichnos.games.catalogues.harvest import harvest
-    from ichnos.games.profiles import profile as profiles
+    from ichnos.games.profiles import loading
 
-    profile = profiles.load(folder)
+    profile = loading.load(folder)
     found = harvest(profile, source, on_progress)
     if keep:
         library.save(profile.identity, profile.rules.game.name, found)

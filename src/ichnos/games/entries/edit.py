@@ -128,7 +128,8 @@ class Editor:
 
     def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
-        existing = {tuple(one.values.get(name) for name in naming): one for one in found.inside.get(scope, ())}
+        here = [one for one in found.inside.get(scope, ()) if one.alternative in pattern.children]
+        existing = {tuple(one.values.get(name) for name in naming): one for one in here}
         added = []
         for inner in repetitions(self.exemplar, scope, bindings):
             one = existing.get(tuple(resolve(name, inner) for name in naming))
@@ -143,7 +144,7 @@ class Editor:
                 if text != self.text[one.node.start : one.node.end]:
                     yield Edit(one.node.start, one.node.end, text)
         if added:
-            yield self.insert(added, pattern, real, [one.node for one in found.inside.get(scope, ())])
+            yield self.insert(added, pattern, real, [one.node for one in here])
 
     def naming(self, scope: str) -> list[str]:
         """The holes that tell entries of a scope apart, in this exemplar."""

@@ -215,7 +215,9 @@ class Filler:
 
     def entry(self, parent: Node, scope: str, bindings: Bindings) -> str | None:
         """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
-        alternatives = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+        alternatives = self.alternatives(parent, scope, bindings)
+        if not alternatives:
+            return None  # here stand sounds of another kind
         names = self.exemplar.entry_needs(parent, scope)
         if LANGUAGE in bindings and "title" in names and all(resolve(name, bindings) is None for name in names):
             return None  # also where it is like another one: it is not called like that
@@ -223,6 +225,14 @@ class Filler:
         if text is not None:
             return text
         return self.node(self.alternative(alternatives, bindings), bindings)
+
+    def alternatives(self, parent: Node, scope: str, bindings: Bindings) -> list[Node]:
+        """The ways to write an entry of a scope below ``parent``; for a sound, those that its kind has."""
+        found = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+        if scope != SOUND or not self.exemplar.entry_kinds:
+            return found
+        kind = resolve("kind", bindings)
+        return [child for child in found if self.exemplar.entry_kinds.get(child) == kind]
 
     def alternative(self, alternatives: list[Node], bindings: Bindings) -> Node:
         """The first that can carry every value that is set."""

@@ -8,6 +8,7 @@ from typing import Any
 from ichnos.documents.tree import Value
 from ichnos.games.definitions import Definitions, ScheduleDefinition, SoundDefinition
 from ichnos.games.entries.fill import Instance
+from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     ENTRY,
@@ -22,14 +23,13 @@ from ichnos.games.profiles.vocabulary import (
 )
 
 
-def pack_instance(definitions: Definitions, separator: str, *, several_takes: bool = True) -> Instance:
+def pack_instance(definitions: Definitions, profile: Profile) -> Instance:
     """The pack, with all that lies inside it.
 
-    Args:
-        separator: what stands between the pieces of a key.
-        several_takes: whether a key may have several; else the one take's values are the sound's own.
+    Where a key has one take, as the sound's kind says, that take's values are the sound's own.
     """
-    sounds = [_sound(one, separator, several_takes=several_takes) for one in definitions.sounds]
+    separator, kinds = profile.rules.names.separator, profile.kinds
+    sounds = [_sound(one, separator, several_takes=kinds[one.kind].several) for one in definitions.sounds]
     languages = dict.fromkeys(
         [*definitions.pack.languages, *(tag for sound in definitions.sounds for tag in sound.titles if tag is not None)]
     )
@@ -60,6 +60,7 @@ def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> In
         "key.own": own,
         "category": sound.category,
         "like": sound.like,
+        "kind": sound.kind,
         **sound.settings,
         **sound.fields,
     }

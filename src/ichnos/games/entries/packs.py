@@ -249,7 +249,15 @@ def _sound(reading: DocumentReading, key: str, found: Found, values: Mapping[str
         place=_place(reading, node),
         places=places,
         language=_text(values.get("language")) or None,
+        kind=_kind(reading.exemplar, found),
     )
+
+
+def _kind(exemplar: Exemplar, found: Found) -> str:
+    """The kind of sound, where its entry or its document is for one alone."""
+    if found.alternative in exemplar.entry_kinds:
+        return exemplar.entry_kinds[found.alternative]
+    return next(iter(exemplar.kinds)) if len(exemplar.kinds) == 1 else ""
 
 
 def _titles_of(

@@ -144,7 +144,7 @@ class _OneDocument:
             CATEGORY: resolve("category", bound), GROUP: resolve("key.group", bound), SOUND: resolve("key", bound)
         }  # fmt: skip
         sounds = []
-        for sound in self.proof.said.sounds:
+        for sound in self.proof.said.of_kinds(self.exemplar.kinds).sounds:
             group = sound.key.rpartition(self.proof.separator)[0] or None
             own = {CATEGORY: sound.category, GROUP: group, SOUND: sound.key}
             if all(own[scope] == of[scope] for scope in (CATEGORY, GROUP, SOUND) if scope in bound):

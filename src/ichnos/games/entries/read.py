@@ -49,7 +49,9 @@ def every(found: Found) -> Iterator[Found]:
 
 @dataclass(frozen=True)
 class DocumentReading:
-    """One real file, read. ``pack`` holds everything found; ``strays`` fitted nothing."""
+    """One real file, read through an exemplar. ``pack`` holds everything found; ``strays`` fitted nothing."""
+
+    exemplar: Exemplar
 
     document: Document
     pack: Found
@@ -71,7 +73,7 @@ def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | Non
     with many_nodes():
         if not reader.match(exemplar.document.root, document.root, pack):
             return None
-    return DocumentReading(document, pack, reader.strays, reader.differing)
+    return DocumentReading(exemplar, document, pack, reader.strays, reader.differing)
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,6 +45,8 @@ class Exemplar:
     together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
+    kinds: frozenset[str] = frozenset()  # of the sounds that stand in it; empty: all
+    entry_kinds: dict[Node, str] = field(default_factory=dict)  # of units that are of one kind alone
     _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
     _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
@@ -110,11 +112,14 @@ class ExemplarRules:
 
     ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
     a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
+    ``entries`` says so of the sounds of each kind; ``kinds`` are those that stand in the document, or all.
     """
 
     several_takes: bool = True
     repeat: Mapping[str, str | int] = field(default_factory=dict)
     tables: Tables = field(default_factory=dict)
+    entries: Mapping[str, str | int] = field(default_factory=dict)
+    kinds: frozenset[str] = frozenset()
 
 
 _FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE)
@@ -127,12 +132,12 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
         IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
     """
     how = how or ExemplarRules()
-    exemplar = Exemplar(path, document)
+    exemplar = Exemplar(path, document, kinds=how.kinds)
     _find_holes(exemplar, how.tables)
     in_path = {hole.word.scope for hole in path.holes}
     exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
     bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
-    _Units(exemplar, how.repeat).find(document.root, bound)
+    _Units(exemplar, how.repeat, how.entries).find(document.root, bound)
     return exemplar
 
 
@@ -156,10 +161,11 @@ def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
 
 
 class _Units:
-    def __init__(self, exemplar: Exemplar, repeat: Mapping[str, str | int]) -> None:
+    def __init__(self, exemplar: Exemplar, repeat: Mapping[str, str | int], entries: Mapping[str, str | int]) -> None:
         self.exemplar = exemplar
         self.document = exemplar.document
         self.repeat = repeat
+        self.entries = entries
 
     def find(self, region: Node, bound: frozenset[str]) -> None:
         """Set the units of the scopes that are still open in ``region``, the outermost first."""
@@ -215,6 +221,11 @@ class _Units:
         """The node to repeat for a scope, or its alternatives."""
         if scope in self.repeat:
             return self.said_outright(scope, self.repeat[scope], region)
+        if scope == SOUND and self.entries:
+            for kind, which in self.entries.items():
+                for unit in self.said_outright(f"the kind {kind}", which, region):
+                    self.exemplar.entry_kinds[unit] = kind
+            return [*self.exemplar.entry_kinds]
         lowest = self.common([node for inner in self.inner(scope, bound) for node in holders.get(inner, ())])
         alternatives = [
             child

@@ -47,46 +47,25 @@ class Game(TomlTable):
     versions: tuple[str, ...] = Field(min_length=1, description="the game's versions, the newest first")
 
 
-class AudioFor(TomlTable):
-    """Audio rules for some sounds; what is not said here is as under [audio]."""
-
-    categories: tuple[str, ...] = Field(default=(), description="for sounds of these categories")
-    keys: tuple[str, ...] = Field(default=(), description="for keys like these; * stands for anything")
-    parts: bool = Field(default=False, description="for the parts of a sound")
-    container: Container | None = None
-    codec: Codec | None = None
-    rate: int | None = Field(default=None, ge=8000, le=192000)
-    channels: Literal[1, 2] | None = None
-    quality: float | None = Field(default=None, ge=0, le=10)
-
-    def fits(self, key: str, category: str | None, part: bool) -> bool:
-        """Are these the rules for such a sound?"""
-        return (
-            (self.parts and part)
-            or category in self.categories
-            or any(fnmatch.fnmatchcase(key, pattern) for pattern in self.keys)
-        )
-
-
 class AudioRules(TomlTable):
     container: Container = Field(description="what the game's sound files are: Ogg, WAV or FLAC")
     codec: Codec = Field(description="how sound is coded in them: Ogg holds Vorbis or Opus, the others PCM")
     rate: int = Field(ge=8000, le=192000, description="the sample rate, in Hz")
     channels: Literal[1, 2] = Field(description="1 is mono, as for anything at a place in the world; 2 is stereo")
     quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
-    only: tuple[AudioFor, ...] = Field(default=(), description="exceptions: [[audio.only]]; the first that fits counts")
 
     @model_validator(mode="after")
     def _go_together(self) -> AudioRules:
-        for rules in (self, *self.only):
-            container, codec, rate = (
-                getattr(rules, name) or getattr(self, name) for name in ("container", "codec", "rate")
-            )
-            if codec not in CODECS[container]:
-                raise ValueError(f"{container} holds {' or '.join(CODECS[container])}, not {codec}")
-            if codec == "Opus" and rate not in OPUS_RATES:
-                raise ValueError(f"Opus has a rate of {', '.join(map(str, OPUS_RATES))}, not {rate}")
+        need_to_go_together(self.container, self.codec, self.rate)
         return self
+
+
+def need_to_go_together(container: str, codec: str, rate: int) -> None:
+    """Raises ValueError where such a container cannot hold such sound."""
+    if codec not in CODECS[container]:
+        raise ValueError(f"{container} holds {' or '.join(CODECS[container])}, not {codec}")
+    if codec == "Opus" and rate not in OPUS_RATES:
+        raise ValueError(f"Opus has a rate of {', '.join(map(str, OPUS_RATES))}, not {rate}")
 
 
 class TakeRules(TomlTable):
@@ -98,8 +77,11 @@ class PartRules(TomlTable):
     names: tuple[str, ...] = Field(default=(), description="the parts that a sound may have; none without it")
 
 
+Replacing = Literal["by-definition", "by-path", "no"]
+
+
 class Modes(TomlTable):
-    replace: Literal["by-definition", "by-path", "no"] = Field(
+    replace: Replacing = Field(
         default="by-definition",
         description="how the game's own sounds are replaced: by an entry of the same key, or by a file of the same path"
         " (where nothing defines sounds, the files' names have the keys)",
@@ -208,6 +190,34 @@ class Limits(TomlTable):
     megabytes: float | None = Field(default=None, gt=0, description="the largest that a whole pack may be")
 
 
+class KindRules(TomlTable):
+    """A kind of sound that a game has: effects, songs, voices. What is not said here is as for all sounds."""
+
+    name: str = Field(pattern=r"^[a-z][a-z0-9-]*$", examples=["song"], description="the kind's name, as packs say it")
+    categories: tuple[str, ...] = Field(default=(), description="sounds of these categories are of this kind")
+    keys: tuple[str, ...] = Field(default=(), description="so are keys like these; * stands for anything")
+    container: Container | None = Field(default=None, description="as under [audio]")
+    codec: Codec | None = Field(default=None, description="as under [audio]")
+    rate: int | None = Field(default=None, ge=8000, le=192000, description="as under [audio]")
+    channels: Literal[1, 2] | None = Field(default=None, description="as under [audio]")
+    quality: float | None = Field(default=None, ge=0, le=10, description="as under [audio]")
+    several: bool | None = Field(default=None, description="as under [takes]")
+    parts: tuple[str, ...] | None = Field(default=None, description="the parts that such a sound may have")
+    replace: Replacing | None = Field(default=None, description="as under [modes]")
+    new: bool | None = Field(default=None, description="as under [modes]")
+    seconds: float | None = Field(default=None, gt=0, description="as under [limits]")
+    files: str | None = Field(
+        default=None,
+        examples=["songs/@key@.ogg"],
+        description="the path of a take in the pack, holes and all; then tree/ needs no empty file for it",
+    )
+    part_files: str | None = Field(default=None, description="the same of a part")
+
+    def fits(self, key: str, category: str | None) -> bool:
+        """Do its categories or its keys say that such a sound is of this kind?"""
+        return category in self.categories or any(fnmatch.fnmatchcase(key, pattern) for pattern in self.keys)
+
+
 class CatalogueRules(TomlTable):
     folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
 
@@ -216,9 +226,14 @@ class DocumentRules(TomlTable):
     """How one document of tree/ is to be understood and written."""
 
     path: str = Field(description="the file's path in tree/, holes and all")
-    mode: Literal["whole", "fragment", "merge"] = Field(
+    mode: Literal["whole", "fragment", "merge", "known"] = Field(
         default="whole",
-        description="whole: always written; fragment: only with entries; merge: into a copy of the game's own file",
+        description="whole: always written; fragment: only with entries; merge: into a copy of the game's own file;"
+        " known: the game's own file is read for its keys and files, and never written",
+    )
+    kinds: tuple[str, ...] = Field(default=(), description="only sounds of these kinds stand in it; of all without it")
+    entries: dict[str, str | int] = Field(
+        default={}, description="where each kind has an entry of its own: the kind = the entry's label or its line"
     )
     format: Annotated[str, AfterValidator(_format)] | None = Field(
         default=None, description="where the file's extension does not say it"
@@ -273,6 +288,9 @@ class Rules(TomlTable):
     names: NameRules = NameRules()
     loops: LoopRules = LoopRules()
     limits: Limits = Limits()
+    kind: tuple[KindRules, ...] = Field(
+        default=(), description="[[kind]]: kinds of sound that differ; the first that fits counts"
+    )
     catalogue: CatalogueRules = CatalogueRules()
     credits: CreditRules = CreditRules()
     own_encoder: OwnEncoderRules | None = Field(

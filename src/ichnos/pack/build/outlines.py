@@ -26,7 +26,7 @@ def dumps(outline: Outline) -> str:
         "targets": [
             {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]} for target in targets
         ],
-        "sounds": [_sound(sound.use, number[sound.use.target], sound.about) for sound in outline.sounds],
+        "sounds": [_sound(sound, number[sound.use.target]) for sound in outline.sounds],
     }
     text = json.dumps(values)
     return f"{_digest(text)} {text}"
@@ -45,8 +45,8 @@ def loads(text: str) -> Outline | None:
         values = json.loads(text)
         targets = [_target(one) for one in values.pop("targets")]
         values["sounds"] = tuple(
-            SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about)
-            for role, part, clip, path, number, about, *place in values["sounds"]
+            SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about, in_place)
+            for role, part, clip, path, number, about, in_place, *place in values["sounds"]
         )
         values["files"] = tuple(_file(one) for one in values["files"])
         return Outline(**{**values, "notes": tuple(values["notes"])})
@@ -54,9 +54,10 @@ def loads(text: str) -> Outline | None:
         return None
 
 
-def _sound(use: ClipUse, number: int, about: str) -> list[Any]:
-    place = use.place
-    return [use.role, use.part, use.clip, use.path, number, about, place.path, place.line, place.column]
+def _sound(sound: SoundSpec, number: int) -> list[Any]:
+    use, place = sound.use, sound.use.place
+    about = (sound.about, sound.in_place)
+    return [use.role, use.part, use.clip, use.path, number, *about, place.path, place.line, place.column]
 
 
 def _file(values: dict[str, Any]) -> PlannedFile:

@@ -124,6 +124,7 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
         sound.like,
         placed.place(),
         _places(placed, settings),
+        kind=workspace.kind_of(sound).name,
     )
 
 

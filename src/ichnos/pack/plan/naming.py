@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from pathlib import PurePosixPath
 
 from ichnos.audio.process.conversion import Target
@@ -10,7 +10,8 @@ from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.profile import fits
+from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.profile import SOUND_SUFFIXES
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
@@ -40,7 +41,7 @@ class ClipUses:
         key = placed.sound.key
         if key not in self._uses:
             uses = tuple(self._take_uses(placed)) + tuple(self._part_uses(placed))
-            if self.rules.takes.shared and self.rules.modes.replace != "by-path":
+            if self.rules.takes.shared and self.workspace.kind_of(placed.sound).replace != "by-path":
                 uses = tuple(self._shared(use) for use in uses)
             self._uses[key] = uses
         return self._uses[key]
@@ -51,10 +52,14 @@ class ClipUses:
 
     def _take_uses(self, placed: PlacedSound) -> list[ClipUse]:
         sound, uses = placed.sound, []
-        wanted = self._target(sound, part=False)
-        pattern = self._pattern(self.profile.sound_paths, wanted)
+        kind = self.workspace.kind_of(sound)
+        wanted, pattern = self._target(sound, kind), self.profile.take_paths.get(kind.name)
+        if pattern is None and sound.take_clips():
+            what = f"{self.rules.game.title} has no place for takes of {kind.name or 'such'} sounds"
+            raise IchnosError(what, place=placed.place("takes"), cure="give the sound parts")
         for number, (clip, at) in enumerate(sound.take_clips(), 1):
-            path = self._game_path(placed, number, pattern)
+            assert pattern is not None
+            path = self._game_path(placed, number, kind)
             path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
             uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
         return uses
@@ -63,20 +68,18 @@ class ClipUses:
         sound, uses = placed.sound, []
         if not sound.parts:
             return []
-        wanted = self._target(sound, part=True)
-        pattern = self._pattern(self.profile.part_paths, wanted)
+        kind = self.workspace.kind_of(sound)
+        wanted, pattern = self._target(sound, kind), self.profile.part_paths[kind.name]
         for name, clip in sound.parts.items():
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
             uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
         return uses
 
-    def _target(self, sound: Sound, *, part: bool) -> Target:
+    def _target(self, sound: Sound, kind: Kind) -> Target:
         """What the clips of a sound are converted to."""
         return target(
             self.profile,
-            sound.key,
-            self.workspace.category_of(sound),
-            part=part,
+            kind,
             loop=bool(sound.loop),
             mono=sound.mono or "auto",
             treatment=self.workspace.pack_file.steps(sound.treatment),
@@ -88,10 +91,10 @@ class ClipUses:
         category = self.workspace.category_of(sound)
         return {"key": sound.key, "category": category, "key.group": group or None, "key.own": own}
 
-    def _game_path(self, placed: PlacedSound, number: int, pattern: Pattern) -> str | None:
+    def _game_path(self, placed: PlacedSound, number: int, kind: Kind) -> str | None:
         """The path of the game's own file, where that is how it is replaced."""
         known, sound = self.workspace.catalogue, placed.sound
-        if self.rules.modes.replace != "by-path" or sound.new:
+        if kind.replace != "by-path" or sound.new:
             return None
         takes = known.entry(sound.key).files if known and sound.key in known else ()
         if number > len(takes):
@@ -100,12 +103,21 @@ class ClipUses:
                 place=placed.place("takes", number - 1),
                 cure="say where the game is installed" if known is None else "give it no more takes than the game has",
             )
-        suffix = str(pattern.parts[-1]).rpartition(".")[2]
-        reference = takes[number - 1]
-        return reference if reference.endswith(f".{suffix}") else f"{reference}.{suffix}"
+        return self._in_place(takes[number - 1], placed, number, kind)
 
-    def _pattern(self, patterns: Sequence[Pattern], wanted: Target) -> Pattern:
-        return next((pattern for pattern in patterns if fits(pattern, wanted.container)), patterns[0])
+    def _in_place(self, reference: str, placed: PlacedSound, number: int, kind: Kind) -> str:
+        """The path under which a file of the game's own is replaced, whatever the extension of a locked one."""
+        suffix = str(self.profile.take_paths[kind.name].parts[-1]).rpartition(".")[2]
+        stem, dot, extension = reference.rpartition(".")
+        if self.profile.references_are_bare or not dot or "/" in extension:
+            return f"{reference}.{suffix}"
+        if f".{extension.lower()}" in SOUND_SUFFIXES and extension.lower() != suffix.lower():
+            raise IchnosError(
+                f"the game's own file of {placed.sound.key} is {reference}, and the profile makes .{suffix} of clips",
+                place=placed.place("takes", number - 1),
+                cure=f"say in the profile which kind of sound is .{extension}: [[kind]], container = ...",
+            )
+        return f"{stem}.{suffix}" if extension.lower() != suffix.lower() else reference
 
     def _filled(self, pattern: Pattern, values: Mapping[str, Value]) -> str:
         return named_path(self.rules.names, pattern, {**self._own, **values}.get)

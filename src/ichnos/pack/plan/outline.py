@@ -39,16 +39,17 @@ def make(workspace: Workspace) -> Outline:
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
     said = meaning.definitions(workspace, uses)
-    names, takes = profile.rules.names, profile.rules.takes
-    bindings: Bindings = {PACK: pack_instance(said, names.separator, several_takes=takes.several)}
+    names = profile.rules.names
+    bindings: Bindings = {PACK: pack_instance(said, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
     files = [*_pictures(workspace, uses), *_credits(workspace)]
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
     proof = Proof(said, names.separator, paths, profile.rules.game.name)
     errors: list[IchnosError] = []
-    for exemplar in profile.documents:
-        for bound in _files(exemplar.file_scopes, bindings):
+    for exemplar in profile.written:
+        of_these = {PACK: pack_instance(said.of_kinds(exemplar.kinds), profile)} if exemplar.kinds else bindings
+        for bound in _files(exemplar.file_scopes, of_these):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
                 files.append(written)
@@ -110,16 +111,21 @@ def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
         sound = placed.sound
         spelled = rules.names.spelled(sound.key)
         treatment = f", {sound.treatment}" if sound.treatment else ""
+        in_place = not sound.new and workspace.kind_of(sound).replace == "by-path"
         for use in uses.of(placed):
             first = written.setdefault(use.path, use)
-            if rules.takes.shared and first is not use and (first.clip, first.target) == (use.clip, use.target):
+            if (
+                (rules.takes.shared or in_place)
+                and first is not use
+                and (first.clip, first.target) == (use.clip, use.target)
+            ):
                 continue  # stored once, for several keys
             about = treatment
             if spelled not in use.path and len(PurePosixPath(use.path).stem) == rules.names.longest:
                 about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
             elif spelled != sound.key:
                 about += f"; {sound.key} is spelled {spelled}"
-            yield SoundSpec(use, about)
+            yield SoundSpec(use, about, in_place=in_place)
 
 
 def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
@@ -257,8 +263,8 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
 
 def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
     """A sound of the pack under the name of one of the game's own would change another sound."""
-    known, profile = workspace.catalogue, workspace.profile
-    if known is None or profile.rules.modes.replace == "by-path":
+    known = workspace.catalogue
+    if known is None:
         return
     own = known.all_files()
     errors = [
@@ -267,7 +273,7 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
             place=use.place,
             cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
         )
-        for use in (sound.use for sound in sounds)
+        for use in (sound.use for sound in sounds if not sound.in_place)
         if use.path in own or use.path.rpartition(".")[0] in own
     ]
     raise_all(errors)

@@ -71,10 +71,14 @@ class ClipUse:
 
 @dataclass(frozen=True)
 class SoundSpec:
-    """A sound file that the pack has. ``about``: what else to say of it, behind what the clip is."""
+    """A sound file that the pack has. ``about``: what else to say of it, behind what the clip is.
+
+    ``in_place``: it stands in the place of one of the game's own files.
+    """
 
     use: ClipUse
     about: str
+    in_place: bool = False
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,6 +14,7 @@ from tomlkit.items import AoT
 
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files.writing import write_whole
+from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.folder import nearest_file
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
@@ -67,7 +68,9 @@ def assign(
     *,
     to_existing: str | None = None,
     new: bool = False,
-    titles: dict[str, str] | None = None,
+    titles: Mapping[str, str] | None = None,
+    said: Mapping[str, str | float] | None = None,
+    weight: float | None = None,
     dry_run: bool = False,
 ) -> Assignment:
     """Write into the workspace's file that these clips are the takes of a key.
@@ -77,6 +80,8 @@ def assign(
         to_existing: what to do where the key has takes already: "add" or "replace".
         new: the key is the modder's own; the game does not have it.
         titles: by language; "" is the pack's own language.
+        said: other fields of the sound, such as its kind or its volume.
+        weight: of these takes.
 
     Raises:
         IchnosError: a clip that is not there, or a key that the game does not have, all together.
@@ -84,12 +89,14 @@ def assign(
     """
     names = [_clip_name(loaded.folder, clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
-    errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None)
+    kind = _kind(loaded, key, said or {})
+    errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
     already = next((sound.takes for sound in loaded.pack_file.sound if sound.key == key), ())
     count = len(clips) + (len(already) if to_existing == "add" else 0)
-    errors += workspaces.too_many_takes(loaded.profile, key, count, None)
+    errors += workspaces.too_many_takes(loaded.profile, key, count, None, kind)
     raise_all(errors)
     takes = [str(name) for name in names]
+    written: list[Any] = takes if weight is None else [_weighted(name, weight) for name in takes]
     _refuse_in_table(loaded, key)
     document = _document(loaded)
     sounds: Any = document.get("sound")
@@ -99,10 +106,12 @@ def assign(
     existing = next((table for table in sounds if table.get("key") == key), None)
     if existing is None:
         how = "new"
-        _append(sounds, key, takes, new)
+        _append(sounds, key, written, new)
         existing = sounds[-1]
     else:
-        how = _change(existing, key, takes, to_existing)
+        how = _change(existing, key, written, to_existing)
+    for name, value in (said or {}).items():
+        existing[name] = value
     if titles:
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
@@ -112,9 +121,13 @@ def assign(
 
 
 def assign_pairs(
-    loaded: Workspace, pairs: dict[str, list[Path]], *, dry_run: bool
+    loaded: Workspace, pairs: Mapping[str, list[Path]], *, said: Mapping[str, str | float] | None = None, dry_run: bool
 ) -> tuple[list[Assignment], list[str]]:
-    """Write takes for several keys at once; the keys that have something already are left alone, and returned."""
+    """Write takes for several keys at once; the keys that have something already are left alone, and returned.
+
+    Args:
+        said: other fields of all of these sounds.
+    """
     known = {sound.key for sound in loaded.pack_file.sound}
     standing = [key for key in pairs if key in known]
     document = _document(loaded)
@@ -126,13 +139,32 @@ def assign_pairs(
     for key, clips in pairs.items():
         if key in known:
             continue
-        raise_all(list(workspaces.too_many_takes(loaded.profile, key, len(clips), None)))
+        raise_all(
+            list(workspaces.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))
+        )
         takes = [str(_clip_name(loaded.folder, clip)) for clip in clips]
         _append(sounds, key, takes, new=False)
+        for name, value in (said or {}).items():
+            sounds[-1][name] = value
         done.append(Assignment(key, tuple(takes), "new"))
     if done and not dry_run:
         write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
     return done, standing
+
+
+def _kind(loaded: Workspace, key: str, said: Mapping[str, str | float]) -> Kind:
+    """The kind that a sound would be of. Raises UsageError for one that the game does not have."""
+    own = next((sound for sound in loaded.pack_file.sound if sound.key == key), None)
+    kind = str(said["kind"]) if "kind" in said else own.kind if own else None
+    loaded.profile.need_kind(kind)
+    category = said.get("category") or (loaded.catalogue.category(key) if loaded.catalogue else None)
+    return loaded.profile.kind_of(key, str(category) if category else None, said=kind)
+
+
+def _weighted(clip: str, weight: float) -> Any:
+    take = tomlkit.inline_table()
+    take.update({"clip": clip, "weight": weight})
+    return take
 
 
 def _refuse_in_table(loaded: Workspace, key: str) -> None:
@@ -161,7 +193,7 @@ def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
     return resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
 
 
-def _append(sounds: Any, key: str, takes: list[str], new: bool) -> None:
+def _append(sounds: Any, key: str, takes: list[Any], new: bool) -> None:
     table = tomlkit.table() if isinstance(sounds, AoT) else tomlkit.inline_table()
     table["key"] = key
     table["takes"] = takes
@@ -172,7 +204,7 @@ def _append(sounds: Any, key: str, takes: list[str], new: bool) -> None:
         table.trivia.indent = "\n"
 
 
-def _change(existing: Any, key: str, takes: list[str], to_existing: str | None) -> str:
+def _change(existing: Any, key: str, takes: list[Any], to_existing: str | None) -> str:
     count = len(existing.get("takes", ()))
     if not count:  # it has parts alone
         existing["takes"] = takes

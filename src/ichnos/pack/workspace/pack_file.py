@@ -43,6 +43,9 @@ class Settings(TomlTable):
     """What can be said of a sound, of all sounds like it, and of it in another game."""
 
     category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
+    kind: str | None = Field(
+        default=None, description="which kind of the game's sounds it is, where neither category nor key says it"
+    )
     volume: float | None = Field(default=None, ge=0, description="1 is as it is")
     pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
     near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")

@@ -11,7 +11,7 @@ from ichnos.errors import UsageError
 from ichnos.files.paths import seen_from
 from ichnos.files.writing import write_whole
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
 from ichnos.pack.workspace.folder import FILE_NAME
 from ichnos.pack.workspace.workspace import short_name
 
@@ -109,7 +109,7 @@ def start(
     path = folder / FILE_NAME
     if path.exists():
         raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
-    found = profile.load(profile.find(game))
+    found = loading.load(profile.find(game))
     if installation is not None:
         harvest(found, installation)
     title = title or folder.absolute().name.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"

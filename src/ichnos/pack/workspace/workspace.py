@@ -19,7 +19,8 @@ from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue, nearest
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
-from ichnos.games.profiles import profile
+from ichnos.games.profiles import loading, profile
+from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import sounds
 from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile, Sound
@@ -70,6 +71,10 @@ class Workspace:
                 return known.category(key)
         return None
 
+    def kind_of(self, sound: Sound) -> Kind:
+        """The kind that the sound is of in this game."""
+        return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
+
     def originals(self) -> Originals:
         """The game's own documents."""
         rules = self.profile.rules
@@ -118,7 +123,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         pack_file, given, left_out = _elsewhere(pack_file, given, game)
         at = ("games", game)
     try:
-        game_profile = profile.load(profile.find(pack_file.game, folder))
+        game_profile = loading.load(profile.find(pack_file.game, folder))
     except UsageError as error:
         raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
     known = library.load(game_profile.identity)
@@ -216,7 +221,12 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             )
             continue
         seen[sound.key] = index
-        yield from key_slips(workspace.profile, known, sound.key, sound.new, place)
+        if sound.kind is not None and sound.kind not in workspace.profile.kinds:
+            names = ", ".join(filter(None, workspace.profile.kinds)) or "none"
+            what = f'{workspace.profile.rules.game.title} has no kind "{sound.kind}"'
+            yield IchnosError(what, place=workspace.sound_place(index, "kind"), cure=f"its kinds are: {names}")
+            continue
+        yield from key_slips(workspace.profile, known, sound.key, sound.new, place, workspace.kind_of(sound))
         if sound.treatment is not None:
             yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
@@ -236,9 +246,11 @@ def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Itera
         yield IchnosError(f'there is no treatment "{name}"', place=place, cure=f"did you mean {near}?")
 
 
-def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: Place | None) -> Iterator[IchnosError]:
+def too_many_takes(
+    game_profile: profile.Profile, key: str, count: int, place: Place | None, kind: Kind
+) -> Iterator[IchnosError]:
     """What is wrong with so many takes of one key, in this game: at most one thing."""
-    if count > 1 and not game_profile.rules.takes.several:
+    if count > 1 and not kind.several:
         yield IchnosError(
             f"{game_profile.rules.game.title} has one take for each key, and {key} would have {count}",
             place=place,
@@ -248,15 +260,21 @@ def too_many_takes(game_profile: profile.Profile, key: str, count: int, place: P
 
 def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
     """What this game cannot do with a sound."""
-    rules, place_of = workspace.profile.rules, workspace.sounds[index].place
-    title = rules.game.title
-    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"))
+    title, place_of = workspace.profile.rules.game.title, workspace.sounds[index].place
+    kind = workspace.kind_of(sound)
+    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"), kind)
+    if not workspace.profile.has_files(kind):
+        yield IchnosError(
+            f"{title} has kinds of sound, and nothing says of which {sound.key} is",
+            place=place_of("key"),
+            cure=f'say kind = "..." ({", ".join(filter(None, workspace.profile.kinds))})',
+        )
     for name in sound.parts:
-        if name not in rules.parts.names:
+        if name not in kind.parts:
             yield IchnosError(
                 f"{title} knows no part {name!r}",
                 place=place_of("parts", name),
-                cure=f"its parts are: {', '.join(rules.parts.names)}" if rules.parts.names else "give the sound takes",
+                cure=f"its parts are: {', '.join(kind.parts)}" if kind.parts else "give the sound takes",
             )
     if sound.like is None:
         return
@@ -270,14 +288,13 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
 
 
 def key_slips(
-    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None
+    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None, kind: Kind
 ) -> Iterator[IchnosError]:
     """What is wrong with a key, in this game: at most one thing."""
     title = game_profile.rules.game.title
-    modes = game_profile.rules.modes
-    if new and not modes.new:
+    if new and not kind.new:
         yield IchnosError(f"{title} cannot take new keys", place=place, cure="replace a key that the game has")
-    elif not new and modes.replace == "no":
+    elif not new and kind.replace == "no":
         yield IchnosError(f"{title} cannot have its own keys replaced", place=place, cure="say new = true")
     elif known is not None and new and key in known:
         yield IchnosError(

@@ -1,0 +1,282 @@
+"""Loading a game profile from its folder: every file of it has its place, or is refused."""
+
+from __future__ import annotations
+
+from pathlib import Path, PurePosixPath
+
+from ichnos.documents.checked import checked
+from ichnos.documents.formats import FORMATS, format_of, named, parse
+from ichnos.documents.toml import TomlFile
+from ichnos.documents.tree import Format
+from ichnos.errors import IchnosError, Place
+from ichnos.games.profiles import holes, kinds
+from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, Script, fits, path_of
+from ichnos.games.profiles.rules import DocumentRules, Rules
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE
+
+PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
+_LEFT_BY_SYSTEMS = ("thumbs.db", "desktop.ini", ".ds_store")  # what Windows and macOS leave in folders
+
+
+def load(folder: Path) -> Profile:
+    """Load and understand a profile.
+
+    Raises:
+        IchnosError: with file, line and reason, where anything in it cannot be understood.
+    """
+    return _Loader(folder).profile()
+
+
+def _is_litter(path: Path) -> bool:
+    """Is it what an operating system leaves in a folder, and nobody's file?"""
+    return path.name.lower() in _LEFT_BY_SYSTEMS or path.name.startswith("._")
+
+
+class _Loader:
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.tree = folder / "tree"
+        path = folder / "game.toml"
+        if not path.is_file():
+            raise IchnosError("there is no game.toml here", place=Place(str(folder)), cure="a profile needs one")
+        self.file = TomlFile(path.read_bytes(), str(path))
+        self.rules = checked(Rules, self.file)
+        self.tables: Tables = self.rules.tables
+        self.kinds = self.all_kinds()
+        self.documents: list[Exemplar] = []
+        self.takes: list[holes.Pattern] = []  # of the empty files in tree/
+        self.parts: list[holes.Pattern] = []
+        self.pictures: list[holes.Pattern] = []
+        self.plain: list[str] = []
+
+    def profile(self) -> Profile:
+        names = []
+        if self.tree.is_dir():
+            for found in sorted(self.tree.rglob("*")):
+                if found.is_symlink():
+                    raise IchnosError(
+                        "a profile cannot hold links", place=Place(str(found)), cure="put the file itself here"
+                    )
+                if found.is_file() and not _is_litter(found):
+                    names.append(found.relative_to(self.tree).as_posix())
+        else:
+            raise IchnosError(
+                "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
+            )
+        for index, rules in enumerate(self.rules.document):
+            if rules.path not in names:
+                raise self.error(
+                    f'tree/ has no file "{rules.path}"', "write its path as it stands", "document", index, "path"
+                )
+            self.need_kinds((*rules.kinds, *rules.entries), "document", index)
+        for name in names:
+            self.take(self.tree / name, name)
+        takes = self.paths(self.takes, "files")
+        parts = self.paths(self.parts, "part_files")
+        self.need_paths(takes, parts)
+        package = self.pattern(self.rules.packaging.name, self.file.place("packaging", "name"))
+        if any(hole.word.scope != PACK for hole in package.holes):
+            raise self.error(
+                "a package's name can only have holes of the pack", "such as @pack.name@", "packaging", "name"
+            )
+        return Profile(
+            self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
+            tuple(self.scripts()), tuple(self.plain),
+        )  # fmt: skip
+
+    def error(self, what: str, cure: str, *at: str | int) -> IchnosError:
+        return IchnosError(what, place=self.file.place(*at), cure=cure)
+
+    def all_kinds(self) -> dict[str, Kind]:
+        """The game's kinds by name, and the one without a name for all other sounds."""
+        found = {"": kinds.general(self.rules)}
+        for index, own in enumerate(self.rules.kind):
+            if own.name in found:
+                raise self.error(f'there are two kinds named "{own.name}"', "rename one", "kind", index, "name")
+            try:
+                found[own.name] = kinds.resolved(self.rules, own)
+            except ValueError as error:
+                raise self.error(f"{error}", "say what this kind's files are", "kind", index) from None
+        return found
+
+    def need_kinds(self, names: tuple[str, ...], *at: str | int) -> None:
+        for name in names:
+            if name not in self.kinds:
+                known = ", ".join(filter(None, self.kinds)) or "none"
+                raise self.error(f'there is no kind "{name}"', f"the game has: {known}; add [[kind]]", *at)
+
+    def pattern(self, text: str, place: Place) -> holes.Pattern:
+        try:
+            return holes.parse(text, self.tables)
+        except holes.HoleError as error:
+            raise IchnosError(error.what, place=place, cure=error.cure) from None
+
+    def take(self, found: Path, name: str) -> None:
+        """One file of tree/: a document with holes, the place of sounds or pictures, or a plain file."""
+        rules = self.rules.document_rules(name)
+        place = Place(str(found))
+        pattern = self.pattern(name, place)
+        scopes = {hole.word.scope for hole in pattern.holes}
+        document_format = self.format_of(name, rules)
+        suffix = PurePosixPath(name).suffix.lower()
+        encoder = self.rules.own_encoder
+        if pattern.holes and encoder is not None and suffix == encoder.extension:
+            (self.parts if PART in scopes else self.takes).append(pattern)
+        elif pattern.holes and suffix in SOUND_SUFFIXES:
+            if encoder is not None:
+                what = f"the game reads only what its own encoder writes, {encoder.extension}, and this is {suffix}"
+                raise IchnosError(what, place=place, cure=f"give this file the extension {encoder.extension}")
+            (self.parts if PART in scopes else self.takes).append(pattern)
+        elif suffix in PICTURE_SUFFIXES and PROP in scopes:
+            self.pictures.append(pattern)
+        elif document_format is not None:
+            document = parse(found.read_bytes(), str(found), document_format, rules.encoding)
+            several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
+            how = ExemplarRules(any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds))
+            exemplar = understand(pattern, document, how)
+            self.refuse_two_extensions(exemplar)
+            self.documents.append(exemplar)
+        else:
+            self.refuse_unread_holes(found, name, pattern)
+            self.plain.append(name)
+
+    def refuse_unread_holes(self, found: Path, name: str, pattern: holes.Pattern) -> None:
+        """A file that is copied as it stands must not have holes: nobody would fill them."""
+        text = found.read_bytes().decode("utf-8", "ignore")
+        inside = holes.first_known(text)
+        if pattern.holes or inside:
+            where = Place(str(found), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(found))
+            raise IchnosError(
+                f"there are holes here ({inside[1] if inside else path_of(pattern)}), and nothing says what format"
+                " the file has",
+                place=where,
+                cure=f'say it in game.toml: [[document]], path = "{name}", format = "..." ({", ".join(FORMATS)});'
+                " a text in no format is a script's template, scripts/PATH.j2",
+            )
+
+    def refuse_two_extensions(self, exemplar: Exemplar) -> None:
+        """A reference that has its extension already, with one written behind it."""
+        for node in exemplar.document.root.walk():
+            for pattern in (exemplar.values.get(node), exemplar.labels.get(node)):
+                for part, following in zip(pattern.parts, pattern.parts[1:], strict=False) if pattern else ():
+                    if (
+                        isinstance(part, holes.Hole)
+                        and part.word.kind == "path"
+                        and isinstance(following, str)
+                        and following.startswith(".")
+                        and not any(one.name == "no-extension" for one in part.converters)
+                    ):
+                        raise exemplar.document.error(
+                            f"@{part.word.name}@ has its extension already, and {following} would be a second one",
+                            node.start,
+                            f"write @{part.word.name}~no-extension@{following}, or leave {following} out",
+                        )
+
+    def format_of(self, name: str, rules: DocumentRules) -> Format | None:
+        if rules.format is not None:
+            return named(rules.format, rules.escapes)
+        guessed = format_of(name)
+        return named(guessed.name.lower(), rules.escapes) if guessed else None
+
+    def paths(self, in_tree: list[holes.Pattern], field: str) -> dict[str, holes.Pattern]:
+        """The path of each kind's files: as the kind says, or as the empty file in tree/ that goes with it."""
+        found = {}
+        for index, kind in enumerate(self.kinds.values(), -1):
+            own = getattr(kind, field)
+            if own is not None:
+                found[kind.name] = self.pattern(own, self.file.place("kind", index, field.replace("_", "-")))
+                continue
+            fitting = [one for one in in_tree if self.rules.own_encoder is not None or fits(one, kind.container)]
+            if len(fitting) > 1:
+                both = " and ".join(path_of(one) for one in fitting)
+                raise IchnosError(
+                    f"two empty files stand for the same sounds: {both}",
+                    place=Place(str(self.tree)),
+                    cure=f'keep one, or say which kind each is for: [[kind]], {field.replace("_", "-")} = "..."',
+                )
+            if fitting:
+                found[kind.name] = fitting[0]
+        used = set(map(id, found.values()))
+        for pattern in in_tree:
+            if id(pattern) not in used:
+                wanted = ", ".join(dict.fromkeys(kind.container for kind in self.kinds.values()))
+                raise IchnosError(
+                    f"no sound of this game becomes such a file; they are {wanted}",
+                    place=Place(f"{self.tree}/{path_of(pattern)}"),
+                    cure="correct its extension, or say in game.toml which kind is so",
+                )
+        return found
+
+    def need_paths(self, takes: dict[str, holes.Pattern], parts: dict[str, holes.Pattern]) -> None:
+        for patterns, scopes in ((takes, {SOUND, TAKE}), (parts, {SOUND, PART})):
+            for name, pattern in patterns.items():
+                self.need_names(pattern, scopes, self.kinds[name])
+        for kind in self.kinds.values():
+            if kind.parts and kind.name not in parts:
+                raise IchnosError(
+                    f"tree/ has no sound file for parts{_of(kind)}",
+                    place=Place(str(self.tree)),
+                    cure=f"lay down an empty file such as music/@key@-@part.name@.{kind.container.lower()}",
+                )
+            if kind.name not in takes and kind.name not in parts and (kind.name or len(self.kinds) == 1):
+                raise IchnosError(
+                    f"tree/ has no sound file with holes in its name for {kind.container}{_of(kind)}",
+                    place=Place(str(self.tree)),
+                    cure=f"lay down an empty file such as sounds/@key@-@take.number@.{kind.container.lower()}",
+                )
+
+    def need_names(self, pattern: holes.Pattern, scopes: set[str], kind: Kind) -> None:
+        """A sound file's own name must tell sounds apart, and takes."""
+        place = Place(f"{self.tree}/{path_of(pattern)}")
+        names = {hole.word.name for hole in pattern.holes}
+        if not scopes & {hole.word.scope for hole in pattern.holes}:
+            what = "this sound file's name would be the same for every sound"
+            raise IchnosError(what, place=place, cure="put @key@ into it")
+        if TAKE in scopes and kind.several and "take.number" not in names and (kind.replace != "by-path" or kind.new):
+            raise IchnosError(
+                f"a key may have several takes{_of(kind)}, and all of them would be this one file",
+                place=place,
+                cure="put @take.number@ into its name; or say several = false, if the game takes one for each key",
+            )
+        if PART in scopes and "part.name" not in names:
+            what = "all parts of a sound would be this one file"
+            raise IchnosError(what, place=place, cure="put @part.name@ into its name")
+        own = "".join(part for part in pattern.parts if isinstance(part, str)).rpartition(".")[0]
+        if self.rules.names.spelled(own) != own:
+            raise IchnosError(
+                "[names] in game.toml does not allow what this sound file's name has itself",
+                place=place,
+                cure="allow its characters, or write it otherwise",
+            )
+
+    def scripts(self) -> list[Script]:
+        scripts = []
+        folder = self.folder / "scripts"
+        for index, rules in enumerate(self.rules.script):
+            template = f"{rules.path}.j2"
+            if not (folder / template).is_file():
+                raise self.error(
+                    f"there is no scripts/{template}", "write the script's template there", "script", index
+                )
+            scripts.append(Script(template, rules.path, rules.region))
+        self.refuse_unused_templates(folder, {script.template for script in scripts})
+        return scripts
+
+    def refuse_unused_templates(self, folder: Path, used: set[str]) -> None:
+        there = [path for path in sorted(folder.rglob("*")) if path.is_file() and not _is_litter(path)]
+        texts = [path.read_bytes() for path in there]
+        for path in there:
+            name = path.relative_to(folder).as_posix()
+            if name not in used and not any(name.encode() in text for text in texts):  # nor does another one take it in
+                raise IchnosError(
+                    "no [[script]] in game.toml is made of this, so no pack would have it",
+                    place=Place(str(path)),
+                    cure=f'say it: [[script]], path = "{name.removesuffix(".j2")}"; its template ends in .j2',
+                )
+
+
+def _of(kind: Kind) -> str:
+    return f" of the kind {kind.name}" if kind.name else ""
