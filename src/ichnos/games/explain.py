@@ -43,7 +43,11 @@ def explain(profile: Profile) -> Iterator[Explained]:
     for exemplar in profile.documents:
         document = exemplar.document
         units = tuple(
-            (scope, document.text.place(node.start).line or 1, document.excerpt(node))
+            (
+                f"{exemplar.together[scope]} of each {scope}" if scope in exemplar.together else scope,
+                document.text.place(node.start).line or 1,
+                document.excerpt(node),
+            )
             for node, scope in exemplar.units.items()
         )
         bindings = filler.bound(exemplar, sample.of_kinds(exemplar.kinds))

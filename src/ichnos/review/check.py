@@ -71,7 +71,7 @@ def check(subject: Subject, on_progress: Callable[[str], None]) -> Checked:
         tuple(left),
         tuple(waived),
         len(subject.pack.documents),
-        len({sound.key for sound in subject.pack.defined()}),
+        len(subject.keys),
         len(subject.sounds) - own_codec,
         sum(seconds for _, seconds in decoded),
         own_codec,

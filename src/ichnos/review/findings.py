@@ -40,6 +40,7 @@ KINDS = {
         FindingKind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
         FindingKind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
         FindingKind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
+        FindingKind("path-unknown", "silence: the game never asks for this file", "give it the name of the game's own"),
         FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
         FindingKind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
         FindingKind("link-inside", "unpacking could write or read outside the pack", "put the file itself there"),

@@ -9,6 +9,7 @@ from rapidfuzz.distance import DamerauLevenshtein
 
 from ichnos.errors import Place
 from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.games.profiles.profile import without_extension
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Context, Subject
 
@@ -40,13 +41,15 @@ def findings(subject: Subject) -> Iterator[Finding]:
 def _paths(subject: Subject) -> Iterator[Finding]:
     """Sound files under names that the game does not have, where names are all that it goes by."""
     known, profile = subject.context.catalogue, subject.profile
-    if known is None or not profile.by_path_alone or profile.rules.modes.new:
+    if known is None or not profile.by_path:
         return
-    own = known.all_files()
+    own = {profile.bare(file): file for file in known.all_files()}
     for name in subject.sounds:
-        if name not in own:
-            cure = f"did you mean {nearest(own, name, 1)[0]}?"
-            yield finding("key-unknown", subject.label(name), f"{subject.context.title} has no {name}", cure)
+        if name not in subject.targets and subject.needs_no_definition(name):
+            near = own[nearest(own, without_extension(name), 1)[0]]
+            kind = "key-unknown" if profile.by_path_alone else "path-unknown"
+            reason = f"{subject.context.title} has no {name}"
+            yield finding(kind, subject.label(name), reason, f"did you mean {near}?")
 
 
 def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
@@ -63,7 +66,7 @@ def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
 
 def played(subject: Subject) -> Iterator[Finding]:
     """Keys that triggers, props and schedules play, and nothing has."""
-    defined = {sound.key for sound in subject.pack.defined()}
+    defined = subject.keys
     known = subject.context.catalogue
     for definitions in subject.pack.by_document.values():
         for key, place in definitions.played():

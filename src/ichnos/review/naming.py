@@ -63,10 +63,12 @@ def _spelling(subject: Subject) -> Iterator[Finding]:
 
 def _clashes(subject: Subject) -> Iterator[Finding]:
     catalogue = subject.context.catalogue
-    if catalogue is None or subject.profile.rules.modes.replace == "by-path":
+    if catalogue is None:
         return
     own = catalogue.all_files()
     for name in subject.sounds:
+        if name in subject.in_place:
+            continue  # that is how it is replaced
         if name in own or str(PurePosixPath(name).with_suffix("")) in own:
             yield finding("file-clash", subject.label(name), "the game has a file of this name already")
 

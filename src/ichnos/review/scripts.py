@@ -17,7 +17,7 @@ _QUOTED = re.compile(r"""(["'])((?:(?!\1)[^\\\n])*)\1""")
 
 def findings(subject: Subject) -> Iterator[Finding]:
     """Texts in scripts that are no key, and nearly one."""
-    defined = {sound.key for sound in subject.pack.defined()}
+    defined = subject.keys
     scripts = {script.path for script in subject.profile.scripts}
     catalogue = subject.context.catalogue
     for name in subject.names:

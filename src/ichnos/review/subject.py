@@ -15,7 +15,7 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, without_extension
 from ichnos.games.targets import target
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.workspace import Workspace
@@ -95,7 +95,32 @@ class Subject:
                 if name is not None:
                     kind = self.kind_of(sound, category, name)
                     wanted[name] = target(self.profile, kind, loop=sound.loops)
+        looped = {one.key for one in (self.context.pack_file.sound if self.context.pack_file else ()) if one.loop}
+        for name, keys in self.in_place.items():
+            if name not in wanted:
+                category = known.category(keys[0]) if known else None
+                kind = self.kind_of(SoundDefinition(keys[0]), category, name)
+                wanted[name] = target(self.profile, kind, loop=any(key in looped for key in keys))
         return wanted
+
+    def needs_no_definition(self, name: str) -> bool:
+        """Is the file's name all that the game goes by, as nothing of its kind can be added?"""
+        kind = self.kind_of(SoundDefinition(""), None, name)
+        return kind.replace == "by-path" and (not kind.new or self.context.catalogue is None)
+
+    @cached_property
+    def keys(self) -> set[str]:
+        """The keys that it gives sounds to: by definition, or in the place of the game's own."""
+        return {sound.key for sound in self.pack.defined()} | {key for keys in self.in_place.values() for key in keys}
+
+    @cached_property
+    def in_place(self) -> dict[str, list[str]]:
+        """The sound files that stand in the place of the game's own, where those can be, each with its keys there."""
+        known = self.context.catalogue
+        if known is None or not self.profile.by_path:
+            return {}
+        players = known.players(self.profile.bare)
+        return {name: players[bare] for name in self.sounds if (bare := without_extension(name)) in players}
 
     def kind_of(self, sound: SoundDefinition, category: str | None, file: str) -> Kind:
         """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its file is."""
@@ -117,7 +142,9 @@ class Subject:
             if sound.key in self.context.silent_keys
             for reference, _, _ in sound.files()
         }
-        return {name for name in found if name is not None}
+        silenced = set(self.context.silent_keys)
+        in_place = {name for name, keys in self.in_place.items() if silenced.intersection(keys)}
+        return {name for name in found if name is not None} | in_place
 
     def is_own_codec(self, name: str) -> bool:
         """Is it a sound in the game's own codec, which only the game can decode?"""

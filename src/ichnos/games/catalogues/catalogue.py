@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -72,6 +72,14 @@ class Catalogue:
     def all_files(self) -> set[str]:
         """Every file that the game's definitions name."""
         return {file for files in self.files for file in files.split(JOINT)}
+
+    def players(self, bare: Callable[[str], str]) -> dict[str, list[str]]:
+        """The keys that play each file, by the file's name as ``bare`` leaves it: without its extension."""
+        found: dict[str, list[str]] = {}
+        for key, files in zip(self.keys, self.files, strict=True):
+            for file in dict.fromkeys(map(bare, files.split(JOINT))):
+                found.setdefault(file, []).append(key)
+        return found
 
     def nearest(self, key: str, count: int = 3) -> list[str]:
         """The known keys that are spelled most like ``key``, the nearest first."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import PurePosixPath
 
@@ -170,12 +170,14 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
     pack = reading.pack
     own = {name: value for name, value in pack.values.items() if _scope(name) == PACK and name in pack.nodes}
     places = {name: _place(reading, pack.nodes[name]) for name in own}
-    sounds = tuple(_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator))
+    sounds = [_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator)]
+    if reading.exemplar.together.get(SOUND) == TAKE:
+        sounds = _with_all_takes(sounds)
     languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
     players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
     return Definitions(
         PackDefinition(own, tuple(dict.fromkeys(str(one) for one in languages if one)), places),
-        sounds,
+        tuple(sounds),
         tuple(
             TriggerDefinition(_text(values.get("trigger.key")), values, _player_place(reading, one, "trigger.key"))
             for one in players
@@ -188,6 +190,15 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
         ),
         tuple(_schedule(reading, one, values) for one in players if (values := _of_scope(one, SCHEDULE))),
     )
+
+
+def _with_all_takes(entries: list[SoundDefinition]) -> list[SoundDefinition]:
+    """Each sound once, where each of its takes has an entry of its own."""
+    found: dict[str, SoundDefinition] = {}
+    for one in entries:
+        known = found.get(one.key)
+        found[one.key] = replace(known, takes=(*known.takes, *one.takes)) if known else one
+    return list(found.values())
 
 
 def _scope(name: str) -> str:

@@ -278,7 +278,7 @@ class _OneDocument:
             return
         file, more = ("file", "weight") if role == "take" else ("part.file", "part.name")
         for (path, place, said), (reference, where, back) in zip(meant, there, strict=bool(meant)):
-            if path is not None and reference is not None and self.proof.leads_to(reference) != path:
+            if path is not None and reference is not None and (self.proof.leads_to(reference) or reference) != path:
                 leads = self.proof.leads_to(reference) or "no file of the pack"
                 what = f'"{sound.key}" plays {path}, and the reference "{reference}" leads to {leads}'
                 yield self.proof.error(what, place, where)

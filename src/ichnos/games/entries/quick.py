@@ -50,7 +50,7 @@ def read_quickly(exemplar: Exemplar, data: bytes, separator: str, encoding: str 
         separator: what stands between the pieces of a key.
         encoding: as for ``formats.parse``.
     """
-    if exemplar.document.format.name != "JSON" or exemplar.file_scopes:
+    if exemplar.document.format.name != "JSON" or exemplar.file_scopes or exemplar.together:
         return None
     reader = _QuickReader(exemplar, separator)
     try:
@@ -175,8 +175,9 @@ class _QuickReader:
                 key = said.get("key")
                 if key is None:
                     key = separator.join(str(said[name]) for name in ("key.group", "key.own") if said.get(name))
-                if said["files"]:
-                    found.append((str(key), said.get("category"), said["files"]))
+                files = said["files"] or [said[name] for name in _FILES.values() if name in said]
+                if files:
+                    found.append((str(key), said.get("category"), files))
 
         return walk
 

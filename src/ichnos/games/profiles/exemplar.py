@@ -113,6 +113,7 @@ class ExemplarRules:
     ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
     a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
     ``entries`` says so of the sounds of each kind; ``kinds`` are those that stand in the document, or all.
+    ``entry_for_takes``: each take of a sound has an entry of its own.
     """
 
     several_takes: bool = True
@@ -120,6 +121,7 @@ class ExemplarRules:
     tables: Tables = field(default_factory=dict)
     entries: Mapping[str, str | int] = field(default_factory=dict)
     kinds: frozenset[str] = frozenset()
+    entry_for_takes: bool = False
 
 
 _FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE)
@@ -137,6 +139,9 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
     in_path = {hole.word.scope for hole in path.holes}
     exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
     bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
+    if how.entry_for_takes:
+        exemplar.together[SOUND] = TAKE
+        bound |= {TAKE}
     _Units(exemplar, how.repeat, how.entries).find(document.root, bound)
     return exemplar
 
@@ -244,7 +249,8 @@ class _Units:
             raise self.document.error(
                 f"nothing around the holes of one {scope} can be repeated for the next",
                 lowest.start,
-                "put it into a list, or say several = false under [takes] in game.toml"
+                "put it into a list; or say in game.toml that a key has one take (several = false under [takes]),"
+                ' or that each has an entry of its own (entry-for = "take" under [[document]])'
                 if scope == TAKE
                 else f"put it into a list, or put a hole such as @{PRINCIPAL[scope][0]}@ into the file's name",
             )

@@ -135,7 +135,10 @@ class _Loader:
         elif document_format is not None:
             document = parse(found.read_bytes(), str(found), document_format, rules.encoding)
             several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
-            how = ExemplarRules(any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds))
+            how = ExemplarRules(
+                any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
+                rules.entry_for == "take",
+            )  # fmt: skip
             exemplar = understand(pattern, document, how)
             self.refuse_two_extensions(exemplar)
             self.documents.append(exemplar)

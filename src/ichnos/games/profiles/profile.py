@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from ichnos.errors import UsageError
 from ichnos.games.profiles import holes
@@ -110,11 +110,15 @@ class Profile:
         """The names of the fields that this profile asks for besides the vocabulary."""
         names = {
             name.removeprefix(FIELD_PREFIX)
-            for exemplar in self.documents
+            for exemplar in self.written
             for name in exemplar.scopes
             if name.startswith(FIELD_PREFIX)
         }
         return tuple(sorted(names))
+
+    def bare(self, reference: str) -> str:
+        """A file of the game's own as its definitions name it, without the extension: a locked one has another."""
+        return reference if self.references_are_bare else without_extension(reference)
 
     @cached_property
     def digest(self) -> str:
@@ -131,7 +135,7 @@ class Profile:
         """The names of the ids that a pack for this game needs."""
         names = {
             hole.word.name.removeprefix(ID_PREFIX)
-            for exemplar in self.documents
+            for exemplar in self.written
             for pattern in (*exemplar.values.values(), *exemplar.labels.values(), exemplar.path)
             for hole in pattern.holes
             if hole.word.kind == "id"
@@ -142,6 +146,15 @@ class Profile:
 def fits(pattern: holes.Pattern, container: str) -> bool:
     """Has a sound file's path the extension that goes with this container?"""
     return str(pattern.parts[-1]).lower().endswith(f".{container.lower()}")
+
+
+def without_extension(file: str) -> str:
+    """A file's path without its extension.
+
+    >>> without_extension("horn.far/low.lck")
+    'horn.far/low'
+    """
+    return str(PurePosixPath(file).with_suffix(""))
 
 
 def path_of(pattern: holes.Pattern) -> str:

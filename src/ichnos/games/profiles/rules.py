@@ -231,6 +231,9 @@ class DocumentRules(TomlTable):
         description="whole: always written; fragment: only with entries; merge: into a copy of the game's own file;"
         " known: the game's own file is read for its keys and files, and never written",
     )
+    entry_for: Literal["sound", "take"] = Field(
+        default="sound", description="take: where a sound has several takes, each has an entry (a row) of its own"
+    )
     kinds: tuple[str, ...] = Field(default=(), description="only sounds of these kinds stand in it; of all without it")
     entries: dict[str, str | int] = Field(
         default={}, description="where each kind has an entry of its own: the kind = the entry's label or its line"

@@ -104,7 +104,7 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
             cure='say category = "..."',
         )
     clips = uses.of(placed)
-    takes = [use for use in clips if use.role == "take"]
+    takes = iter([use for use in clips if use.role == "take"])
     language = workspace.pack_file.pack.language
     titles: dict[str | None, str] = {tag or language: title for tag, title in sound.title.items()}
     if language in titles:
@@ -114,8 +114,10 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
         sound.key,
         category,
         tuple(
-            TakeDefinition(use.path, take.weight, {}, use.place)
-            for use, take in zip(takes, takes_of(sound), strict=True)
+            TakeDefinition(uses.kept(placed, number), take.weight, {}, placed.place("takes", number - 1))
+            if take.kept
+            else TakeDefinition((use := next(takes)).path, take.weight, {}, use.place)
+            for number, take in enumerate(takes_of(sound), 1)
         ),
         tuple(PartDefinition(use.part, use.path, use.place) for use in clips if use.role == "part"),
         settings,
@@ -133,6 +135,4 @@ def _places(placed: PlacedSound, settings: Mapping[str, Value]) -> dict[str, Pla
 
 
 def _needs_category(workspace: Workspace) -> bool:
-    return any(
-        CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in workspace.profile.documents
-    )
+    return any(CATEGORY in (*exemplar.units.values(), *exemplar.file_scopes) for exemplar in workspace.profile.written)

@@ -11,7 +11,7 @@ from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
@@ -30,6 +30,8 @@ class ClipUses:
         self.rules = workspace.profile.rules
         self._own = own
         self._stored: dict[tuple[str, Target], str] = {}
+        known = workspace.catalogue
+        self._players = known.players(self.profile.bare) if known and self.profile.by_path else {}
         self._uses: dict[str, tuple[ClipUse, ...]] = {}  # by key
 
     def of(self, placed: PlacedSound) -> tuple[ClipUse, ...]:
@@ -57,12 +59,31 @@ class ClipUses:
         if pattern is None and sound.take_clips():
             what = f"{self.rules.game.title} has no place for takes of {kind.name or 'such'} sounds"
             raise IchnosError(what, place=placed.place("takes"), cure="give the sound parts")
-        for number, (clip, at) in enumerate(sound.take_clips(), 1):
+        for number, clip, at in sound.take_clips():
             assert pattern is not None
             path = self._game_path(placed, number, kind)
             path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
             uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
         return uses
+
+    def others(self, key: str, path: str) -> list[str]:
+        """The game's other keys that play the file that is replaced under a path."""
+        return [other for other in self._players.get(without_extension(path), ()) if other != key]
+
+    def kept(self, placed: PlacedSound, number: int) -> str:
+        """The game's own file for a take that is kept, as the game's definitions name it.
+
+        Raises:
+            IchnosError: the game has none in that place, or it is not known.
+        """
+        known, sound = self.workspace.catalogue, placed.sound
+        key = sound.key if known is None or sound.key in known else sound.like
+        files = known.entry(key).files if known and key is not None and key in known else ()
+        if number > len(files):
+            has = "it is not known where the game is installed" if known is None else f"the game has {len(files)}"
+            what = f"take {number} of {sound.key} is to be the game's own, and {has}"
+            raise IchnosError(what, place=placed.place("takes", number - 1), cure="leave this take out")
+        return files[number - 1]
 
     def _part_uses(self, placed: PlacedSound) -> list[ClipUse]:
         sound, uses = placed.sound, []

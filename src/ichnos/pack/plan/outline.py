@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from pathlib import PurePosixPath
 
@@ -86,8 +86,8 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     """What would be lost without a word: fields that are set and stand nowhere in this game's files."""
     profile, pack = workspace.profile, workspace.pack_file
     title = profile.rules.game.title
-    known = {name for exemplar in profile.documents for name in exemplar.scopes}
-    scopes = {scope for exemplar in profile.documents for scope in exemplar.scopes.values()}
+    known = {name for exemplar in profile.written for name in exemplar.scopes}
+    scopes = {scope for exemplar in profile.written for scope in exemplar.scopes.values()}
     if profile.rules.loops.kind != "field":
         known.add("loop")
     for sound in pack.sound:
@@ -120,12 +120,18 @@ def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
                 and (first.clip, first.target) == (use.clip, use.target)
             ):
                 continue  # stored once, for several keys
-            about = treatment
+            about = treatment + (_for_others(uses.others(sound.key, use.path)) if in_place else "")
             if spelled not in use.path and len(PurePosixPath(use.path).stem) == rules.names.longest:
                 about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
             elif spelled != sound.key:
                 about += f"; {sound.key} is spelled {spelled}"
             yield SoundSpec(use, about, in_place=in_place)
+
+
+def _for_others(keys: Sequence[str]) -> str:
+    """What else is to be said of a file that is replaced: every other key that plays it."""
+    named = ", ".join(keys[:5]) + (f" and {len(keys) - 5} others" if len(keys) > 5 else "")
+    return f"; {named} play{'s' if len(keys) == 1 else ''} this file, too" if keys else ""
 
 
 def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:

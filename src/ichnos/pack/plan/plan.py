@@ -147,17 +147,20 @@ def _bad_paths(outline: Outline) -> Iterator[IchnosError]:
 
 def bad_names(sounds: Iterable[SoundSpec], files: Iterable[PlannedFile] = ()) -> Iterator[IchnosError]:
     """Paths of the pack that no file can have, and two different things under one path."""
-    whole = Place("ichnos.toml")
-    named = [(file.path, whole) for file in files] + [(sound.use.path, sound.use.place) for sound in sounds]
+    whole, among_takes = Place("ichnos.toml"), "takes of one key need @take.number@ in the profile's sound file"
+    apart = f"give one of the two another key; {among_takes}"
+    named = [(file.path, whole, apart) for file in files]
+    for sound in sounds:
+        cure = "the game plays this one file for both keys: give them the same clip" if sound.in_place else apart
+        named.append((sound.use.path, sound.use.place, cure))
     seen: dict[str, int] = {}
-    for index, (path, place) in enumerate(named):
+    for index, (path, place, cure) in enumerate(named):
         yield from _bad_path(path, place)
         first = seen.setdefault(path.casefold(), index)
         if first != index:
-            other, where = named[first]
+            other, where, _ = named[first]
             also = "" if other == path else f' as "{other}"'
             what = f'"{path}" would be the same file{also}, which {where} is to be'
-            cure = "give one of the two another key; takes of one key need @take.number@ in the profile's sound file"
             yield IchnosError(what, place=place, cure=cure)
 
 

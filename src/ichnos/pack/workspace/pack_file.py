@@ -35,8 +35,15 @@ def _uuid(value: Any) -> str:
 
 
 class Take(TomlTable):
-    clip: str = Field(min_length=1, description="the clip's file, as seen from the workspace")
+    clip: str | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
+    kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
     weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
+
+    @model_validator(mode="after")
+    def _is_one(self) -> Take:
+        if (self.clip is None) is not self.kept:
+            raise ValueError("a take is a clip, or {kept = true} for the game's own file in that place")
+        return self
 
 
 class Settings(TomlTable):
@@ -108,17 +115,29 @@ class Sound(Settings):
             raise ValueError("a silent sound has no takes and no parts")
         if not self.takes and not self.parts and not self.silent:
             raise ValueError('a sound needs takes = ["a clip"], or parts, or silent = true')
+        if self.takes and all(take.kept for take in self.takes) and not self.parts:
+            raise ValueError("all of its files are the game's own: leave the sound out")
         return self
 
-    def take_clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
-        """The clip of each take, with its path inside the sound's table; a silent sound has one, of silence."""
+    def take_clips(self) -> list[tuple[int, str, tuple[str | int, ...]]]:
+        """The number (from 1) and the clip of each take that has one, with its path inside the sound's table.
+
+        A silent sound has one, of silence.
+        """
         if self.silent:
-            return [(SILENT_CLIP, ("silent",))]
-        return [(take.clip, ("takes", number)) for number, take in enumerate(self.takes)]
+            return [(1, SILENT_CLIP, ("silent",))]
+        return [
+            (number, take.clip, ("takes", number - 1))
+            for number, take in enumerate(self.takes, 1)
+            if take.clip is not None
+        ]
 
     def clips(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each clip of the sound, with its path inside the sound's table."""
-        return [*self.take_clips(), *((clip, ("parts", name)) for name, clip in self.parts.items())]
+        return [
+            *((clip, at) for _, clip, at in self.take_clips()),
+            *((clip, ("parts", name)) for name, clip in self.parts.items()),
+        ]
 
 
 class Trigger(TomlTable):

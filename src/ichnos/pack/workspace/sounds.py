@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.pack.workspace.folder import SILENT_CLIP
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
 
 SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
@@ -228,4 +229,4 @@ def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[S
 
 def takes_of(sound: Sound) -> tuple[Take, ...]:
     """The sound's takes; a silent one has one, of silence."""
-    return (Take(clip=sound.clips()[0][0]),) if sound.silent else sound.takes
+    return (Take(clip=SILENT_CLIP),) if sound.silent else sound.takes
