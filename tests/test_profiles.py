@@ -15,7 +15,7 @@ import pytest
 
 from conftest import edit, run
 from ichnos.games.profiles import profile
-from ichnos.games.profiles.converters import CONVERTERS, make
+from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.scripts import with_region
 
 GAME = """format = 1
@@ -166,13 +166,13 @@ def test_a_marked_region_is_written_once() -> None:
 def test_every_converter_has_an_inverse(name: str) -> None:
     kind = CONVERTERS[name]
     ours, theirs = kind.example
-    argument = {"yes-no": "on,off", "relative": "a/b", "table": "kinds", "separated": "/"}.get(name)
-    converter = make(name, argument, {"kinds": {"weather": "w1"}})
+    argument = {"yes-no": "on,off", "relative": "a/b", "table": "kinds", "separated": "/", "extension": "kv"}.get(name)
+    converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}))
     assert converter.write(ours) == theirs
     again = converter.read(theirs)
     if name == "decibel":
         assert abs(float(str(again)) - float(str(ours))) < 0.001
-    elif name in ("no-extension", "lower", "upper"):
+    elif name in ("no-extension", "lower", "upper", "extension", "file-name"):
         assert converter.write(again) == theirs  # what is lost is found by the file's name
     else:
         assert again == (str(int(float(str(ours)))) if name == "text" else ours)

@@ -58,6 +58,19 @@ class _Sampler:
         known = self.tables.get(name)
         return known[index % len(known)] if known else otherwise
 
+    def free(self, name: str) -> Value:
+        """A free field's value, as its hole can spell it."""
+        known: dict[str, Value] = {
+            "number": 3.0,
+            "percent": 0.5,
+            "milliseconds": 1.5,
+            "true-false": True,
+            "yes-no": True,
+        }
+        holes = [hole for one in self.profile.documents for hole in one.holes_named(name)]
+        kinds = [known[one.name] for hole in holes for one in hole.converters if one.name in known]
+        return kinds[0] if kinds else self.word(name, "made up")
+
     def pack(self) -> Definitions:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
         named = [(kind, f"{kind.name}{name}") for kind in kinds for name in ("near", "far")]
@@ -99,20 +112,23 @@ class _Sampler:
         settings: dict[str, Value] = {
             "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "priority": 4.0, "loop": index % 2 == 0, "fade": 1.5
         }  # fmt: skip
-        take_path = self.profile.take_paths.get(kind.name)
+        fields: dict[str, Value] = {
+            f"{words.FIELD_PREFIX}{field}": self.free(f"{words.FIELD_PREFIX}{field}")
+            for field in self.profile.field_names
+        }
+        take_path, part_path = self.profile.take_paths.get(kind.name), self.profile.part_paths.get(kind.name)
         takes = tuple(
-            TakeDefinition(self.path(take_path, {**naming, "take.number": number}), float(number))
+            TakeDefinition(
+                self.path(take_path, {**naming, **fields, "take.number": number}),
+                float(number),
+                {"take.volume": 0.5, "take.pitch": 1.5, "take.stream": number == 1},
+            )
             for number in range(1, 3 if kind.several else 2)
             if take_path is not None
         )
         parts = tuple(
-            PartDefinition(part, self.path(self.profile.part_paths.get(kind.name), {**naming, "part.name": part}))
-            for part in kind.parts
+            PartDefinition(part, self.path(part_path, {**naming, **fields, "part.name": part})) for part in kind.parts
         )
-        fields: dict[str, Value] = {
-            f"{words.FIELD_PREFIX}{field}": self.word(f"{words.FIELD_PREFIX}{field}", "made up")
-            for field in self.profile.field_names
-        }
         return SoundDefinition(
             key,
             category,

@@ -10,7 +10,17 @@ from typing import Any
 from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.games.definitions import Definitions
-from ichnos.games.profiles.vocabulary import ENTRY, FIELD_PREFIX, PACK, PROP, SCHEDULE, SETTINGS, TRIGGER, WORDS
+from ichnos.games.profiles.vocabulary import (
+    ENTRY,
+    FIELD_PREFIX,
+    PACK,
+    PROP,
+    SCHEDULE,
+    SETTINGS,
+    TAKE_SETTINGS,
+    TRIGGER,
+    WORDS,
+)
 
 
 def script_values(definitions: Definitions) -> dict[str, Any]:
@@ -27,7 +37,12 @@ def script_values(definitions: Definitions) -> dict[str, Any]:
                 "key": sound.key,
                 "category": sound.category,
                 "takes": [
-                    {"file": take.file, "weight": take.weight, "number": number}
+                    {
+                        "file": take.file,
+                        "weight": take.weight,
+                        "number": number,
+                        **{name.removeprefix("take."): take.values.get(name) for name in TAKE_SETTINGS},
+                    }
                     for number, take in enumerate(sound.takes, 1)
                 ],
                 "parts": [{"name": part.name, "file": part.file} for part in sound.parts],

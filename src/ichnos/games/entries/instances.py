@@ -63,6 +63,7 @@ def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> In
         "kind": sound.kind,
         **sound.settings,
         **sound.fields,
+        **{f"part.{part.name}.file": part.file for part in sound.parts},
     }
     takes = tuple(
         Instance({"take.number": number, **take.values, "weight": take.weight, "file": take.file})

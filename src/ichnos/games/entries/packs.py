@@ -26,6 +26,7 @@ from ichnos.games.definitions import (
 )
 from ichnos.games.entries.quick import QuickReading, read_quickly
 from ichnos.games.entries.read import DocumentReading, Found, every, read
+from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
@@ -40,6 +41,7 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     TRIGGER,
+    part_in,
     word,
 )
 
@@ -232,19 +234,24 @@ def _sound(reading: DocumentReading, key: str, found: Found, values: Mapping[str
         TakeDefinition(
             _text(one.values.get("file")),
             weight if isinstance(weight := one.values.get("weight"), float) else None,
-            {"take.number": one.values["take.number"]} if "take.number" in one.values else {},
+            {name: value for name, value in one.values.items() if name.startswith("take.")},
             _player_place(reading, one, "file"),
         )
         for one in ((found,) if "file" in found.nodes else found.all(TAKE))
     )
-    parts = tuple(
+    parts = [
         PartDefinition(
             _text(one.values.get("part.name")),
             _text(one.values.get("part.file")),
             _player_place(reading, one, "part.file"),
         )
         for one in ((found,) if "part.file" in found.nodes else found.all(PART))
-    )
+    ]
+    parts += [
+        PartDefinition(part, _text(value), _player_place(reading, found, name))
+        for name, value in found.values.items()
+        if (part := part_in(name)) is not None
+    ]
     node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
     titles, places = _titles_of(reading, found, values)
     nodes = found.nodes
@@ -253,7 +260,7 @@ def _sound(reading: DocumentReading, key: str, found: Found, values: Mapping[str
         key,
         _text(values.get("category")) or None,
         takes,
-        parts,
+        tuple(parts),
         {name: found.values[name] for name in SETTINGS if name in found.values},
         titles,
         {name: value for name, value in found.values.items() if name.startswith(FIELD_PREFIX)},
@@ -308,14 +315,20 @@ def sound_entries(found: Found, separator: str) -> Iterator[tuple[str, Found]]:
 
 
 class SoundFiles:
-    """The sound files among a pack's names, found by reference with or without an extension."""
+    """The sound files among a pack's names, found by reference: with or without an extension, or by name alone."""
 
     def __init__(self, names: list[str]) -> None:
         self._names = set(names)
         self._bare: dict[str, str] = {}
         for name in sorted(names, reverse=True):
             self._bare[str(PurePosixPath(name).with_suffix(""))] = name
+        self._alone: dict[str, str | None] = {}
+        for reference, name in (*((name, name) for name in names), *self._bare.items()):
+            last = PurePosixPath(reference).name
+            self._alone[last] = None if self._alone.get(last, name) != name else name  # None: there are two
 
     def resolve(self, reference: str) -> str | None:
         """The file that a reference means, or ``None``."""
+        if reference.startswith(ANYWHERE):
+            return self._alone.get(reference.removeprefix(ANYWHERE))
         return reference if reference in self._names else self._bare.get(reference)

@@ -37,7 +37,9 @@ from ichnos.games.profiles.vocabulary import (
     SCHEDULE,
     SOUND,
     TAKE,
+    TAKE_SETTINGS,
     TRIGGER,
+    part_in,
 )
 
 _ROUNDED = 0.005  # of a value: what a converter rounds by more than that is reported
@@ -201,8 +203,12 @@ class _OneDocument:
         if name == "title":
             language = self.language
             return bool(sound.titles) if language is None else language in sound.titles
-        if name in ("file", "weight", "part.file", "part.name"):
-            return bool(sound.takes if name in ("file", "weight") else sound.parts)
+        if self.exemplar.scopes[name] == TAKE:
+            return any(one.values.get(name) is not None if name in TAKE_SETTINGS else True for one in sound.takes)
+        if self.exemplar.scopes[name] == PART:
+            return bool(sound.parts)
+        if (part := part_in(name)) is not None:
+            return any(one.name == part for one in sound.parts)
         if name == "category" and self.in_language:
             return False
         return self.value_of(sound, name) is not None
@@ -224,7 +230,7 @@ class _OneDocument:
             yield self.proof.error(f'"{sound.key}" would stand here twice', sound.place, entries[1].place)
         scopes = self.exemplar.scopes
         for name, scope in scopes.items():
-            if scope in (CATEGORY, SOUND) and name not in NAMING and name != "title":
+            if scope in (CATEGORY, SOUND) and name not in NAMING and name != "title" and not part_in(name):
                 said, back = self.value_of(sound, name), self.value_of(first, name)
                 if said is not None or sound.like is None:  # what is not said is the other one's
                     place, there = sound.places.get(name, sound.place), first.places.get(name, first.place)
@@ -236,11 +242,31 @@ class _OneDocument:
                 sound, "take", [(one.file, one.place, one.weight) for one in sound.takes],
                 [(one.file, one.place, one.weight) for one in first.takes], first.place,
             )  # fmt: skip
+            names = [name for name in TAKE_SETTINGS if name in scopes]
+            for take, other in zip(sound.takes, first.takes, strict=False):
+                for name in names:
+                    said, back = take.values.get(name), other.values.get(name)
+                    if said is not None or sound.like is None:
+                        yield from self.value(name, said, back, take.place, other.place, sound.key)
         if "part.file" in scopes:
             yield from self.files(
                 sound, "part", [(one.file, one.place, one.name) for one in sound.parts],
                 [(one.file, one.place, one.name) for one in first.parts], first.place,
             )  # fmt: skip
+        elif any(part_in(name) for name in scopes):
+            yield from self.parts(sound, first)
+
+    def parts(self, sound: SoundDefinition, first: SoundDefinition) -> Iterator[IchnosError]:
+        """Parts that have a place of their own each."""
+        there = {part.name: part for part in first.parts}
+        for part in sound.parts:
+            other = there.get(part.name)
+            if other is None or other.file is None:
+                what = f'"{sound.key}" has a part {part.name}, which would not stand here'
+                yield self.proof.error(what, part.place, first.place)
+            elif part.file is not None and (self.proof.leads_to(other.file) or other.file) != part.file:
+                what = f'"{sound.key}" plays {part.file}, and "{other.file}" stands here'
+                yield self.proof.error(what, part.place, other.place)
 
     def titles(self, sound: SoundDefinition, entries: Sequence[SoundDefinition]) -> Iterator[IchnosError]:
         there = {tag: (title, one) for one in entries for tag, title in one.titles.items()}

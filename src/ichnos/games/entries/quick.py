@@ -18,7 +18,7 @@ from ichnos.documents.tree import KEYED, LISTED, Node, Value, many_nodes
 from ichnos.errors import IchnosError
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.vocabulary import LANGUAGE, PART, PRINCIPAL, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
 
 _STRING = r'("(?:[^"\\]|\\.)*")'
 _COMMENTS = re.compile(rf"{_STRING}|//[^\n]*|/\*.*?\*/", re.DOTALL)
@@ -106,6 +106,8 @@ class _QuickReader:
 
     def value(self, pattern: Pattern) -> _Check:
         hole = pattern.only_hole
+        if any(part_in(one.word.name) for one in pattern.holes):
+            raise _TooOdd
         if hole is not None and not hole.converters and hole.word.kind == "text":
             return _text(hole.word.name, kept=hole.word.name in _KEYS)
         if hole is not None and not hole.converters and hole.word.kind in ("number", "whole"):

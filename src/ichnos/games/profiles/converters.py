@@ -5,13 +5,24 @@ from __future__ import annotations
 import math
 import posixpath
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Value, spelled
 
-Tables = Mapping[str, Mapping[str, str]]  # a profile's word tables, by name
 ValueFunction = Callable[[Value], Value]
 Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
+
+# A reference may have no extension, and dots in its name: only these are cut off.
+SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
+ANYWHERE = "*/"  # before a file of which only the name is known
+
+
+@dataclass(frozen=True)
+class Tables:
+    """What converters need of a game: its word tables by name, and the extensions that its files have."""
+
+    words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    suffixes: tuple[str, ...] = SUFFIXES
 
 
 class Unreadable(ValueError):
@@ -30,6 +41,11 @@ class Converter:
     argument: str | None
     write: Callable[[Value], Value]
     read: Callable[[Value], Value]
+
+    @property
+    def drops_extension(self) -> bool:
+        """Is a file read without its extension, whatever stands there?"""
+        return self.name in ("no-extension", "extension")
 
 
 @dataclass(frozen=True)
@@ -58,6 +74,10 @@ def _scaled(factor: float, digits: int) -> Callable[..., Pair]:
         lambda value: round(_number(value) * factor, digits),
         lambda value: round(_number(value) / factor, digits + round(math.log10(factor))),
     )
+
+
+def _as_number(argument: str | None, tables: Tables) -> Pair:
+    return _number, _number
 
 
 _SILENT = -100.0  # dB; what a volume of 0 is written as
@@ -115,16 +135,40 @@ def _yes_no(argument: str | None, tables: Tables) -> Pair:
     return lambda value: words[0] if value in (True, "true") else words[1], read
 
 
-# A reference may have no extension, and dots in its name: only these are cut off.
-_SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
-
-
 def _no_extension(argument: str | None, tables: Tables) -> Pair:
     def write(value: Value) -> Value:
         stem, suffix = posixpath.splitext(spelled(value))
-        return stem if suffix.lower() in _SUFFIXES else spelled(value)
+        return stem if suffix.lower() in tables.suffixes else spelled(value)
 
     return write, _same
+
+
+def _extension(argument: str | None, tables: Tables) -> Pair:
+    if not argument or not argument.strip("."):
+        raise BadArgument("the extension is needed: ~extension(kv)")
+    theirs, without = f".{argument.lstrip('.')}", _no_extension(None, tables)[0]
+    return (
+        lambda value: f"{without(value)}{theirs}",
+        lambda value: spelled(value).removesuffix(theirs),
+    )
+
+
+def _file_name(argument: str | None, tables: Tables) -> Pair:
+    return (
+        lambda value: posixpath.basename(spelled(value)),
+        lambda value: f"{ANYWHERE}{spelled(value).removeprefix(ANYWHERE)}",
+    )
+
+
+def _true_false(argument: str | None, tables: Tables) -> Pair:
+    def convert(value: Value) -> Value:
+        if value in (True, "true"):
+            return True
+        if value in (False, "false"):
+            return False
+        raise Unreadable(f"{value!r} is neither true nor false")
+
+    return convert, convert
 
 
 def _relative(argument: str | None, tables: Tables) -> Pair:
@@ -136,10 +180,10 @@ def _relative(argument: str | None, tables: Tables) -> Pair:
 
 
 def _table(argument: str | None, tables: Tables) -> Pair:
-    if argument is None or argument not in tables:
-        known = ", ".join(tables) or "none"
+    if argument is None or argument not in tables.words:
+        known = ", ".join(tables.words) or "none"
         raise BadArgument(f"game.toml has no word table [tables.{argument}] (there: {known})")
-    forward = tables[argument]
+    forward = tables.words[argument]
     back = {theirs: ours for ours, theirs in forward.items()}
 
     def write(value: Value) -> Value:
@@ -163,6 +207,8 @@ CONVERTERS: dict[str, ConverterKind] = {
     "text": ConverterKind(
         _text(str), "a number or yes/no as text, in quotation marks where the format has them", example=(2.0, "2")
     ),
+    "number": ConverterKind(_as_number, "a free field as a number", None, (2.0, 2.0)),
+    "true-false": ConverterKind(_true_false, "a free field as true or false", example=(True, True)),
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
     "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
@@ -174,6 +220,10 @@ CONVERTERS: dict[str, ConverterKind] = {
         _separated, "a version with something else between its numbers", "what stands there", ("1.2.0", "1/2/0")
     ),
     "no-extension": ConverterKind(_no_extension, "a file without its extension", example=("a/b.ogg", "a/b")),
+    "extension": ConverterKind(
+        _extension, "a file with another extension than its own", "the extension", ("a/b.ogg", "a/b.kv")
+    ),
+    "file-name": ConverterKind(_file_name, "a file's name alone, without its folders", example=("a/b.ogg", "b.ogg")),
     "relative": ConverterKind(
         _relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")
     ),
@@ -194,7 +244,7 @@ def make(name: str, argument: str | None, tables: Tables) -> Converter:
     Raises:
         BadArgument: parentheses where none may be, or without what is needed in them.
 
-    >>> percent = make("percent", None, {})
+    >>> percent = make("percent", None, Tables())
     >>> percent.write(0.25), percent.read("25")
     (25.0, 0.25)
     """

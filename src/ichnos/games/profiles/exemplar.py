@@ -118,7 +118,7 @@ class ExemplarRules:
 
     several_takes: bool = True
     repeat: Mapping[str, str | int] = field(default_factory=dict)
-    tables: Tables = field(default_factory=dict)
+    tables: Tables = field(default_factory=Tables)
     entries: Mapping[str, str | int] = field(default_factory=dict)
     kinds: frozenset[str] = frozenset()
     entry_for_takes: bool = False

@@ -181,7 +181,7 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
             if plain:
                 parts.append(plain)
                 plain = ""
-            parts.append(_hole(match, tables or {}))
+            parts.append(_hole(match, tables or Tables()))
         position = match.end()
     plain += text[position:]
     if plain:

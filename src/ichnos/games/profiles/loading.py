@@ -10,12 +10,12 @@ from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles import holes, kinds
-from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.converters import SUFFIXES, Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, Script, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in
 
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 _LEFT_BY_SYSTEMS = ("thumbs.db", "desktop.ini", ".ds_store")  # what Windows and macOS leave in folders
@@ -44,7 +44,8 @@ class _Loader:
             raise IchnosError("there is no game.toml here", place=Place(str(folder)), cure="a profile needs one")
         self.file = TomlFile(path.read_bytes(), str(path))
         self.rules = checked(Rules, self.file)
-        self.tables: Tables = self.rules.tables
+        encoder = self.rules.own_encoder
+        self.tables = Tables(self.rules.tables, (*SUFFIXES, encoder.extension) if encoder else SUFFIXES)
         self.kinds = self.all_kinds()
         self.documents: list[Exemplar] = []
         self.takes: list[holes.Pattern] = []  # of the empty files in tree/
@@ -141,6 +142,7 @@ class _Loader:
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
             self.refuse_two_extensions(exemplar)
+            self.need_parts(exemplar)
             self.documents.append(exemplar)
         else:
             self.refuse_unread_holes(found, name, pattern)
@@ -160,6 +162,19 @@ class _Loader:
                 " a text in no format is a script's template, scripts/PATH.j2",
             )
 
+    def need_parts(self, exemplar: Exemplar) -> None:
+        """A place for one part is for one that a kind of sound has."""
+        known = {part for kind in self.kinds.values() for part in kind.parts}
+        for node in exemplar.document.root.walk():
+            for name in exemplar.names_at(node):
+                part = part_in(name)
+                if part is not None and part not in known:
+                    raise exemplar.document.error(
+                        f'no sound of this game has a part "{part}"',
+                        node.start,
+                        f"its parts are: {', '.join(sorted(known))}" if known else "say [parts], names = [...]",
+                    )
+
     def refuse_two_extensions(self, exemplar: Exemplar) -> None:
         """A reference that has its extension already, with one written behind it."""
         for node in exemplar.document.root.walk():
@@ -170,7 +185,7 @@ class _Loader:
                         and part.word.kind == "path"
                         and isinstance(following, str)
                         and following.startswith(".")
-                        and not any(one.name == "no-extension" for one in part.converters)
+                        and not any(one.drops_extension for one in part.converters)
                     ):
                         raise exemplar.document.error(
                             f"@{part.word.name}@ has its extension already, and {following} would be a second one",

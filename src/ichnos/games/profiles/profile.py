@@ -103,7 +103,7 @@ class Profile:
     def references_are_bare(self) -> bool:
         """Do the game's definitions name files without their extension?"""
         named = [hole for exemplar in self.documents for hole in exemplar.holes_named("file")]
-        return bool(named) and all(any(one.name == "no-extension" for one in hole.converters) for hole in named)
+        return bool(named) and all(any(one.drops_extension for one in hole.converters) for hole in named)
 
     @cached_property
     def field_names(self) -> tuple[str, ...]:
@@ -114,6 +114,9 @@ class Profile:
             for name in exemplar.scopes
             if name.startswith(FIELD_PREFIX)
         }
+        paths = (*self.take_paths.values(), *self.part_paths.values(), *(one.path for one in self.written))
+        named = {hole.word.name for path in paths for hole in path.holes}
+        names |= {name.removeprefix(FIELD_PREFIX) for name in named if name.startswith(FIELD_PREFIX)}
         return tuple(sorted(names))
 
     def bare(self, reference: str) -> str:

@@ -8,6 +8,7 @@ scope, and the unit that repeats for that scope is found from where its holes st
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
@@ -66,6 +67,9 @@ WORDS: dict[str, Word] = {
         Word("voices", SOUND, "whole", "how many of it may play at once"),
         Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes"),
         Word("weight", TAKE, "number", "how often this take is picked against the others"),
+        Word("take.volume", TAKE, "number", "how loud the game plays this take; 1 is as it is"),
+        Word("take.pitch", TAKE, "number", "how high the game plays this take; 1 is as it is, 2 an octave up"),
+        Word("take.stream", TAKE, "yes-no", "is it read from the disk while it plays, as long clips are?"),
         Word("take.number", TAKE, "whole", "1 for the key's first take, 2 for its second"),
         Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer"),
         Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes"),
@@ -92,6 +96,9 @@ WORDS: dict[str, Word] = {
 _NO_SETTINGS = ("key", "key.own", "title")
 SETTINGS = tuple(word.name for word in WORDS.values() if word.scope == SOUND and word.name not in _NO_SETTINGS)
 
+# What can be said of a take besides its file and its weight.
+TAKE_SETTINGS = tuple(name for name in WORDS if name.startswith("take.") and name != "take.number")
+
 # An instance is recognised by one of its scope's principal holes; without one there is nothing to repeat.
 PRINCIPAL: dict[str, tuple[str, ...]] = {
     LANGUAGE: ("language",),
@@ -116,6 +123,8 @@ NAMING = frozenset(
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 
+_OF_PART = re.compile(r"part\.([a-z0-9-]+)\.file")  # part.NAME.file: one part's file, in a place of its own
+
 FIELD_PREFIX = "field."  # field.NAME: what a profile asks for that this vocabulary does not know
 
 
@@ -125,4 +134,12 @@ def word(name: str) -> Word | None:
         return Word(name, PACK, "id", "an id minted once for the pack")
     if name.startswith(FIELD_PREFIX):
         return Word(name, SOUND, "text", "what the pack file says under fields")
+    if part_in(name) is not None:
+        return Word(name, SOUND, "path", "the file of the part of that name")
     return WORDS.get(name)
+
+
+def part_in(name: str) -> str | None:
+    """The part whose own place a hole is: ``intro`` of ``part.intro.file``; ``None`` of any other."""
+    found = _OF_PART.fullmatch(name)
+    return found[1] if found else None

@@ -26,10 +26,12 @@ from ichnos.games.profiles.vocabulary import (
     PROP,
     SCHEDULE,
     SETTINGS,
+    TAKE_SETTINGS,
     TRIGGER,
     WORDS,
 )
 from ichnos.pack.plan.naming import ClipUses
+from ichnos.pack.workspace.pack_file import Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -114,20 +116,25 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
         sound.key,
         category,
         tuple(
-            TakeDefinition(uses.kept(placed, number), take.weight, {}, placed.place("takes", number - 1))
+            TakeDefinition(uses.kept(placed, number), take.weight, _of_take(take), placed.place("takes", number - 1))
             if take.kept
-            else TakeDefinition((use := next(takes)).path, take.weight, {}, use.place)
+            else TakeDefinition((use := next(takes)).path, take.weight, _of_take(take), use.place)
             for number, take in enumerate(takes_of(sound), 1)
         ),
         tuple(PartDefinition(use.part, use.path, use.place) for use in clips if use.role == "part"),
         settings,
         titles,
-        {f"{FIELD_PREFIX}{name}": text for name, text in sound.fields.items()},
+        {f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items()},
         sound.like,
         placed.place(),
         _places(placed, settings),
         kind=workspace.kind_of(sound).name,
     )
+
+
+def _of_take(take: Take) -> dict[str, Value]:
+    said = {name: getattr(take, name.removeprefix("take.")) for name in TAKE_SETTINGS}
+    return {name: value for name, value in said.items() if value is not None}
 
 
 def _places(placed: PlacedSound, settings: Mapping[str, Value]) -> dict[str, Place]:

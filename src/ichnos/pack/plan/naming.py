@@ -13,6 +13,7 @@ from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
 from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
 from ichnos.pack.workspace.pack_file import Prop, Sound
@@ -110,13 +111,25 @@ class ClipUses:
         """The values that a file's name can be made of."""
         group, _, own = sound.key.rpartition(self.rules.names.separator)
         category = self.workspace.category_of(sound)
-        return {"key": sound.key, "category": category, "key.group": group or None, "key.own": own}
+        return {
+            "key": sound.file or sound.key,
+            "category": category,
+            "key.group": group or None,
+            "key.own": sound.file or own,
+            **{f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items()},
+        }
 
     def _game_path(self, placed: PlacedSound, number: int, kind: Kind) -> str | None:
         """The path of the game's own file, where that is how it is replaced."""
         known, sound = self.workspace.catalogue, placed.sound
         if kind.replace != "by-path" or sound.new:
             return None
+        if sound.file is not None:
+            raise IchnosError(
+                f"{sound.key} is replaced by a file of the game's own name, and file = says another",
+                place=placed.place("file"),
+                cure="leave file out",
+            )
         takes = known.entry(sound.key).files if known and sound.key in known else ()
         if number > len(takes):
             raise IchnosError(

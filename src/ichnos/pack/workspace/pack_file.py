@@ -36,6 +36,9 @@ def _uuid(value: Any) -> str:
 
 class Take(TomlTable):
     clip: str | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
+    volume: float | None = Field(default=None, ge=0, description="of this take; 1 is as it is")
+    pitch: float | None = Field(default=None, gt=0, description="of this take; 1 is as it is, 2 an octave up")
+    stream: bool | None = Field(default=None, description="is it read from the disk while it plays?")
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
     weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
 
@@ -69,7 +72,9 @@ class Settings(TomlTable):
         default=None,
         description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless out of phase",
     )
-    fields: dict[str, str] = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
+    fields: dict[str, str | bool | int | float] = Field(
+        default={}, description="what this game's profile asks for besides: @field.NAME@"
+    )
 
 
 def _folder_names(games: dict[str, Any]) -> dict[str, Any]:
@@ -100,6 +105,11 @@ class Sound(Settings):
     new: bool = Field(default=False, description="the key is your own: the game does not have it")
     like: str | None = Field(
         default=None, description="a key of the game: the new entry starts as a copy of that one's text"
+    )
+    file: str | None = Field(
+        default=None,
+        min_length=1,
+        description="what its files are called, without folder and extension; else the game's profile names them",
     )
     title: Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])] = Field(
         default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
