@@ -13,9 +13,12 @@ from pydantic import BaseModel
 from ichnos.audio.process import treatments
 from ichnos.documents.formats import FORMATS
 from ichnos.documents.tree import spelled
+from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.converters import CONVERTERS
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import ID_PREFIX, INSIDE, WORDS
+from ichnos.games.samples import sample_pack
+from ichnos.games.scripts import FILTERS, script_values
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.findings import KINDS
 
@@ -58,9 +61,67 @@ def reference() -> str:
     for name, make in FORMATS.items():
         suffixes = ", ".join(make().suffixes) or "nothing of its own: name it in game.toml"
         lines.append(f"| `{name}` | {suffixes} |")
-    lines += ["", "## game.toml", ""]
+    lines += ["", *_scripts(), "", "## game.toml", ""]
     lines += _tables(Rules, "", set())
     return "\n".join(lines).rstrip() + "\n"
+
+
+_IN_SCRIPTS = {
+    "group": "the sound key up to its last separator",
+    "own": "the sound key after it",
+    "spelled": "the key as the game's file names spell it",
+    "kind": "the kind of sound that it is",
+    "like": "the key that its entry starts from",
+    "titles": "by language: `sound.titles.en`",
+    "fields": "the free fields by name: `sound.fields.mood`",
+    "takes": "its takes, as below",
+    "parts": "its parts, as below",
+    "ids": "by name: `pack.ids.NAME`",
+    "languages": "those of the titles",
+    "entries": "its entries, as below",
+}
+
+
+def _scripts() -> Iterator[str]:
+    """What a script's template is given, and the filters."""
+    profile = loading.load(places.find("ombervale"))
+    values = script_values(sample_pack(profile), profile.rules.names)
+    sound, schedule = values["sounds"][0], values["schedules"][0]
+    yield from (
+        "## Scripts",
+        "",
+        "A script's template, `scripts/PATH.j2`, is given `pack` and `game`, and the lists `sounds`, `triggers`,",
+        "`props` and `schedules`. What nobody has said is none. `games check` fills it with a made-up pack that has",
+        "everything.",
+        "",
+        "| name | meaning | made up |",
+        "|---|---|---|",
+    )
+    tables: list[tuple[str, str, dict[str, Any]]] = [
+        ("pack", "pack.", values["pack"]),
+        ("game", "game.", values["game"]),
+        ("sound", "", sound),
+        ("take", "take.", sound["takes"][0]),
+        ("part", "part.", values["sounds"][-1]["parts"][0]),
+        ("trigger", "trigger.", values["triggers"][0]),
+        ("prop", "prop.", values["props"][0]),
+        ("schedule", "schedule.", schedule),
+        ("entry", "entry.", schedule["entries"][0]),
+    ]
+    for name, prefix, table in tables:
+        for field, value in table.items():
+            known = WORDS.get(f"{prefix}{field}") or WORDS.get(field)
+            meaning = known.meaning if known else _IN_SCRIPTS[field]
+            shown = "" if isinstance(value, dict | list) or value in ("", None) else f"`{_shown(value)}`"
+            yield f"| `{name}.{field}` | {meaning} | {shown} |"
+    yield from ("", "| filter | what it makes | of | is |", "|---|---|---|---|")
+    for name, filter_ in FILTERS.items():
+        about = (filter_.__doc__ or "").splitlines()[0].rstrip(".")
+        yield f"| `{name}` | {about[0].lower()}{about[1:]} | `far.bell` | `{filter_('far.bell')}` |"
+    for name, kind in CONVERTERS.items():
+        shown = f'{name.replace("-", "_")}("{kind.argument}")' if kind.argument else name.replace("-", "_")
+        ours, theirs = (_shown(value) for value in kind.example)
+        yield f"| `{shown}` | {kind.meaning} | `{ours}` | `{theirs}` |"
 
 
 def pack_file() -> str:

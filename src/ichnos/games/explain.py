@@ -65,7 +65,8 @@ def explain(profile: Profile) -> Iterator[Explained]:
 def check_scripts(profile: Profile) -> None:
     """Fill each script with a made-up pack. Raises IchnosError with the template's line."""
     for script in profile.scripts:
-        render(profile.folder / "scripts", script.template, script_values(sample_pack(profile)))
+        values = script_values(sample_pack(profile), profile.rules.names)
+        render(profile.folder / "scripts", script.template, values, profile.tables)
 
 
 class _Filler:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 import traceback
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, Place
-from ichnos.games.definitions import Definitions
+from ichnos.games.definitions import Definitions, SoundDefinition
+from ichnos.games.profiles.converters import CONVERTERS, Tables, make
+from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import (
     ENTRY,
     FIELD_PREFIX,
@@ -23,35 +26,18 @@ from ichnos.games.profiles.vocabulary import (
 )
 
 
-def script_values(definitions: Definitions) -> dict[str, Any]:
+def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
     """What a pack says, as plain values for a script's template: the same that documents are filled with.
 
-    ``pack``: title, name, version ...; ``sounds``: key, category, takes (file, weight, number), parts
-    (name, file), titles, fields, and every setting; ``triggers``, ``props``, ``schedules`` with their
-    entries. A value that is not said is None.
+    ``pack``: title, name, version ...; ``game``: version; ``sounds``: key, category, kind, takes, parts,
+    titles, fields, and every setting; ``triggers``, ``props``, ``schedules`` with their entries. A value
+    that is not said is None. docs/profile-reference.md lists them all.
     """
     return {
-        "pack": _plain(PACK, definitions.pack.values) | {"ids": definitions.pack.ids},
-        "sounds": [
-            {
-                "key": sound.key,
-                "category": sound.category,
-                "takes": [
-                    {
-                        "file": take.file,
-                        "weight": take.weight,
-                        "number": number,
-                        **{name.removeprefix("take."): take.values.get(name) for name in TAKE_SETTINGS},
-                    }
-                    for number, take in enumerate(sound.takes, 1)
-                ],
-                "parts": [{"name": part.name, "file": part.file} for part in sound.parts],
-                "titles": {tag or "": title for tag, title in sound.titles.items()},
-                "fields": {name.removeprefix(FIELD_PREFIX): value for name, value in sound.fields.items()},
-                **{name: sound.settings.get(name) for name in SETTINGS},
-            }
-            for sound in definitions.sounds
-        ],
+        "pack": _plain(PACK, definitions.pack.values)
+        | {"ids": definitions.pack.ids, "languages": list(definitions.pack.languages)},
+        "game": {"version": definitions.pack.values.get("game.version")},
+        "sounds": [_sound(sound, names) for sound in definitions.sounds],
         "triggers": [_plain(TRIGGER, trigger.values) for trigger in definitions.triggers],
         "props": [_plain(PROP, prop.values) for prop in definitions.props],
         "schedules": [
@@ -64,9 +50,37 @@ def script_values(definitions: Definitions) -> dict[str, Any]:
     }
 
 
+def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
+    group, _, own = sound.key.rpartition(names.separator)
+    return {
+        "key": sound.key,
+        "group": group,
+        "own": own,
+        "spelled": names.spelled(sound.key),
+        "category": sound.category,
+        "kind": sound.kind,
+        "like": sound.like,
+        "title": sound.titles.get(None),
+        "titles": {tag: title for tag, title in sound.titles.items() if tag is not None},
+        "takes": [
+            {
+                "file": take.file,
+                "weight": take.weight,
+                "number": number,
+                **{name.removeprefix("take."): take.values.get(name) for name in TAKE_SETTINGS},
+            }
+            for number, take in enumerate(sound.takes, 1)
+        ],
+        "parts": [{"name": part.name, "file": part.file} for part in sound.parts],
+        "fields": {name.removeprefix(FIELD_PREFIX): value for name, value in sound.fields.items()},
+        **{name: sound.settings.get(name) for name in SETTINGS},
+    }
+
+
 def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
     """Each hole of a scope under its name there."""
-    return {name.rpartition(".")[2]: values.get(name) for name, word in WORDS.items() if word.scope == scope}
+    prefix = f"{scope}."
+    return {name.removeprefix(prefix): values.get(name) for name in WORDS if name.startswith(prefix)}
 
 
 def quoted(value: Any) -> str:
@@ -79,41 +93,130 @@ def quoted(value: Any) -> str:
     return '"' + "".join(marks.get(sign, sign) for sign in spelled(value)) + '"'
 
 
-def render(folder: Path, template: str, values: dict[str, Any]) -> str:
+def constant(value: Any) -> str:
+    """A text as the name of a constant: ASCII capitals with underscores.
+
+    >>> constant("höhe.gull-calls 2")
+    'HOHE_GULL_CALLS_2'
+    """
+    return "_".join(words(value).split()).upper()
+
+
+def words(value: Any) -> str:
+    """A text as its words in ASCII, in small letters, with spaces between them.
+
+    >>> words("shore.gullCalling")
+    'shore gull calling'
+    """
+    from anyascii import anyascii
+
+    split = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", anyascii(spelled(value)))
+    return " ".join(re.findall(r"[a-z]+|\d+", split.lower()))
+
+
+# What a template can do with a value, besides every converter of documents (a hyphen becomes an underscore).
+FILTERS: dict[str, Callable[[Any], str]] = {"quoted": quoted, "constant": constant, "words": words}
+
+
+def _filters(tables: Tables) -> dict[str, Callable[..., Any]]:
+    def of(name: str) -> Callable[..., Any]:
+        def convert(value: Any, argument: str | None = None) -> Any:
+            needed = CONVERTERS[name].argument
+            if (argument is None) != (needed is None):
+                said = f'{name}("...") with {needed}' if needed else f"{name} without parentheses"
+                raise ValueError(f"write {said}")
+            return make(name, argument, tables).write(value)
+
+        return convert
+
+    return {**{name.replace("-", "_"): of(name) for name in CONVERTERS}, **FILTERS}
+
+
+def render(folder: Path, template: str, values: dict[str, Any], tables: Tables | None = None) -> str:
     """Fill a script's template.
 
     Args:
         folder: the profile's ``scripts/``; nothing outside it can be included.
         values: plain values only; a template cannot reach anything else.
+        tables: what the converters of the profile need.
 
     Raises:
-        IchnosError: with the template's file and line.
+        IchnosError: with the template's file, line and column.
     """
-    from jinja2 import FileSystemLoader, StrictUndefined, TemplateError, TemplateSyntaxError
+    from jinja2 import FileSystemLoader, StrictUndefined, TemplateError, TemplateSyntaxError, UndefinedError
     from jinja2.sandbox import ImmutableSandboxedEnvironment
 
     environment = ImmutableSandboxedEnvironment(
         loader=FileSystemLoader(folder), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
         keep_trailing_newline=True, autoescape=False,
     )  # fmt: skip
-    environment.filters["quoted"] = quoted
+    environment.filters.update(_filters(tables or Tables()))
     try:
         return environment.get_template(template).render(values)
     except TemplateSyntaxError as error:
-        raise _refused(folder / (error.name or template), error.lineno, str(error.message)) from None
+        known = [*environment.filters] if "filter" in str(error.message) else []
+        raise _refused(folder / (error.name or template), error.lineno, str(error.message), known) from None
     except (TemplateError, TypeError, ValueError, ArithmeticError, LookupError, AttributeError) as error:
         lines = [
             frame.lineno for frame in traceback.extract_tb(error.__traceback__) if frame.filename.endswith(template)
         ]
-        raise _refused(folder / template, lines[-1] if lines else None, str(error)) from None
+        known = list(_names(values)) if isinstance(error, UndefinedError) else []
+        raise _refused(folder / template, lines[-1] if lines else None, str(error), known) from None
 
 
-def _refused(path: Path, line: int | None, reason: str) -> IchnosError:
-    return IchnosError(
-        f"this script's template cannot be filled: {reason}",
-        place=Place(str(path), line, 1 if line else None),
-        cure="correct the template",
+def _names(values: Any) -> Iterator[str]:
+    """Every name that a template can use."""
+    if isinstance(values, dict):
+        for name, inner in values.items():
+            yield str(name)
+            yield from _names(inner)
+    elif isinstance(values, list):
+        for inner in values:
+            yield from _names(inner)
+
+
+_PLAIN_WORDS = (
+    (r"^'[\w ]+' (?:object )?has no attribute '(\w+)'$|^'(\w+)' is undefined$", r'nothing is called "\1\2" here'),
+    (r"^No (?:filter|test) named '(\w+)'\.?$", r'there is no filter named "\1"'),
+    (r"^expected token '(.+)', got '(.+)'$", r'found "\2" where "\1" should stand'),
+    (r"^Encountered unknown tag '(\w+)'\..*$", r'there is no tag named "\1"'),
+    (r"^unexpected '(.+)'$", r'found "\1", which cannot stand here'),
+    (
+        r"^Unexpected end of template\..*$",
+        "a block is not closed: {% endfor %} or {% endif %} is missing",
+    ),
+    (r"^unsupported operand.*$|^can only concatenate.*$|^must be .*$", "two values that do not go together are joined"),
+)
+
+
+def _refused(path: Path, line: int | None, reason: str, known: Sequence[str] = ()) -> IchnosError:
+    """An error of a template in plain words, at the word that it is about."""
+    plain = next(
+        (re.sub(was, now, reason, flags=re.DOTALL) for was, now in _PLAIN_WORDS if re.match(was, reason, re.DOTALL)),
+        reason.replace("'None'", "a value that nobody has said"),
     )
+    found = re.search(r'"([^"]+)"', plain)
+    cure = "correct the template"
+    if found and known:
+        from rapidfuzz import process
+
+        near = process.extractOne(found[1], list(dict.fromkeys(known)), score_cutoff=60)
+        cure = f'did you mean "{near[0]}"?' if near else "docs/profile-reference.md lists what there is, under Scripts"
+    return IchnosError(
+        f"this script's template cannot be filled: {plain}",
+        place=Place(str(path), line, _column(path, line, found[1] if found else None) if line else None),
+        cure=cure,
+    )
+
+
+def _column(path: Path, line: int, about: str | None) -> int:
+    """Where in a line of a template a word stands; else where the first of what is filled begins."""
+    lines = path.read_text("utf-8", "replace").splitlines()
+    text = lines[line - 1] if line <= len(lines) else ""
+    at = text.find(about) if about else -1
+    if at < 0:
+        at = min((found for mark in ("{{", "{%") if (found := text.find(mark)) >= 0), default=0)
+    return at + 1
 
 
 def with_region(text: str, body: str, comment: str) -> str:

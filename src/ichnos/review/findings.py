@@ -58,6 +58,9 @@ KINDS = {
             "script-key", "silence: the script asks for another key than the definition has", "correct the script"
         ),
         FindingKind(
+            "script-file", "silence: the script asks for a file that is not there", "correct the script", grave=False
+        ),
+        FindingKind(
             "title-missing", "players of that language read the old title, or none", "add the title", grave=False
         ),
         FindingKind("version-other", "the game refuses to load the pack", "say the version that the game has"),

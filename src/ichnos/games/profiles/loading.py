@@ -85,7 +85,7 @@ class _Loader:
             )
         return Profile(
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
-            tuple(self.scripts()), tuple(self.plain),
+            tuple(self.scripts()), tuple(self.plain), self.tables,
         )  # fmt: skip
 
     def error(self, what: str, cure: str, *at: str | int) -> IchnosError:

@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 
 from ichnos.errors import UsageError
 from ichnos.games.profiles import holes
+from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
@@ -45,6 +46,7 @@ class Profile:
     package_name: holes.Pattern
     scripts: tuple[Script, ...]
     plain_files: tuple[str, ...]  # copied as they stand
+    tables: Tables
 
     @property
     def tree(self) -> Path:

@@ -232,7 +232,9 @@ def _filled(exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindi
 
 
 def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedFile:
-    body = render(workspace.profile.folder / "scripts", script.template, script_values(said))
+    profile = workspace.profile
+    values = script_values(said, profile.rules.names)
+    body = render(profile.folder / "scripts", script.template, values, profile.tables)
     reason = "a script that plays the sounds"
     if script.region is not None:
         own = workspace.folder / "own" / script.path
