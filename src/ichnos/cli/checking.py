@@ -159,6 +159,7 @@ def _warn_if_behind(loaded: Workspace | None) -> None:
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
+    from ichnos.files.sources import Inside, files_at
     from ichnos.games.catalogues import library
     from ichnos.games.catalogues.harvest import harvest
     from ichnos.games.profiles import loading, profile
@@ -172,7 +173,9 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
     else:
         raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
-        context = replace(context, catalogue=harvest(context.profile, installation))
+        rules = context.profile.rules.catalogue
+        theirs = Inside(files_at(installation), rules.folder)
+        context = replace(context, catalogue=harvest(context.profile, installation), own=theirs)
     return context
 
 

@@ -303,6 +303,10 @@ def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool
     with show.progress("converting", sum(one.facts.seconds for one in prepared.missing)) as advance:
         built, planned = building.carry_out(planned, advance, show.waiting)
     _print_built(planned.prepared, built, json=json)
+    if built.written and planned.prepared.outline.afterwards:
+        typer.echo("What is left for your own hands:", err=True)
+        for number, step in enumerate(planned.prepared.outline.afterwards, 1):
+            typer.echo(f"  {number}. {step}", err=True)
 
 
 def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:

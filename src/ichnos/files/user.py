@@ -30,12 +30,13 @@ class UserState(State):
     what keys are made of.
     """
 
-    VERSION = 1
+    VERSION = 2
     SCHEMA = """
         CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
         CREATE TABLE catalogues (
             id INTEGER PRIMARY KEY, identity TEXT NOT NULL, profile TEXT NOT NULL UNIQUE, game TEXT NOT NULL,
             source TEXT NOT NULL, seen TEXT NOT NULL, strays INTEGER NOT NULL, notes TEXT NOT NULL,
+            languages TEXT NOT NULL,
             count INTEGER NOT NULL);
         CREATE TABLE keys (
             id INTEGER PRIMARY KEY, catalogue INTEGER NOT NULL, key TEXT NOT NULL, category TEXT,

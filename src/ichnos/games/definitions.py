@@ -175,7 +175,7 @@ def combine(several: list[Definitions]) -> Definitions:
         found.languages.update(dict.fromkeys(one.pack.languages))
         for sound in one.sounds:
             known = found.sounds.get(sound.key)
-            found.sounds[sound.key] = sound if known is None else _together(known, sound)
+            found.sounds[sound.key] = sound if known is None else together(known, sound)
     return Definitions(
         PackDefinition(found.values, tuple(found.languages), found.places),
         tuple(found.sounds.values()),
@@ -185,7 +185,8 @@ def combine(several: list[Definitions]) -> Definitions:
     )
 
 
-def _together(first: SoundDefinition, other: SoundDefinition) -> SoundDefinition:
+def together(first: SoundDefinition, other: SoundDefinition) -> SoundDefinition:
+    """All that two entries of one sound say; where both say something, the first counts."""
     main = first if first.names_files or not other.names_files else other
     return replace(
         main,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterator
 
 from rapidfuzz import process
@@ -20,11 +21,14 @@ _SLIP = 0.8  # of likeness: a text nearer to a key than this, and not the same, 
 def findings(subject: Subject) -> Iterator[Finding]:
     """Keys of the definitions, and of files where names are all that a game goes by."""
     context = subject.context
-    for definitions in subject.pack.by_document.values():
+    for name, definitions in subject.pack.by_document.items():
         first: dict[tuple[str, str | None], Place] = {}
+        of_game = subject.pack.of_game.get(name, Counter())
         for sound in definitions.sounds:
             entry = (sound.key, sound.language)
             if entry in first:
+                if of_game[sound.key] > 1:
+                    continue  # so it is in the game's own file
                 line = first[entry].line
                 yield finding("key-twice", sound.place, f'the key "{sound.key}" stands in line {line} already')
                 continue

@@ -31,6 +31,7 @@ class Context:
     silent_keys: Collection[str] = ()
     pack_file: PackFile | None = None
     place: Callable[..., Place] | None = None  # of a field of the pack file
+    own: Files | None = None  # the game's own files
 
     @property
     def title(self) -> str:
@@ -48,6 +49,7 @@ def of_workspace(workspace: Workspace) -> Context:
         [sound.key for sound in pack_file.sound if sound.silent],
         pack_file,
         workspace.file.place,
+        workspace.game_files(),
     )
 
 
@@ -70,7 +72,7 @@ class Subject:
     @cached_property
     def pack(self) -> PackReading:
         """What it says."""
-        return read_pack(self.profile, self.files)
+        return read_pack(self.profile, self.files, own=self.context.own)
 
     @cached_property
     def sounds(self) -> list[str]:

@@ -39,6 +39,7 @@ class Catalogue:
     seen: Signatures = field(default_factory=dict)
     strays: int = 0  # entries that fit no exemplar
     notes: list[str] = field(default_factory=list)  # what was not understood, in sentences
+    languages: list[str] = field(default_factory=list)  # of the game's own titles
     keys: list[str] = field(default_factory=list)
     categories: list[str | None] = field(default_factory=list)
     files: list[str] = field(default_factory=list)  # of each key, joined by JOINT

@@ -39,6 +39,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         _take_in_paths(catalogue, profile, sounds)
     catalogue.notes = list(_notes(pack))
+    titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
+    catalogue.languages = sorted({*pack.definitions.pack.languages, *titled})
     if not catalogue.keys:
         broken = f" ({pack.broken[0]})" if pack.broken else ""
         raise IchnosError(

@@ -129,20 +129,26 @@ class Editor:
     def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
         here = [one for one in found.inside.get(scope, ()) if one.alternative in pattern.children]
-        existing = {tuple(one.values.get(name) for name in naming): one for one in here}
+        pieces = self.exemplar.pieces(pattern, scope)
+        existing = [
+            {tuple(one.values.get(name) for name in naming): one for one in here if one.alternative in piece}
+            for piece in pieces
+        ]
         added = []
         for inner in repetitions(self.exemplar, scope, bindings):
-            one = existing.get(tuple(resolve(name, inner) for name in naming))
-            if one is None:
-                text = self.filler.entry(pattern, scope, inner)
-                if text is not None:
-                    added.append(text)
-            elif scope in _GROUPS:
-                yield from self.merge_entries(one, inner)
-            else:
-                text = self.refill(one, inner)
-                if text != self.text[one.node.start : one.node.end]:
-                    yield Edit(one.node.start, one.node.end, text)
+            named = tuple(resolve(name, inner) for name in naming)
+            for piece, there in zip(pieces, existing, strict=True):
+                one = there.get(named)
+                if one is None:
+                    text = self.filler.entry(piece, scope, inner)
+                    if text is not None:
+                        added.append(text)
+                elif scope in _GROUPS:
+                    yield from self.merge_entries(one, inner)
+                else:
+                    text = self.refill(one, inner)
+                    if text != self.text[one.node.start : one.node.end]:
+                        yield Edit(one.node.start, one.node.end, text)
         if added:
             yield self.insert(added, pattern, real, [one.node for one in here])
 
@@ -254,7 +260,7 @@ class Editor:
             if model is not None and self.carries(model, pattern, scope, inner):
                 texts.append(self.refill(model, inner))
             else:
-                texts.append(self.filler.entry(pattern, scope, inner) or "")
+                texts.append(self.new_entry(pattern, scope, inner))
         if len(new) == len(old):
             for one, text in zip(old, texts, strict=True):
                 if text != self.text[one.node.start : one.node.end]:
@@ -273,11 +279,16 @@ class Editor:
         for inner in repetitions(self.exemplar, LANGUAGE, bindings):
             one = there.get(resolve("language", inner))
             if one is None:
-                added.append(self.filler.entry(pattern, LANGUAGE, inner) or "")
+                added.append(self.new_entry(pattern, LANGUAGE, inner))
             elif (text := self.refill(one, inner)) != self.text[one.node.start : one.node.end]:
                 yield Edit(one.node.start, one.node.end, text)
         if added:
             yield self.insert(added, pattern, real, [one.node for one in old])
+
+    def new_entry(self, pattern: Node, scope: str, bindings: Bindings) -> str:
+        """The text of an entry inside another, such as one more take."""
+        (piece,) = self.exemplar.pieces(pattern, scope)
+        return self.filler.entry(piece, scope, bindings) or ""
 
     def carries(self, model: Found, pattern: Node, scope: str, bindings: Bindings) -> bool:
         """Has an existing entry room for all that is set?"""

@@ -76,7 +76,8 @@ def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> st
     return Filler(exemplar, like).text(bindings)
 
 
-Like = Callable[[str, Bindings], str | None]  # an existing entry's text, for a scope and its instance
+# An existing entry's text, for a scope and its instance, that is like one of the exemplar's nodes.
+Like = Callable[[str, Bindings, list[Node]], str | None]
 
 
 class Filler:
@@ -187,6 +188,7 @@ class Filler:
             return head + self.content[node.body_start : node.end]
         written: list[tuple[str, Node, bool]] = []  # text, its exemplar, is it the first for that exemplar
         done: set[str] = set()
+        had: set[Node] = set()
         for child in children:
             scope = self.exemplar.units.get(child)
             if scope is None:
@@ -195,14 +197,14 @@ class Filler:
                     written.append((text, child, True))
                 continue
             if scope in done:
-                continue  # another alternative of the same unit
+                continue  # another alternative of the same unit, or another piece
             done.add(scope)
-            first = True
             for inner in repetitions(self.exemplar, scope, bindings):
-                text = self.entry(node, scope, inner)
-                if text is not None:
-                    written.append((text, child, first))
-                    first = False
+                for piece in self.exemplar.pieces(node, scope):
+                    text = self.entry(piece, scope, inner)
+                    if text is not None:
+                        written.append((text, piece[0], piece[0] not in had))
+                        had.add(piece[0])
         opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
         if not written:
             return head + opening.rstrip() + closing.lstrip()
@@ -213,26 +215,25 @@ class Filler:
             pieces.append(text)
         return "".join([*pieces, closing])
 
-    def entry(self, parent: Node, scope: str, bindings: Bindings) -> str | None:
-        """The text of one entry of a scope, below ``parent``; ``None`` where it would say nothing."""
-        alternatives = self.alternatives(parent, scope, bindings)
+    def entry(self, piece: list[Node], scope: str, bindings: Bindings) -> str | None:
+        """The text of one piece of an entry; ``None`` where it would say nothing."""
+        alternatives = self.alternatives(piece, scope, bindings)
         if not alternatives:
             return None  # here stand sounds of another kind
-        names = self.exemplar.entry_needs(parent, scope)
+        names = self.exemplar.entry_needs(alternatives, scope)
         if LANGUAGE in bindings and "title" in names and all(resolve(name, bindings) is None for name in names):
             return None  # also where it is like another one: it is not called like that
-        text = self.like(scope, bindings) if self.like else None
+        text = self.like(scope, bindings, alternatives) if self.like else None
         if text is not None:
             return text
         return self.node(self.alternative(alternatives, bindings), bindings)
 
-    def alternatives(self, parent: Node, scope: str, bindings: Bindings) -> list[Node]:
-        """The ways to write an entry of a scope below ``parent``; for a sound, those that its kind has."""
-        found = [child for child in parent.children if self.exemplar.units.get(child) == scope]
+    def alternatives(self, piece: list[Node], scope: str, bindings: Bindings) -> list[Node]:
+        """The ways to write a piece of an entry; for a sound, those that its kind has."""
         if scope != SOUND or not self.exemplar.entry_kinds:
-            return found
+            return piece
         kind = resolve("kind", bindings)
-        return [child for child in found if self.exemplar.entry_kinds.get(child) == kind]
+        return [one for one in piece if self.exemplar.entry_kinds.get(one) == kind]
 
     def alternative(self, alternatives: list[Node], bindings: Bindings) -> Node:
         """The first that can carry every value that is set."""

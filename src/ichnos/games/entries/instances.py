@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from ichnos.documents.tree import Value
 from ichnos.games.definitions import Definitions, ScheduleDefinition, SoundDefinition
 from ichnos.games.entries.fill import Instance
+from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
@@ -20,7 +22,21 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     TRIGGER,
+    part_in,
 )
+
+
+def said_in(exemplar: Exemplar, definitions: Definitions, *, merged: bool) -> Definitions:
+    """What a pack says in one document: of the kinds that stand in it, and without files only where it has none.
+
+    A sound without files is one of the game's that gets another title.
+    """
+    of_kinds = definitions.of_kinds(exemplar.kinds)
+    names = set(exemplar.scopes)
+    has_files = bool({"file", "part.file"} & names) or any(part_in(name) for name in names)
+    if merged or ("title" in names and not has_files):
+        return of_kinds
+    return replace(of_kinds, sounds=tuple(of_kinds.defined()))
 
 
 def pack_instance(definitions: Definitions, profile: Profile) -> Instance:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ichnos.documents.formats import parse
-from ichnos.documents.tree import Document
+from ichnos.documents.tree import Document, Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.edit import Editor
@@ -22,7 +22,7 @@ class Originals:
         self._separator = separator
         self._names = set(files.names()) if files else set()
         self._documents: dict[str, Document] = {}
-        self._entries: dict[tuple[int, str], dict[str, Found]] = {}
+        self._entries: dict[tuple[int, str], dict[str, list[Found]]] = {}
 
     def document(self, exemplar: Exemplar, path: str, encoding: str | None = None) -> Document:
         """The game's own file at a path of the pack.
@@ -45,15 +45,28 @@ class Originals:
             self._documents[path] = parse(data, label, exemplar.document.format, encoding)
         return self._documents[path]
 
-    def like(self, exemplar: Exemplar, path: str, encoding: str | None, scope: str, bindings: Bindings) -> str | None:
-        """The text for a sound that is to be like one of the game's; ``None`` where it is not, or not here."""
+    def like(
+        self,
+        exemplar: Exemplar,
+        path: str,
+        encoding: str | None,
+        scope: str,
+        bindings: Bindings,
+        piece: list[Node],
+    ) -> str | None:
+        """The text for a sound that is to be like one of the game's; ``None`` where it is not, or not here.
+
+        Args:
+            piece: the exemplar's nodes of which the copied entry is one.
+        """
         if scope != SOUND or path not in self._names:
             return None
         wanted = bindings[SOUND].values.get("like")
         if not wanted:
             return None
         document = self.document(exemplar, path, encoding)
-        found = self._found(exemplar, document, path).get(str(wanted))
+        entries = self._found(exemplar, document, path).get(str(wanted), [])
+        found = next((one for one in entries if one.alternative in piece), None)
         return Editor(exemplar, document).refill(found, bindings, copied=True) if found else None
 
     def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
@@ -68,10 +81,11 @@ class Originals:
         inner = Editor(exemplar, document).refill(reading.pack, bindings, copied=True)
         return text[: document.root.start] + inner + text[document.root.end :]
 
-    def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, Found]:
+    def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, list[Found]]:
         kept = self._entries.get((id(exemplar), path))
         if kept is None:
-            reading = read(exemplar, document)
-            kept = dict(sound_entries(reading.pack, self._separator)) if reading else {}
+            reading, kept = read(exemplar, document), {}
+            for key, one in sound_entries(reading.pack, self._separator) if reading else ():
+                kept.setdefault(key, []).append(one)
             self._entries[id(exemplar), path] = kept
         return kept

@@ -9,6 +9,7 @@ from functools import cached_property
 from pathlib import PurePosixPath
 
 from ichnos.documents.formats import parse
+from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
@@ -23,6 +24,7 @@ from ichnos.games.definitions import (
     TakeDefinition,
     TriggerDefinition,
     combine,
+    together,
 )
 from ichnos.games.entries.quick import QuickReading, read_quickly
 from ichnos.games.entries.read import DocumentReading, Found, every, read
@@ -62,6 +64,7 @@ class PackReading:
     # Of each document of the profile, by key and language, where titles stand.
     titled: dict[str, dict[str, dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
+    of_game: dict[str, Counter[str]] = field(default_factory=dict)  # of those, how often the game's own has each key
     quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
 
     @cached_property
@@ -75,10 +78,11 @@ class PackReading:
             yield from one.defined()
 
 
-def read_pack(profile: Profile, files: Files, *, keys_alone: bool = False) -> PackReading:
+def read_pack(profile: Profile, files: Files, *, own: Files | None = None, keys_alone: bool = False) -> PackReading:
     """Read every document of a pack that the profile knows.
 
     Args:
+        own: the game's own files; what stands in those as well is not judged.
         keys_alone: only keys, categories and files are asked for: a large document may be read without places.
     """
     result = PackReading()
@@ -112,7 +116,10 @@ def read_pack(profile: Profile, files: Files, *, keys_alone: bool = False) -> Pa
                 continue
             _hold_against_path(result, profile, reading, in_path)
             _take_in(result, name, reading, in_path, separator)
-            if "title" in exemplar.scopes and rules.mode != "merge":
+            result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
+            if rules.mode == "merge" and own is not None:
+                result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
+            if "title" in exemplar.scopes:
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
@@ -137,12 +144,31 @@ def _take_in(
     result: PackReading, name: str, reading: DocumentReading, in_path: Mapping[str, Value], separator: str
 ) -> None:
     document = reading.document
-    result.strange += [(document.text.place(node.start), document.excerpt(node)) for node in reading.strays]
     result.by_document[name] = definitions_of(reading, separator, in_path)
     for found in every(reading.pack):
         if found.unknown:
             said = [node for node in found.unknown if node.children or node.holds_value]
             result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
+
+
+def _strange(reading: DocumentReading, own: Files | None, name: str, *, merged: bool) -> Iterator[tuple[Place, str]]:
+    """What fits no exemplar; of a file that is merged, only what the game's own does not have as well."""
+    document = reading.document
+    if merged and (own is None or name not in own.names()):
+        return
+    theirs = " ".join(from_bytes(own.read(name), name).content.split()) if merged and own and reading.strays else ""
+    for node in reading.strays:
+        if not merged or " ".join(document.text.content[node.start : node.end].split()) not in theirs:
+            yield document.text.place(node.start), document.excerpt(node)
+
+
+def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding: str | None) -> Counter[str]:
+    """How often each key stands in the game's own file."""
+    if name not in own.names():
+        return Counter()
+    document = parse(own.read(name), own.label(name), exemplar.document.format, encoding)
+    reading = read(exemplar, document)
+    return Counter(one.key for one in definitions_of(reading, separator).sounds) if reading else Counter()
 
 
 def _titles(titled: dict[str, dict[str, Place]], definitions: Definitions) -> None:
@@ -175,6 +201,8 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
     sounds = [_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator)]
     if reading.exemplar.together.get(SOUND) == TAKE:
         sounds = _with_all_takes(sounds)
+    elif _in_pieces(reading.exemplar):
+        sounds = list(_whole(reading.exemplar, pack, sounds))
     languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
     players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
     return Definitions(
@@ -201,6 +229,32 @@ def _with_all_takes(entries: list[SoundDefinition]) -> list[SoundDefinition]:
         known = found.get(one.key)
         found[one.key] = replace(known, takes=(*known.takes, *one.takes)) if known else one
     return list(found.values())
+
+
+def _in_pieces(exemplar: Exemplar) -> bool:
+    """Does a sound stand in several places of this document?"""
+    units = [unit for unit, scope in exemplar.units.items() if scope == SOUND and unit not in exemplar.entry_kinds]
+    return len({(exemplar.parents[unit], unit.label) for unit in units}) > 1
+
+
+def _whole(exemplar: Exemplar, pack: Found, pieces: list[SoundDefinition]) -> Iterator[SoundDefinition]:
+    """Each sound once, put together from its pieces; a piece that stands there twice makes a second one of it."""
+    where = [
+        (one.alternative and exemplar.parents[one.alternative], one.alternative and one.alternative.label)
+        for one in pack.all(SOUND)
+    ]
+    found: dict[str, list[tuple[set[object], SoundDefinition]]] = {}
+    for piece, one in zip(where, pieces, strict=True):
+        entries = found.setdefault(one.key, [])
+        for index, (had, known) in enumerate(entries):
+            if piece not in had:
+                had.add(piece)
+                entries[index] = had, together(known, one)
+                break
+        else:
+            entries.append(({piece}, one))
+    for entries in found.values():
+        yield from (one for _, one in entries)
 
 
 def _scope(name: str) -> str:

@@ -21,6 +21,7 @@ from ichnos.games.definitions import (
     TriggerDefinition,
 )
 from ichnos.games.entries.fill import Bindings, resolve
+from ichnos.games.entries.instances import said_in
 from ichnos.games.entries.packs import SoundFiles, definitions_of
 from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import Unreadable
@@ -146,7 +147,7 @@ class _OneDocument:
             CATEGORY: resolve("category", bound), GROUP: resolve("key.group", bound), SOUND: resolve("key", bound)
         }  # fmt: skip
         sounds = []
-        for sound in self.proof.said.of_kinds(self.exemplar.kinds).sounds:
+        for sound in said_in(self.exemplar, self.proof.said, merged=self.merged).sounds:
             group = sound.key.rpartition(self.proof.separator)[0] or None
             own = {CATEGORY: sound.category, GROUP: group, SOUND: sound.key}
             if all(own[scope] == of[scope] for scope in (CATEGORY, GROUP, SOUND) if scope in bound):

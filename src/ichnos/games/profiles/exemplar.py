@@ -2,6 +2,8 @@
 
 The unit repeated for a scope is the smallest repeatable node around all of that scope's holes.
 Two siblings alike that both hold the scope's principal hole are alternatives: two ways to write it.
+Where nothing around all of them can be repeated, and each holds the principal hole, they are pieces of
+one entry: two lines of a sound, or two lists in one file.
 A hole in the path makes the file itself the unit.
 """
 
@@ -50,6 +52,7 @@ class Exemplar:
     _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
     _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
+    _pieces: dict[tuple[Node, str], list[list[Node]]] = field(default_factory=dict, repr=False)
     _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
 
     def names_below(self, node: Node) -> set[str]:
@@ -86,10 +89,20 @@ class Exemplar:
             self._node_needs[node] = frozenset() if stays else frozenset(hole.word.name for hole in holes)
         return self._node_needs[node]
 
-    def entry_needs(self, parent: Node, scope: str) -> frozenset[str]:
-        """The same of a scope's entry below ``parent``: with none of them it would carry only its own name."""
-        if (parent, scope) not in self._entry_needs:
-            alternatives = [child for child in parent.children if self.units.get(child) == scope]
+    def pieces(self, parent: Node, scope: str) -> list[list[Node]]:
+        """The pieces of a scope's entry below ``parent``, each with the ways to write it."""
+        if (parent, scope) not in self._pieces:
+            found: dict[str | None, list[Node]] = {}
+            for child in parent.children:
+                if self.units.get(child) == scope:
+                    found.setdefault(child.label, []).append(child)
+            self._pieces[parent, scope] = list(found.values())
+        return self._pieces[parent, scope]
+
+    def entry_needs(self, alternatives: list[Node], scope: str) -> frozenset[str]:
+        """The same of a scope's entry: with none of them it would carry only its own name."""
+        first = alternatives[0]
+        if (first, scope) not in self._entry_needs:
             below = [node for child in alternatives for node in child.walk()]
             more = [
                 hole
@@ -102,8 +115,8 @@ class Exemplar:
                 or any(self.units.get(node, scope) != scope for node in below)
                 or any(hole.default is not None for hole in more)
             )
-            self._entry_needs[parent, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
-        return self._entry_needs[parent, scope]
+            self._entry_needs[first, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
+        return self._entry_needs[first, scope]
 
 
 @dataclass(frozen=True)
@@ -242,6 +255,8 @@ class _Units:
         node: Node | None = lowest
         while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
             node = None if node is region else self.exemplar.parents.get(node)
+        if node is None and scope == SOUND and (pieces := self.pieces(holders, bound)):
+            return pieces
         if node is None and scope == LANGUAGE and self.exemplar.units.get(region) == SOUND:
             self.exemplar.together[SOUND] = LANGUAGE  # one entry for each sound in each language
             return []
@@ -255,6 +270,19 @@ class _Units:
                 else f"put it into a list, or put a hole such as @{PRINCIPAL[scope][0]}@ into the file's name",
             )
         return [node]
+
+    def pieces(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
+        """The nodes that hold a sound's own name and can be repeated, where all of its holes stand in one of them."""
+        found: dict[Node, None] = {}
+        for holder in holders.get(SOUND, ()):
+            if not self.exemplar.names_at(holder) & set(PRINCIPAL[SOUND]):
+                continue
+            unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
+            if unit is not None:
+                found[unit] = None
+        inside = {node for unit in found for node in unit.walk()}
+        inner = [node for scope in self.inner(SOUND, bound) for node in holders.get(scope, ())]
+        return list(found) if len(found) > 1 and inside.issuperset(inner) else []
 
     def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
         """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""

@@ -302,6 +302,9 @@ class Rules(TomlTable):
     )
     icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
     packaging: Packaging
+    afterwards: tuple[str, ...] = Field(
+        default=(), description="what no tool can do, in the order of the steps; told after building and installing"
+    )
     install: Install = Install()
     document: tuple[DocumentRules, ...] = Field(default=(), description="[[document]]: one for each that needs it")
     script: tuple[ScriptRules, ...] = Field(default=(), description="[[script]]: one for each template in scripts/")

@@ -49,7 +49,8 @@ def loads(text: str) -> Outline | None:
             for role, part, clip, path, number, about, in_place, *place in values["sounds"]
         )
         values["files"] = tuple(_file(one) for one in values["files"])
-        return Outline(**{**values, "notes": tuple(values["notes"])})
+        lists = {name: tuple(values[name]) for name in ("notes", "afterwards")}
+        return Outline(**{**values, **lists})
     except (ValueError, TypeError, KeyError, IndexError, AttributeError):
         return None
 

@@ -22,6 +22,7 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     pack_file = workspace.pack_file
     paths += [folder / name for name in workspace.files]
     paths += [folder / one.picture for one in pack_file.prop if one.picture]
+    paths += [folder / one.file for one in pack_file.file]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
     for inner in (workspace.profile.folder, folder / "own", folder / ENCODED):
         paths += [inner, *inner.rglob("*")]

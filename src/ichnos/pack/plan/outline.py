@@ -12,7 +12,7 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.games.definitions import Definitions
 from ichnos.games.entries.edit import EntryChange, merge
 from ichnos.games.entries.fill import Bindings, Filler, Instance, fill, instances, repetitions, resolve
-from ichnos.games.entries.instances import pack_instance
+from ichnos.games.entries.instances import pack_instance, said_in
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
@@ -43,13 +43,14 @@ def make(workspace: Workspace) -> Outline:
     bindings: Bindings = {PACK: pack_instance(said, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
-    files = [*_pictures(workspace, uses), *_credits(workspace)]
+    files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
     proof = Proof(said, names.separator, paths, profile.rules.game.name)
     errors: list[IchnosError] = []
     for exemplar in profile.written:
-        of_these = {PACK: pack_instance(said.of_kinds(exemplar.kinds), profile)} if exemplar.kinds else bindings
-        for bound in _files(exemplar.file_scopes, of_these):
+        here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
+        here_bound: Bindings = {PACK: pack_instance(here, profile)} if here.sounds != said.sounds else bindings
+        for bound in _files(exemplar.file_scopes, here_bound):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
                 files.append(written)
@@ -73,6 +74,7 @@ def make(workspace: Workspace) -> Outline:
         rules.limits.seconds,
         rules.limits.megabytes,
         rules.own_encoder is not None,
+        rules.afterwards,
     )
 
 
@@ -150,6 +152,20 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
     return found
 
 
+def _other_files(workspace: Workspace) -> list[PlannedFile]:
+    found, errors = [], []
+    for index, one in enumerate(workspace.pack_file.file):
+        file = workspace.folder / one.file
+        if file.is_file():
+            path = one.path.replace("\\", "/")
+            found.append(PlannedFile(path, f"{one.file}, as it is", file.read_bytes()))
+        else:
+            place = workspace.file.place("file", index, "file")
+            errors.append(IchnosError(f'the file "{one.file}" is not there', place=place, cure="correct the name"))
+    raise_all(errors)
+    return found
+
+
 def _credits(workspace: Workspace) -> list[PlannedFile]:
     path = workspace.profile.rules.credits.path
     text = credit.text(workspace.pack_file)
@@ -214,9 +230,10 @@ def _says_anything(exemplar: Exemplar, scope: str, bindings: Bindings) -> bool:
     filler = Filler(exemplar)
     parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
     return any(
-        filler.entry(parent, scope, inner) is not None
+        filler.entry(piece, scope, inner) is not None
         for inner in repetitions(exemplar, scope, bindings)
         for parent in parents
+        for piece in exemplar.pieces(parent, scope)
     )
 
 

@@ -96,6 +96,7 @@ class Outline:
     seconds: float | None = None
     megabytes: float | None = None
     own_encoder: bool = False  # does only the game's own encoder write what it reads?
+    afterwards: tuple[str, ...] = ()  # what is left for the modder's own hands
 
 
 @dataclass(frozen=True)
@@ -181,6 +182,7 @@ def as_json(plan: Plan, states: Mapping[str, str], why: Mapping[str, str]) -> di
     return {
         "package": plan.outline.package,
         "notes": list(plan.outline.notes),
+        "afterwards": list(plan.outline.afterwards),
         "files": [
             {
                 "path": file.path,

@@ -123,8 +123,8 @@ class Sound(Settings):
     def _has_clips(self) -> Sound:
         if self.silent and (self.takes or self.parts):
             raise ValueError("a silent sound has no takes and no parts")
-        if not self.takes and not self.parts and not self.silent:
-            raise ValueError('a sound needs takes = ["a clip"], or parts, or silent = true')
+        if not self.takes and not self.parts and not self.silent and (self.new or not self.title):
+            raise ValueError('a sound needs takes = ["a clip"], or parts, or silent = true (or a new title alone)')
         if self.takes and all(take.kept for take in self.takes) and not self.parts:
             raise ValueError("all of its files are the game's own: leave the sound out")
         return self
@@ -228,6 +228,11 @@ class Waiver(TomlTable):
     reason: str = Field(min_length=1, description="why it is no slip here")
 
 
+class OtherFile(TomlTable):
+    file: str = Field(min_length=1, description="the file, as seen from the workspace: a picture, a text")
+    path: str = Field(min_length=1, description="its path in the pack, with slashes")
+
+
 class OtherGame(TomlTable):
     game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
     installation: str | None = Field(default=None, description="where that game is installed")
@@ -258,6 +263,7 @@ class PackFile(TomlTable):
     defaults: tuple[Defaults, ...] = Field(
         default=(), description="[[defaults]]: what sounds have that do not say it; the first that fits counts"
     )
+    file: tuple[OtherFile, ...] = Field(default=(), description="[[file]]: other files of the pack, copied as they are")
     credit: tuple[Credit, ...] = Field(default=(), description="[[credit]]: where clips are from, and their licence")
     waive: tuple[Waiver, ...] = Field(default=(), description="[[waive]]: findings that are no slip here")
     treatment: dict[str, tuple[Step, ...]] = Field(

@@ -25,7 +25,8 @@ def _columns_of(kind: type) -> set[str]:
 
 _YES_NO, _WHOLE, _NUMBERS = _columns_of(bool), _columns_of(int), _columns_of(float) | _columns_of(int)
 _YES, _NO = ("true", "yes", "1", "x"), ("false", "no", "0")
-_PLAIN = ("key", "clip", "weight", "part", "title", "new", "like", "silent", "note")
+_PLAIN = ("key", "clip", "weight", "part", "title", "new", "like", "silent", "note", "file", "kept")
+_OF_TAKE = ("weight", "take.volume", "take.pitch", "take.stream")  # columns that are about the clip of the row
 
 
 @dataclass(frozen=True)
@@ -98,7 +99,7 @@ def _rows(text: Text) -> Iterator[tuple[int, dict[str, str]]]:
 
 
 def _check_columns(text: Text, columns: Sequence[str]) -> None:
-    known = [*_PLAIN, *SETTINGS]
+    known = [*_PLAIN, *_OF_TAKE, *SETTINGS]
     for number, name in enumerate(columns):
         place = Place(text.path, 1)
         if columns.index(name) != number:
@@ -132,14 +133,17 @@ class _Rows:
         if clip and part:
             self._values["parts"][part] = clip
             self._lines["parts", part] = (line, "clip")
-        elif clip:
+        elif clip or self._yes(line, "kept", cells.get("kept", "no"), errors):
             number = len(self._values["takes"])
-            self._values["takes"].append({"clip": clip})
+            take: dict[str, Any] = {"clip": clip} if clip else {"kept": True}
+            self._values["takes"].append(take)
             self._lines["takes", number] = (line, "clip")
-            if "weight" in cells:
-                self._values["takes"][-1]["weight"] = self._number(line, "weight", cells["weight"], errors)
+            for column in _OF_TAKE:
+                if column in cells:
+                    read = self._yes if column == "take.stream" else self._number
+                    take[column.removeprefix("take.")] = read(line, column, cells[column], errors)
         for column, cell in cells.items():
-            if column in ("key", "clip", "part", "weight"):
+            if column in ("key", "clip", "part", "kept", *_OF_TAKE):
                 continue
             self._set(line, column, cell, errors)
 
@@ -151,15 +155,18 @@ class _Rows:
             table, name = self._values["fields"], column.partition(".")[2]
         value: Any = cell
         if column in _YES_NO:
-            value = cell.lower() in _YES
-            if not value and cell.lower() not in _NO:
-                errors.append(_wrong(self._text, line, column, f"{cell!r} is neither yes nor no", "write yes or no"))
+            value = self._yes(line, column, cell, errors)
         elif column in _NUMBERS:
             value = self._number(line, column, cell, errors)
         if table.setdefault(name, value) != value:
             what = f"{self._values['key']} has {table[name]!r} in an earlier row, and {cell!r} here"
             errors.append(_wrong(self._text, line, column, what, "say it in one of its rows only"))
         self._lines[column,] = (line, column)
+
+    def _yes(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> bool:
+        if cell.lower() not in (*_YES, *_NO):
+            errors.append(_wrong(self._text, line, column, f"{cell!r} is neither yes nor no", "write yes or no"))
+        return cell.lower() in _YES
 
     def _number(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> float | int | None:
         try:

@@ -14,7 +14,7 @@ from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files.paths import shown
 from ichnos.files.signatures import are_same
-from ichnos.files.sources import Folder
+from ichnos.files.sources import Files, Folder
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue, nearest
 from ichnos.games.catalogues.harvest import harvest
@@ -75,12 +75,14 @@ class Workspace:
         """The kind that the sound is of in this game."""
         return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
 
+    def game_files(self) -> Files | None:
+        """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
+        installation = self.pack_file.installation
+        return Folder(self.folder / installation / self.profile.rules.catalogue.folder) if installation else None
+
     def originals(self) -> Originals:
         """The game's own documents."""
-        rules = self.profile.rules
-        installation = self.pack_file.installation
-        folder = self.folder / installation / rules.catalogue.folder if installation else None
-        return Originals(Folder(folder) if folder else None, rules.names.separator)
+        return Originals(self.game_files(), self.profile.rules.names.separator)
 
     @property
     def is_copy(self) -> bool:
