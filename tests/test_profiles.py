@@ -166,7 +166,14 @@ def test_a_marked_region_is_written_once() -> None:
 def test_every_converter_has_an_inverse(name: str) -> None:
     kind = CONVERTERS[name]
     ours, theirs = kind.example
-    argument = {"yes-no": "on,off", "relative": "a/b", "table": "kinds", "separated": "/", "extension": "kv"}.get(name)
+    argument = {
+        "yes-no": "on,off",
+        "relative": "a/b",
+        "table": "kinds",
+        "separated": "/",
+        "extension": "kv",
+        "decimals": "2",
+    }.get(name)
     converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}))
     assert converter.write(ours) == theirs
     again = converter.read(theirs)

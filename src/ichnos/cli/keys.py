@@ -32,17 +32,22 @@ Game = Annotated[
 ]
 
 
-@keys.command(epilog=examples("ichnos keys harvest ~/games/Tarnlight --game tarnlight"))
+@keys.command(epilog=examples("ichnos keys harvest ~/games/Tarnlight --game tarnlight", "ichnos keys harvest keys.csv"))
 def harvest(
     source: Annotated[
-        Path, typer.Argument(metavar="FOLDER", help="Where the game is installed: a folder, or a zip archive.")
+        Path,
+        typer.Argument(metavar="FOLDER", help="Where the game is installed: a folder, a zip, or a list of its keys."),
     ],
     game: Game = None,
     workspace: WorkspaceFolder = Path(),
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Read everything, and keep nothing.")] = False,
     json: Json = False,
 ) -> None:
-    """Read a game's own definitions, and keep the catalogue of its keys."""
+    """Read a game's own definitions, and keep the catalogue of its keys.
+
+    Where nobody can read those, a list does as well: one key in each line, or a table with the columns key,
+    category and file.
+    """
     from ichnos.files.user import data_folder
     from ichnos.games.catalogues import current
     from ichnos.games.profiles import loading
@@ -65,7 +70,8 @@ def harvest(
         )
         return
     print(f"{rules.game.title} has {show.counted(len(result.keys), 'sound key')}.")
-    print(f"The originals of {readable} could be read; of the others the names are known.")
+    if any(result.files):
+        print(f"The originals of {readable} could be read; of the others the names are known.")
     for note in result.notes:
         print(f"Note: {note}")
     if not dry_run:

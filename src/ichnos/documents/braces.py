@@ -87,7 +87,7 @@ class Braces:
         return parent is not None
 
     def optional(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
+        return parent is not None and parent.kind != LISTED  # in a list, the others would move up
 
 
 class _Parser:
@@ -163,6 +163,8 @@ class _Parser:
         first = self.at
         while self.kind() in ("bare", "quoted"):
             self.at += 1
+        if self.at > first and self.is_array():
+            self.at += 2 if self.tokens[self.at + 1][0] == "]" else 3
         words = self.tokens[first : self.at]
         after_words = self.at
         if self.kind() == "=":
@@ -182,6 +184,11 @@ class _Parser:
                 f"found {self.content[self.tokens[first][1]]!r}", self.tokens[first][1], "a name should stand here"
             )
         return self.statement(words[:1] if len(words) > 1 else [], words[1:] or words, words[0][1])
+
+    def is_array(self) -> bool:
+        """Do brackets stand behind a name that is given a value, as where a language declares an array?"""
+        kinds = [kind for kind, _, _ in self.tokens[self.at : self.at + 4]]
+        return kinds[:3] == ["[", "]", "="] or kinds == ["[", "bare", "]", "="]
 
     def words(self) -> list[Token]:
         first = self.at

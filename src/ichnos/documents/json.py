@@ -10,7 +10,7 @@ import json
 import re
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Node, Value
+from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Node, Numeral, Value
 from ichnos.errors import IchnosError
 
 MAX_DEPTH = 200
@@ -54,6 +54,8 @@ class Json:
         return ", "
 
     def write_value(self, value: Value, node: Node, text: str) -> str:
+        if isinstance(value, Numeral) and _NUMERAL.fullmatch(value.text):
+            return value.text
         return _encoded(_plain(value))
 
     def write_label(self, label: str, node: Node) -> str:
@@ -66,6 +68,7 @@ class Json:
         return parent is not None and parent.kind == KEYED
 
 
+_NUMERAL = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")  # RFC 8259, section 6
 _encoded = json.JSONEncoder(ensure_ascii=False).encode
 
 

@@ -66,6 +66,34 @@ class Node:
         return self.kind not in (KEYED, LISTED)
 
 
+class Numeral(float):
+    """A number with its own spelling: ``1.0``, ``+0``.
+
+    >>> Numeral.like("1.0", 3.0).text, Numeral.like("+0", 2.0).text, Numeral.like("0.50", 0.125).text
+    ('3.0', '+2', '0.125')
+    """
+
+    text: str
+
+    @classmethod
+    def of(cls, text: str) -> Numeral:
+        """The number that a text spells. Raises ValueError where it is none."""
+        found = cls(text)
+        found.text = text
+        return found
+
+    @classmethod
+    def like(cls, example: str, number: float) -> Numeral:
+        """A number spelled like an example: with its plus sign, and with at least as many decimals."""
+        found = cls(number)
+        plain = spelled(number)
+        wanted = len(example.partition(".")[2])
+        if "e" not in plain and len(plain.partition(".")[2]) < wanted:
+            plain = f"{number:.{wanted}f}"
+        found.text = f"+{plain}" if example.startswith("+") and number >= 0 else plain
+        return found
+
+
 def spelled(value: Value) -> str:
     """A value as text: whole numbers without ``.0``, yes and no as true and false. Raises Unwritable for a list.
 
@@ -76,6 +104,8 @@ def spelled(value: Value) -> str:
         raise Unwritable("a list cannot stand here")
     if isinstance(value, bool):
         return "true" if value else "false"
+    if isinstance(value, Numeral):
+        return value.text
     if isinstance(value, float):
         return str(int(value)) if value.is_integer() else f"{value:.12g}"
     return "" if value is None else str(value)

@@ -62,7 +62,7 @@ class Catalogue:
     def at(self, index: int) -> Entry:
         """The entry at a place in the order of the definitions."""
         return Entry(
-            self.keys[index], self.categories[index], tuple(self.files[index].split(JOINT)), self.mentions[index],
+            self.keys[index], self.categories[index], several(self.files[index]), self.mentions[index],
             self.sounds[index], self.seconds[index], self.peaks[index],
         )  # fmt: skip
 
@@ -72,19 +72,24 @@ class Catalogue:
 
     def all_files(self) -> set[str]:
         """Every file that the game's definitions name."""
-        return {file for files in self.files for file in files.split(JOINT)}
+        return {file for files in self.files for file in several(files)}
 
     def players(self, bare: Callable[[str], str]) -> dict[str, list[str]]:
         """The keys that play each file, by the file's name as ``bare`` leaves it: without its extension."""
         found: dict[str, list[str]] = {}
         for key, files in zip(self.keys, self.files, strict=True):
-            for file in dict.fromkeys(map(bare, files.split(JOINT))):
+            for file in dict.fromkeys(map(bare, several(files))):
                 found.setdefault(file, []).append(key)
         return found
 
     def nearest(self, key: str, count: int = 3) -> list[str]:
         """The known keys that are spelled most like ``key``, the nearest first."""
         return nearest(self.keys, key, count)
+
+
+def several(files: str) -> tuple[str, ...]:
+    """The files of a key, as they are kept."""
+    return tuple(files.split(JOINT)) if files else ()
 
 
 def nearest(keys: Iterable[str], key: str, count: int = 3) -> list[str]:

@@ -11,9 +11,10 @@ from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
 from ichnos.files.signatures import sign_all
 from ichnos.files.sources import Files, Inside, files_at
-from ichnos.games.catalogues.catalogue import JOINT, Catalogue
+from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
+from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
 
 
@@ -25,9 +26,11 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
             the name of each of them.
 
     Raises:
-        IchnosError: these are no files of this game.
+        IchnosError: these are no files of this game, or nothing that can be read.
     """
     source = source.resolve()
+    if source.is_file() and is_list(source):
+        return read_list(source)
     whole = files_at(source)
     files = Inside(whole, profile.rules.catalogue.folder)
     with many_nodes():
@@ -42,11 +45,12 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
     catalogue.languages = sorted({*pack.definitions.pack.languages, *titled})
     if not catalogue.keys:
-        broken = f" ({pack.broken[0]})" if pack.broken else ""
+        looked_for = "; ".join(_looked_for(profile, whole, pack))
         raise IchnosError(
-            f"no sound keys of {profile.rules.game.title} are found here{broken}",
+            f"no sound keys of {profile.rules.game.title} are found here: {looked_for}",
             place=Place(str(source)),
-            cure="give the folder that the game is installed in",
+            cure="give the folder that the game is installed in, or correct the profile; where nobody can read them"
+            " (readable = false under [catalogue]), a list does as well: ichnos keys harvest KEYS.csv",
         )
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
@@ -58,6 +62,42 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, on_progress)
     return catalogue
+
+
+def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[str]:
+    """Which files were looked for, where, and how far each matched."""
+    folder = profile.rules.catalogue.folder
+    names = whole.names()
+    below = f"below {folder}/" if folder else "here"
+    if folder and not any(name.startswith(f"{folder}/") for name in names):
+        yield f"there is no folder {folder}/"
+        top = folder.rpartition("/")[2]
+        if Path(whole.place.path).name == top:
+            yield f"this may be {folder}/ itself, and the game's folder is the one around it"
+    for exemplar in profile.documents:
+        if not {"key", "key.own"} & ({*exemplar.scopes} | {hole.word.name for hole in exemplar.path.holes}):
+            continue
+        wanted = path_of(exemplar.path)
+        read = [name for name in pack.documents if exemplar.path.match(name) is not None]
+        if not read:
+            near = next((name for name in names if name.endswith(f"/{wanted}") or name == wanted), None)
+            yield f"{wanted} is not {below}" + (f" (it is at {near})" if near else "")
+            continue
+        broken = [str(error) for error in pack.broken if error.place and error.place.path.endswith(read[0])]
+        odd = [place for place, _ in pack.strange if place.path.endswith(read[0])]
+        sounds = [one for name in read if name in pack.by_document for one in pack.by_document[name].sounds]
+        if broken:
+            yield f"{read[0]} cannot be read ({broken[0]})"
+        elif odd:
+            yield f"{read[0]} is there, and nothing in it is like the profile's; the first is line {odd[0].line}"
+        elif sounds:
+            yield f"{read[0]} has {len(sounds)} keys, and names no files"
+        else:
+            yield f"{read[0]} is there, and no entry is in it"
+    if profile.by_path_alone:
+        paths = " or ".join(path_of(path) for path in profile.sound_paths)
+        found = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
+        yield f"of {found} sound files none has a name like {paths} {below}"
 
 
 def _notes(pack: PackReading) -> Iterator[str]:
@@ -147,7 +187,7 @@ def _listen(catalogue: Catalogue, files: Files, on_progress: Callable[[str], Non
 
     names = SoundFiles([name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)])
     for index, references in enumerate(catalogue.files):
-        name = names.resolve(references.split(JOINT)[0])
+        name = names.resolve(several(references)[0]) if references else None
         if name is None:
             continue
         on_progress(name)

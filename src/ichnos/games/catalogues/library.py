@@ -18,7 +18,7 @@ from typing import Any
 from ichnos.errors import IchnosError
 from ichnos.files.signatures import Signatures, are_same
 from ichnos.files.user import UserState
-from ichnos.games.catalogues.catalogue import JOINT, Catalogue, Entry
+from ichnos.games.catalogues.catalogue import Catalogue, Entry, several
 
 _PIECE = re.compile(r"[^\W_]+")
 _BETWEEN = re.compile(r"[._\-/:\\\s]+")  # what joins the pieces of keys
@@ -222,7 +222,7 @@ class _Search:
             rows = rows[:most] if most else rows
         else:
             rows = self._rows(wanted, f" ORDER BY {sorting}{limit}")
-        return [Entry(key, kind, tuple(files.split(JOINT)), *more) for key, kind, files, *more in rows], count
+        return [Entry(key, kind, several(files), *more) for key, kind, files, *more in rows], count
 
     def _rows(self, what: str, behind: str = "", more: str = "") -> list[tuple[Any, ...]]:
         tests = " AND ".join(test for test, _ in self._tests)

@@ -7,13 +7,14 @@ import posixpath
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import Value, spelled
+from ichnos.documents.tree import Numeral, Value, spelled
 
 ValueFunction = Callable[[Value], Value]
 Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
 
 # A reference may have no extension, and dots in its name: only these are cut off.
 SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
+_MOST_DECIMALS = 12
 ANYWHERE = "*/"  # before a file of which only the name is known
 
 
@@ -160,6 +161,13 @@ def _file_name(argument: str | None, tables: Tables) -> Pair:
     )
 
 
+def _decimals(argument: str | None, tables: Tables) -> Pair:
+    if not argument or not argument.isdecimal() or int(argument) > _MOST_DECIMALS:
+        raise BadArgument("how many decimals? ~decimals(2)")
+    count = int(argument)
+    return lambda value: Numeral.of(f"{_number(value):.{count}f}"), _number
+
+
 def _true_false(argument: str | None, tables: Tables) -> Pair:
     def convert(value: Value) -> Value:
         if value in (True, "true"):
@@ -209,6 +217,7 @@ CONVERTERS: dict[str, ConverterKind] = {
     ),
     "number": ConverterKind(_as_number, "a free field as a number", None, (2.0, 2.0)),
     "true-false": ConverterKind(_true_false, "a free field as true or false", example=(True, True)),
+    "decimals": ConverterKind(_decimals, "a number with exactly so many decimals", "how many", (0.5, 0.5)),
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
     "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from ichnos.documents.tree import Unwritable, Value, spelled
+from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
 
@@ -55,6 +55,8 @@ class Hole:
             return self._default()
         for converter in self.converters:
             value = converter.write(value)
+        if self.default and isinstance(value, int | float) and not isinstance(value, bool | Numeral):
+            return Numeral.like(self.default, value)
         return value
 
     def read(self, value: Value) -> Value:
@@ -95,7 +97,7 @@ class Hole:
         if not self._is_number or any(converter.name in ("text", "table") for converter in self.converters):
             return self.default
         try:
-            return float(self.default or "")
+            return Numeral.of(self.default or "")
         except ValueError:
             return self.default
 

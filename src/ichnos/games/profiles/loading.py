@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path, PurePosixPath
 
 from ichnos.documents.checked import checked
@@ -19,6 +20,9 @@ from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part
 
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 _LEFT_BY_SYSTEMS = ("thumbs.db", "desktop.ini", ".ds_store")  # what Windows and macOS leave in folders
+
+
+_SINGLE = re.compile(rb'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]')  # a backslash that guards nothing, in quotation marks
 
 
 def load(folder: Path) -> Profile:
@@ -194,6 +198,8 @@ class _Loader:
                         )
 
     def format_of(self, name: str, rules: DocumentRules) -> Format | None:
+        if rules.format == "braces" and rules.escapes is None and _SINGLE.search((self.tree / name).read_bytes()):
+            return named("braces", "none")  # the file shows that a backslash stands for itself
         if rules.format is not None:
             return named(rules.format, rules.escapes)
         guessed = format_of(name)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
@@ -19,6 +19,7 @@ from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, PART, TAKE
 
 __all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]
 
+_EXTENSIONS = 3  # that a game's files have at most; more of them are pieces of names
 SOUND_SUFFIXES = (".ogg", ".wav", ".flac", ".opus")
 
 
@@ -120,6 +121,26 @@ class Profile:
         named = {hole.word.name for path in paths for hole in path.holes}
         names |= {name.removeprefix(FIELD_PREFIX) for name in named if name.startswith(FIELD_PREFIX)}
         return tuple(sorted(names))
+
+    def unlike(self, references: Collection[str]) -> str | None:
+        """How the game's own references differ from those that a pack would have, in a sentence; ``None``: they do not.
+
+        Args:
+            references: those of the game's own definitions, as they were read.
+        """
+        suffixes = {PurePosixPath(one).suffix.lower() for one in references}
+        known = suffixes & set(self.tables.suffixes)
+        writes = any(exemplar.holes_named("file") for exemplar in self.written)
+        if not references or not writes:
+            return None
+        example = sorted(references)[0]
+        if not self.references_are_bare and not known and (suffixes == {""} or len(suffixes) > _EXTENSIONS):
+            what = "names files without an extension, and the profile writes them with one"
+            return f'the game {what} ("{example}"): write @file~no-extension@'
+        if self.references_are_bare and known == suffixes:
+            what = "names files with their extension, and the profile writes them without"
+            return f'the game {what} ("{example}"): leave ~no-extension out'
+        return None
 
     def bare(self, reference: str) -> str:
         """A file of the game's own as its definitions name it, without the extension: a locked one has another."""

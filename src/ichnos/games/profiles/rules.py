@@ -220,6 +220,9 @@ class KindRules(TomlTable):
 
 class CatalogueRules(TomlTable):
     folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
+    readable: bool = Field(
+        default=True, description="can the game's own definitions be read? Else keys are checked against a list, if any"
+    )
 
 
 class DocumentRules(TomlTable):

@@ -61,6 +61,7 @@ def make(workspace: Workspace) -> Outline:
         PlannedFile(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
     ]
     _refuse_foreign(workspace, sounds)
+    _refuse_unlike(workspace)
     rules = profile.rules
     return Outline(
         spelled_path(profile.package_name, partial(resolve, bindings=bindings)),
@@ -284,6 +285,15 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
     if SOUND in scopes:
         return f"a list of {counted(len(pack.sound), 'sound')}"
     return "the pack's title, version and ids"
+
+
+def _refuse_unlike(workspace: Workspace) -> None:
+    """References that are spelled otherwise than all of the game's own would be found by nobody."""
+    own = workspace.catalogue.all_files() if workspace.catalogue else set()
+    unlike = workspace.profile.unlike(own)
+    if unlike is not None:
+        what, _, cure = unlike.partition(": ")
+        raise IchnosError(what, place=Place(str(workspace.profile.tree)), cure=cure)
 
 
 def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:

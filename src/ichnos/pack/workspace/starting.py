@@ -38,7 +38,7 @@ title = {{ title }}
 name = {{ name }}  # short, used in file names so that they collide with nothing
 version = "0.1.0"
 game-version = {{ game_version }}  # the version of the game that the pack is for
-language = "en"  # of titles that do not say theirs
+language = {{ language }}  # of titles that do not say theirs
 # summary = "What the pack is, in a sentence."
 {% if author %}
 author = {{ author }}
@@ -110,8 +110,9 @@ def start(
     if path.exists():
         raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
     found = loading.load(profile.find(game))
-    if installation is not None:
-        harvest(found, installation)
+    languages: list[str] = []
+    if installation is not None and found.rules.catalogue.readable:
+        languages = harvest(found, installation).languages
     title = title or folder.absolute().name.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
     bundled = found.folder.parent == profile.BUNDLED
     content = (
@@ -125,6 +126,7 @@ def start(
             author=_quoted(author) if author else "",
             licence=_quoted(licence) if licence else "",
             game_version=_quoted(found.rules.game.versions[0]),
+            language=_quoted("en" if "en" in languages or not languages else languages[0]),
             ids=[(name, _quoted(str(uuid.uuid4()))) for name in found.id_names],
         )
     )

@@ -200,8 +200,13 @@ def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
     return [one for one in given if game in one.sound.games]
 
 
-def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue:
-    """The keys of one installation: as kept, where they are its own and it has not changed."""
+def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue | None:
+    """The keys of one installation: as kept, where they are its own and it has not changed.
+
+    Where the game's own cannot be read, a list that was harvested counts.
+    """
+    if not game_profile.rules.catalogue.readable:
+        return known
     if known is not None and known.source == str(installation.resolve()) and are_same(known.seen):
         return known
     return harvest(game_profile, installation)
