@@ -176,8 +176,8 @@ def test_clipping_is_told_and_treatments_go_in(tmp_path: Path) -> None:
         (("--treatment", "over-the-dim"), "did you mean over-the-din"),
         ((), "nothing is to be done"),
         (("--cut", "3:1"), "the end of a cut must lie behind its start"),
-        (("--bell", "x:1"), "--bell x:1: hz should be a valid number"),
-        (("--speed", "0"), "--speed 0: factor should be greater than or equal to 0.1"),
+        (("--bell", "x:1"), "--bell x:1: hz: a number is expected"),
+        (("--speed", "0"), "--speed 0: factor: it must be at least 0.1"),
         (("--gain", "3", "--mono", "both"), "mono cannot be made of 'both'"),
     ],
 )

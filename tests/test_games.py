@@ -167,6 +167,7 @@ like = "pier.chime.short"
 [[trigger]]
 name = "gate"
 event = "dusk"
+where = "east"
 key = "gate.opens"
 
 [[prop]]
@@ -205,7 +206,7 @@ after = 4
     assert dutch.decode("utf-16").splitlines(keepends=True)[1] == "pier.chime.long = Trage avond 🌙\r\n"
     assert "pier.chime.long = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
     rows = list(csv.DictReader(io.StringIO(files["triggers.tsv"].decode()), delimiter="\t"))
-    assert rows == [{"bell": "gate", "happening": "dusk", "berth": "", "sounds": "gate.opens", "once": "0"}]
+    assert rows == [{"bell": "gate", "happening": "dusk", "berth": "east", "sounds": "gate.opens", "once": "0"}]
     assert sections("props/buoy.card")["prop"] == {
         "caption": "A bell buoy", "picture": "props/buoy.png", "sounds": "pier.chime.long",
     }  # fmt: skip

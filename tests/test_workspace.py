@@ -369,6 +369,7 @@ def test_a_game_that_goes_by_files_names_alone(tmp_path: Path) -> None:
         (installed / f"sounds/{name}.ogg").write_bytes(b"locked")
     folder = _own(tmp_path, "--installation", str(_installed("open-pack", tmp_path / "orchard")))
     edit(folder, '"open-pack"', '"../bare"')
+    edit(folder, 'game-version = "2"', 'game-version = "1"')
     edit(folder, 'installation = "../orchard"', 'installation = "../game"')
     found = json.loads(run("keys", "harvest", installed, "--game", game, "--json").out)
     assert found["keys"] == 2

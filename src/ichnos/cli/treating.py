@@ -151,6 +151,8 @@ def _step(kind: Any, text: str) -> Any:
     """A step from its option: ``3000:5:1``; an empty place is left as it is."""
     from pydantic import ValidationError
 
+    from ichnos.documents.checked import in_words
+
     option, fields = f"--{kind.step_name()}", kind.step_fields()
     pieces = text.split(":") if fields else []
     if len(pieces) > len(fields):
@@ -159,8 +161,8 @@ def _step(kind: Any, text: str) -> Any:
         return kind.model_validate({name: piece for name, piece in zip(fields, pieces, strict=False) if piece.strip()})
     except ValidationError as error:
         detail = error.errors()[0]
-        where = f" {detail['loc'][-1]}" if detail["loc"] else ""
-        reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+        where = f" {detail['loc'][-1]}:" if detail["loc"] else ""
+        reason = in_words(dict(detail))
         raise UsageError(f"{option} {text}:{where} {reason}", cure="see: ichnos treat --help") from None
 
 

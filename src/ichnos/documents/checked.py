@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic.fields import FieldInfo
 
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, raise_all
@@ -12,6 +15,7 @@ from ichnos.errors import IchnosError, raise_all
 Model = TypeVar("Model", bound=BaseModel)
 
 
+_ROOM = 40  # characters of a value that is shown
 _UNKNOWN = "extra_forbidden"  # pydantic's name for a field that the model does not have
 
 
@@ -19,7 +23,11 @@ class TomlTable(BaseModel):
     """A table of a TOML file: unknown fields are errors, names are written with hyphens."""
 
     model_config = ConfigDict(
-        extra="forbid", frozen=True, alias_generator=lambda name: name.replace("_", "-"), populate_by_name=True
+        extra="forbid",
+        frozen=True,
+        alias_generator=lambda name: name.replace("_", "-"),
+        populate_by_name=True,
+        allow_inf_nan=False,
     )
 
 
@@ -52,12 +60,65 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
         near = _suggestion(model, detail["loc"])
         cure = f'did you mean "{near[-1]}"?' if near else f"these exist here: {', '.join(_fields(model, path[:-1]))}"
         return IchnosError(f'there is no field "{name}" here', place=place, cure=cure)
-    expected = detail["msg"].removeprefix("Value error, ").removeprefix("Input ")
-    if kind == "string_pattern_mismatch" and (examples := _examples(model, path)):
-        expected = f"it is written like {' or '.join(examples)}"
+    expected = in_words(detail)
+    field = _field(model, path)
+    if kind == "string_pattern_mismatch" and field is not None and field.examples:
+        expected = f"it is written like {' or '.join(map(str, field.examples))}"
+    about = field.description if field is not None and field.description else expected
     return IchnosError(
-        f'the field "{name}" is not as expected: {expected}', place=place, cure=f"found: {detail['input']!r}"
+        f'the field "{name}" is not as expected: {expected}{_shown(detail["input"])}',
+        place=place,
+        cure=decimal_point(detail["input"]) or f"{name}: {about}",
     )
+
+
+# What pydantic finds, in the words of the file, by the beginning of its name for it.
+_EXPECTED = {
+    "tuple": 'a list is expected, in brackets: ["..."]',
+    "list": 'a list is expected, in brackets: ["..."]',
+    "string_type": "a text is expected, in quotation marks",
+    "string_too_short": "it cannot be empty",
+    "float": "a number is expected",
+    "int_from_float": "a whole number is expected",
+    "int": "a whole number is expected",
+    "bool": "true or false is expected, without quotation marks",
+    "dict": "a table is expected, in braces: {name = ...}",
+    "model": "a table is expected, in braces: {name = ...}",
+    "finite_number": "a number is expected that is not without end",
+}
+_BOUNDS = {
+    "greater_than_equal": ("ge", "at least"),
+    "greater_than": ("gt", "more than"),
+    "less_than_equal": ("le", "at most"),
+    "less_than": ("lt", "less than"),
+}
+
+
+def in_words(detail: Mapping[str, Any]) -> str:
+    """One of pydantic's findings as a person would say it."""
+    kind = str(detail["type"])
+    if kind in _BOUNDS:
+        name, words = _BOUNDS[kind]
+        return f"it must be {words} {detail['ctx'][name]:g}"
+    if kind == "literal_error":
+        return f"one of these is expected: {detail['ctx']['expected']}"
+    known = next((words for beginning, words in _EXPECTED.items() if kind.startswith(beginning)), None)
+    return known or str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+
+
+def decimal_point(value: Any) -> str:
+    """The cure for a number with a decimal comma; empty for anything else."""
+    found = re.fullmatch(r"\s*(-?\d+),(\d+)\s*", value) if isinstance(value, str) else None
+    return f"write a point: {found[1]}.{found[2]}" if found else ""
+
+
+def _shown(value: Any) -> str:
+    """What was found, as it stands in the file; nothing where that is more than a word."""
+    if isinstance(value, bool):
+        return f", and not {str(value).lower()}"
+    if isinstance(value, int | float):
+        return f", and not {value}"
+    return f', and not "{value}"' if isinstance(value, str) and 0 < len(value) <= _ROOM else ""
 
 
 def _suggestion(model: type[BaseModel], loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
@@ -99,11 +160,12 @@ def _at(model: type[BaseModel], path: tuple[str | int, ...]) -> type[BaseModel] 
     return model
 
 
-def _examples(model: type[BaseModel], path: tuple[str | int, ...]) -> list[str]:
-    """How a field's values look, where it says so."""
-    inner = _at(model, path[:-1])
-    field = next((f for n, f in inner.model_fields.items() if (f.alias or n) == path[-1]), None) if inner else None
-    return [str(example) for example in (field.examples if field else None) or ()]
+def _field(model: type[BaseModel], path: tuple[str | int, ...]) -> FieldInfo | None:
+    """What the model says of the field at ``path``, or of the one that it is an item of."""
+    while path and isinstance(path[-1], int):
+        path = path[:-1]
+    inner = _at(model, path[:-1]) if path else None
+    return next((f for n, f in inner.model_fields.items() if (f.alias or n) == path[-1]), None) if inner else None
 
 
 def _tables(model: type[BaseModel]) -> set[str]:

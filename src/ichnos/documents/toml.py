@@ -61,7 +61,9 @@ def _readable(error: tomllib.TOMLDecodeError, text: Text) -> IchnosError:
     return IchnosError(
         f"{what[:1].lower()}{what[1:]}" + (f", in: {line}" if line else ""),
         place=place,
-        cure='a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]',
+        cure=f"a number has a decimal point: {comma[1]}.{comma[2]}"
+        if (comma := re.search(r"=\s*(-?\d+),(\d+)\s*(?:#.*)?$", line))
+        else 'a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]',
     )
 
 

@@ -16,7 +16,7 @@ from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, Script, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in, word
 
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 _LEFT_BY_SYSTEMS = ("thumbs.db", "desktop.ini", ".ds_store")  # what Windows and macOS leave in folders
@@ -77,6 +77,9 @@ class _Loader:
                     f'tree/ has no file "{rules.path}"', "write its path as it stands", "document", index, "path"
                 )
             self.need_kinds((*rules.kinds, *rules.entries), "document", index)
+        for index, wanted in enumerate(self.rules.needs):
+            if word(wanted) is None:
+                raise self.error(f"there is no hole named {wanted}", "see the profile reference", "needs", index)
         for name in names:
             self.take(self.tree / name, name)
         takes = self.paths(self.takes, "files")

@@ -304,6 +304,11 @@ class Rules(TomlTable):
         description="the game reads only what its own encoder writes; [audio] is then what that encoder wants",
     )
     icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
+    needs: tuple[str, ...] = Field(
+        default=(),
+        examples=["trigger.where"],
+        description="holes that always need a value: what a sound, a trigger ... must say for this game",
+    )
     packaging: Packaging
     afterwards: tuple[str, ...] = Field(
         default=(), description="what no tool can do, in the order of the steps; told after building and installing"

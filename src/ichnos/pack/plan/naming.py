@@ -171,7 +171,16 @@ def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value]
 
     def spelled(name: str) -> Value:
         found = value(name)
-        return names.spelled(found) if isinstance(found, str) and name != "language" else found
+        if not isinstance(found, str) or name == "language":
+            return found
+        written = names.spelled(found)
+        if not written.strip(" ._"):
+            raise IchnosError(
+                f'of the {name} "{found}" nothing is left in a file name, as the game spells those',
+                place=Place("ichnos.toml"),
+                cure='give the sound a name for its files: file = "..."',
+            )
+        return written
 
     path = spelled_path(pattern, spelled)
     excess = len(PurePosixPath(path).stem) - names.longest if names.longest else 0

@@ -158,8 +158,7 @@ def _other_files(workspace: Workspace) -> list[PlannedFile]:
     for index, one in enumerate(workspace.pack_file.file):
         file = workspace.folder / one.file
         if file.is_file():
-            path = one.path.replace("\\", "/")
-            found.append(PlannedFile(path, f"{one.file}, as it is", file.read_bytes()))
+            found.append(PlannedFile(one.path, f"{one.file}, as it is", file.read_bytes()))
         else:
             place = workspace.file.place("file", index, "file")
             errors.append(IchnosError(f'the file "{one.file}" is not there', place=place, cure="correct the name"))

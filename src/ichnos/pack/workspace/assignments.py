@@ -182,6 +182,8 @@ def _is_new(loaded: Workspace, key: str) -> bool:
 def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
     """A clip's name in the file: relative to the workspace, with slashes, where it lies inside."""
     path = clip.absolute()
+    if not path.is_file() and "\\" in str(clip):
+        path = Path(str(clip).replace("\\", "/")).absolute()
     if not path.is_file():
         near = nearest_file(Path.cwd(), path)
         return IchnosError(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Callable
 from contextlib import AbstractContextManager
 from pathlib import Path
@@ -38,8 +39,14 @@ def usual_output(folder: Path, game: str | None) -> Path:
 
 
 def clip_path(folder: Path, clip: str) -> Path:
-    """Where a clip of a workspace is."""
-    return _SILENCE if clip == SILENT_CLIP else folder / clip
+    """Where a clip of a workspace is. An accent may be spelled in two ways (Unicode, UAX 15), as macOS does."""
+    if clip == SILENT_CLIP:
+        return _SILENCE
+    path = folder / clip
+    if clip.isascii() or path.exists():
+        return path
+    forms = (folder / unicodedata.normalize(form, clip) for form in ("NFC", "NFD"))
+    return next((other for other in forms if other.exists()), path)
 
 
 def private_path(folder: Path, *names: str) -> Path:

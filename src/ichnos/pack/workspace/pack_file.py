@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 import uuid
 from typing import Annotated, Any, Literal
 
@@ -27,6 +28,10 @@ def _as_titles(value: Any) -> Any:
     return {"": value} if isinstance(value, str) else value
 
 
+def _with_slashes(path: str) -> str:
+    return path.replace("\\", "/")
+
+
 def _uuid(value: Any) -> str:
     try:
         return str(uuid.UUID(str(value)))
@@ -34,9 +39,12 @@ def _uuid(value: Any) -> str:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 
 
+Path = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
+
+
 class Take(TomlTable):
-    clip: str | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
-    volume: float | None = Field(default=None, ge=0, description="of this take; 1 is as it is")
+    clip: Path | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
+    volume: float | None = Field(default=None, ge=0, le=10, description="of this take; 1 is as it is")
     pitch: float | None = Field(default=None, gt=0, description="of this take; 1 is as it is, 2 an octave up")
     stream: bool | None = Field(default=None, description="is it read from the disk while it plays?")
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
@@ -56,7 +64,7 @@ class Settings(TomlTable):
     kind: str | None = Field(
         default=None, description="which kind of the game's sounds it is, where neither category nor key says it"
     )
-    volume: float | None = Field(default=None, ge=0, description="1 is as it is")
+    volume: float | None = Field(default=None, ge=0, le=10, description="1 is as it is, 0.5 is half of it")
     pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
     near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
     far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
@@ -88,6 +96,12 @@ class Defaults(Settings):
     keys: tuple[str, ...] = Field(default=(), description="for keys like these; * stands for anything")
     categories: tuple[str, ...] = Field(default=(), description="for sounds of these categories; neither: for all")
 
+    def fits(self, key: str, category: str | None) -> bool:
+        """Are they for such a sound?"""
+        everything = not self.keys and not self.categories
+        by_key = any(fnmatch.fnmatchcase(key, pattern) for pattern in self.keys)
+        return everything or by_key or category in self.categories
+
 
 class Elsewhere(Settings):
     key: str | None = Field(default=None, min_length=1, description="its key there; without it, the same")
@@ -100,7 +114,7 @@ class Sound(Settings):
     takes: tuple[Annotated[Take, BeforeValidator(_as_take, json_schema_input_type=str | Take)], ...] = Field(
         default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
     )
-    parts: dict[str, str] = Field(default={}, description="a clip for each named part, such as intro and body")
+    parts: dict[str, Path] = Field(default={}, description="a clip for each named part, such as intro and body")
     silent: bool = Field(default=False, description="the key is silenced on purpose: it needs no clip")
     new: bool = Field(default=False, description="the key is your own: the game does not have it")
     like: str | None = Field(
@@ -163,7 +177,7 @@ class Prop(TomlTable):
     title: str = Field(description="what players call it")
     key: str = Field(description="the key that it plays, of this pack or of the game")
     text: str | None = Field(default=None, description="what players read of it")
-    picture: str | None = Field(default=None, description="its picture's file, copied as it is")
+    picture: Path | None = Field(default=None, description="its picture's file, copied as it is")
 
 
 class ScheduleEntry(TomlTable):
@@ -199,7 +213,7 @@ class Pack(TomlTable):
     commercial: bool = Field(
         default=False, description="is the pack sold? Clips whose licence forbids that are reported"
     )
-    icon: str | None = Field(
+    icon: Path | None = Field(
         default=None, description="a picture's file; without it, one is drawn where the game shows one"
     )
     icon_shape: Literal["padded", "cropped"] = Field(
@@ -214,7 +228,7 @@ class Pack(TomlTable):
 
 
 class Credit(TomlTable):
-    clips: tuple[str, ...] = Field(min_length=1, description="the clips' files, as under takes; * stands for anything")
+    clips: tuple[Path, ...] = Field(min_length=1, description="the clips' files, as under takes; * stands for anything")
     author: str | None = Field(default=None, description="who made them")
     source: str | None = Field(default=None, description="where they are from")
     link: str | None = Field(default=None, description="its address")
@@ -229,8 +243,8 @@ class Waiver(TomlTable):
 
 
 class OtherFile(TomlTable):
-    file: str = Field(min_length=1, description="the file, as seen from the workspace: a picture, a text")
-    path: str = Field(min_length=1, description="its path in the pack, with slashes")
+    file: Path = Field(min_length=1, description="the file, as seen from the workspace: a picture, a text")
+    path: Path = Field(min_length=1, description="its path in the pack, with slashes")
 
 
 class OtherGame(TomlTable):
@@ -254,7 +268,7 @@ class PackFile(TomlTable):
     minted_for: str | None = Field(
         default=None, description="the pack's name when the ids were minted: a copy under another name gets fresh ones"
     )
-    table: str | None = Field(
+    table: Path | None = Field(
         default=None, description="a CSV file with further sounds; sounds.csv is read without being named"
     )
     games: Annotated[dict[str, OtherGame], AfterValidator(_folder_names)] = Field(

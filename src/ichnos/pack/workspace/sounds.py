@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import fnmatch
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, get_args
 
 from pydantic import ValidationError
 
+from ichnos.documents.checked import in_words
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack.workspace.folder import SILENT_CLIP
@@ -188,7 +188,7 @@ class _Rows:
         except ValidationError as error:
             for detail in error.errors():
                 at = place(*detail["loc"])
-                reason = str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+                reason = in_words(detail)
                 column = detail["loc"][0] if detail["loc"] else "clip"
                 column = {"takes": "clip"}.get(str(column), str(column))
                 errors.append(IchnosError(f'column "{column}": {reason}', place=at, cure="correct the cell"))
@@ -223,9 +223,7 @@ def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[S
     update: dict[str, Any] = {}
     fields = dict(sound.fields)
     for one in defaults:
-        everything = not one.keys and not one.categories
-        by_key = any(fnmatch.fnmatchcase(sound.key, pattern) for pattern in one.keys)
-        if not (everything or by_key or category in one.categories):
+        if not one.fits(sound.key, category):
             continue
         for name in SETTINGS:
             if getattr(sound, name) is None and name not in update and getattr(one, name) is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -21,7 +22,7 @@ from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
-from ichnos.pack.workspace import sounds
+from ichnos.pack.workspace import slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
@@ -135,6 +136,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
             known = _of_installation(game_profile, folder / pack_file.installation, known)
         except IchnosError as error:
             raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
+    given = [_as_spelled(one, known) for one in given] if known is not None else given
     workspace = Workspace(folder, file, pack_file, game_profile, known)
     given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
     workspace = replace(
@@ -145,8 +147,17 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         left_out=tuple(left_out),
         files=(FILE_NAME, table) if table else (FILE_NAME,),
     )
-    raise_all(list(_slips(workspace)))
+    raise_all([*_slips(workspace), *slips.findings(workspace)])
     return workspace
+
+
+def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
+    """A sound whose key the game has with its accents spelled in the other way (Unicode, UAX 15)."""
+    key = placed.sound.key
+    if key.isascii() or key in known:
+        return placed
+    other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in known), key)
+    return PlacedSound(placed.sound.model_copy(update={"key": other}), placed.place) if other != key else placed
 
 
 def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:

@@ -1,0 +1,103 @@
+"""What nobody can mean: names twice, versions and categories that the game has not, defaults for nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from ichnos.documents.checked import TomlTable
+from ichnos.errors import IchnosError
+from ichnos.games.catalogues.catalogue import nearest
+from ichnos.games.profiles.vocabulary import SOUND, word
+
+if TYPE_CHECKING:
+    from ichnos.pack.workspace.workspace import Workspace
+
+_NEARLY = 80  # of 100: a category so like one of the game's is meant as that
+
+
+def findings(workspace: Workspace) -> Iterator[IchnosError]:
+    """Every such slip, with its place in the workspace's file."""
+    yield from _names_twice(workspace)
+    yield from _version(workspace)
+    yield from _defaults(workspace)
+    yield from _categories(workspace)
+    yield from _needs(workspace)
+
+
+def _names_twice(workspace: Workspace) -> Iterator[IchnosError]:
+    file = workspace.pack_file
+    tables: tuple[tuple[str, Sequence[TomlTable]], ...] = (
+        ("trigger", file.trigger), ("prop", file.prop), ("schedule", file.schedule)
+    )  # fmt: skip
+    for scope, items in tables:
+        lines: dict[str, int | None] = {}
+        for index, item in enumerate(items):
+            name, place = str(getattr(item, "name", "")), workspace.file.place(scope, index, "name")
+            if name in lines:
+                what = f'there is a {scope} "{name}" in line {lines[name]} already'
+                yield IchnosError(what, place=place, cure="give each a name of its own")
+            lines.setdefault(name, place.line)
+
+
+def _version(workspace: Workspace) -> Iterator[IchnosError]:
+    rules, version = workspace.profile.rules.game, workspace.pack_file.pack.game_version
+    if version not in rules.versions:
+        at = ("games", workspace.game, "game-version") if workspace.game else ("pack", "game-version")
+        yield IchnosError(
+            f'{rules.title} has no version "{version}"',
+            place=workspace.file.place(*at),
+            cure=f"it has {', '.join(rules.versions)}; a newer one is added in the profile: versions, under [game]",
+        )
+
+
+def _defaults(workspace: Workspace) -> Iterator[IchnosError]:
+    """Defaults that name keys or categories, and fit no sound of the pack."""
+    sounds = [(one.sound.key, workspace.category_of(one.sound)) for one in workspace.sounds]
+    for index, one in enumerate(workspace.pack_file.defaults):
+        if sounds and not any(one.fits(key, category) for key, category in sounds):
+            said = ", ".join((*one.keys, *one.categories))
+            place = workspace.file.place("defaults", index)
+            known = sorted({category for _, category in sounds if category}) if one.categories else []
+            cure = f"the pack has sounds of {', '.join(known)}" if known else "correct the key or the category"
+            yield IchnosError(f"these defaults fit no sound of the pack: {said}", place=place, cure=cure)
+
+
+def _categories(workspace: Workspace) -> Iterator[IchnosError]:
+    """A category that is nearly one of the game's, and is not."""
+    from rapidfuzz import fuzz
+
+    known = {one for one in workspace.catalogue.categories if one} if workspace.catalogue else set()
+    for index, placed in enumerate(workspace.sounds):
+        category = placed.sound.category
+        if category is None or not known or category in known:
+            continue
+        near = nearest(known, category, 1)[0]
+        if fuzz.ratio(near.lower(), category.lower()) >= _NEARLY:
+            yield IchnosError(
+                f'{workspace.profile.rules.game.title} has no category "{category}"',
+                place=workspace.sound_place(index, "category"),
+                cure=f'did you mean "{near}"?',
+            )
+
+
+def _needs(workspace: Workspace) -> Iterator[IchnosError]:
+    """What the profile says must have a value, and has none."""
+    title = workspace.profile.rules.game.title
+    for hole in workspace.profile.rules.needs:
+        known = word(hole)
+        scope, field = known.scope if known else "", hole.rpartition(".")[2]
+        if scope == SOUND:
+            for index, placed in enumerate(workspace.sounds):
+                if getattr(placed.sound, field, None) in (None, {}):
+                    what = f"{title} needs the {field} of {placed.sound.key}"
+                    yield IchnosError(what, place=workspace.sound_place(index), cure=f"say {field} = ...")
+        items: Sequence[TomlTable] = getattr(workspace.pack_file, scope, ()) if scope != SOUND else ()
+        if scope == "pack":
+            items = [workspace.pack_file.pack]
+        for index, item in enumerate(items):
+            if getattr(item, field, None) is None:
+                place = workspace.file.place(scope, *([] if scope == "pack" else [index]))
+                what = f"{title} needs the {field} of the {scope}"
+                called = getattr(item, "name", None) if scope != "pack" else None
+                yield IchnosError(what + (f' "{called}"' if called else ""), place=place, cure=f"say {field} = ...")
