@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import contextlib
 import io
+import json
 import shutil
 import sys
+import wave
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import settings
 
@@ -93,3 +96,83 @@ def edit(workspace: Path, old: str, new: str) -> None:
     text = path.read_text("utf-8")
     assert old in text
     path.write_text(text.replace(old, new, 1), "utf-8")
+
+
+GAME = """format = 1
+{top}
+[game]
+name = "{name}"
+title = "{title}"
+summary = "Made up."
+versions = ["1.1", "1.0"]
+
+[audio]
+container = "WAV"
+codec = "PCM 16"
+rate = 22050
+channels = 1
+
+[packaging]
+kind = "folder"
+name = "@pack.name@"
+{rules}
+"""
+
+
+def clip(path: Path, pitch: float) -> None:
+    """Write a short clip."""
+    tone = np.sin(np.arange(4410) * pitch / 7) * 12000
+    with wave.open(str(path), "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(2)
+        file.setframerate(44100)
+        file.writeframes(tone.astype("<i2").tobytes())
+
+
+class Made:
+    """A made-up game: its profile, its installation, and a workspace beside them."""
+
+    def __init__(self, folder: Path, name: str, rules: str, tree: dict[str, str], installed: dict[str, str]) -> None:
+        self.folder, self.profile, self.own = folder, folder / name, folder / "own"
+        top, _, rest = rules.rpartition("---\n")
+        self._lay(self.profile, {"game.toml": GAME.format(name=name, title=name.title(), top=top, rules=rest), **tree})
+        self._lay(folder / "game", installed)
+
+    def _lay(self, root: Path, files: dict[str, str]) -> None:
+        for name, text in files.items():
+            (root / name).parent.mkdir(parents=True, exist_ok=True)
+            (root / name).write_bytes(text.encode())
+
+    def start(self, sounds: str, keys: int | None = None) -> None:
+        checked = run("games", "check", self.profile)
+        assert checked.code == 0, checked.out + checked.err
+        if keys is not None:
+            found = run("keys", "harvest", self.folder / "game", "--game", self.profile, "--json")
+            assert found.code == 0, found.err
+            assert json.loads(found.out)["keys"] == keys
+        installation = ("--installation", self.folder / "game") if keys is not None else ()
+        words = ("--game", self.profile, "--title", "My own", "--licence", "MIT", *installation)
+        done = run("start", self.own, *words)
+        assert done.code == 0, done.err
+        for number in range(1, 5):
+            clip(self.own / f"c{number}.wav", number)
+        path = self.own / "ichnos.toml"
+        path.write_text(path.read_text("utf-8") + sounds, "utf-8")
+
+    def build(self) -> Path:
+        done = run("build", "--json", cwd=self.own)
+        assert done.code == 0, done.err
+        checked = run("check", cwd=self.own)
+        assert checked.code == 0, checked.out
+        return Path(json.loads(done.out)["to"])
+
+    def refused(self, old: str, new: str) -> str:
+        """What a build says of one slip in the workspace, which is taken back then."""
+        path = self.own / "ichnos.toml"
+        before = path.read_text("utf-8")
+        edit(self.own, old, new)
+        done = run("build", cwd=self.own)
+        path.write_text(before, "utf-8")
+        assert done.code == 1, done.out
+        assert "ichnos.toml:" in done.err
+        return done.err

@@ -93,9 +93,9 @@ def assign(
     like: Annotated[
         str | None, typer.Option(metavar="KEY", help="A key of the game, whose entry the new one starts from.")
     ] = None,
-    volume: Annotated[float | None, typer.Option(metavar="N", min=0, help="How loud it plays; 1 is as it is.")] = None,
+    volume: Annotated[str | None, typer.Option(metavar="N", help="How loud it plays; 1 is as it is.")] = None,
     weight: Annotated[
-        float | None, typer.Option(metavar="N", min=0, help="How often these takes are picked against the others.")
+        str | None, typer.Option(metavar="N", help="How often these takes are picked against the others.")
     ] = None,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
@@ -106,8 +106,9 @@ def assign(
 
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
-    said = {"kind": kind, "category": category, "like": like, "volume": volume}
-    fields = {name: value for name, value in said.items() if value is not None}
+    said = {"kind": kind, "category": category, "like": like, "volume": volume, "weight": weight}
+    fields = assignments.as_typed({name: value for name, value in said.items() if value is not None})
+    picked = fields.pop("weight", None)
     folder = workspaces.find_folder(workspace)
     if from_ is not None:
         if key is not None:
@@ -127,7 +128,7 @@ def assign(
             new=new,
             titles=_titles(title),
             said=fields,
-            weight=weight,
+            weight=float(picked) if picked is not None else None,
             dry_run=dry_run,
         )
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]

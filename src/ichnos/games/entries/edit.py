@@ -197,8 +197,10 @@ class Editor:
         return pattern not in self.exemplar.units and self.exemplar.names_below(pattern) == {"title"}
 
     def is_set(self, pattern: Node, bindings: Bindings) -> bool:
-        names = self.exemplar.names_below(pattern)
-        return bool(names) and any(resolve(name, bindings) is not None for name in names)
+        if any(resolve(name, bindings) is not None for name in self.exemplar.names_below(pattern)):
+            return True
+        inside = {self.exemplar.units[node] for node in pattern.walk() if node in self.exemplar.units}
+        return any(next(repetitions(self.exemplar, scope, bindings), None) is not None for scope in inside)
 
     def respell(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         """New literals for a matched node's label and value, where what they say has changed.

@@ -140,8 +140,8 @@ class Filler:
         scope = self.exemplar.scopes[name]
         if scope in (PACK, LANGUAGE, GROUP):
             return False  # it is not this entry's own
-        if resolve(name, bindings) is not None:
-            return True
+        if scope in bindings or resolve(name, bindings) is not None:
+            return resolve(name, bindings) is not None
         return any(self.exemplar.units.get(below) == scope for below in node.walk()) and any(
             resolve(name, inner) is not None for inner in repetitions(self.exemplar, scope, bindings)
         )

@@ -180,7 +180,9 @@ class _OneDocument:
             return spelled(self.carried("key", sound.key)[0])
         if "key.own" not in scopes:
             return sound.key
-        pieces = [self.carried(name, value)[0] for name, value in (("key.group", group), ("key.own", own)) if value]
+        has_group = "key.group" in scopes or GROUP in self.bindings
+        named = ((("key.group", group),) if has_group and group else ()) + (("key.own", own),)
+        pieces = [self.carried(name, value)[0] for name, value in named]
         return self.proof.separator.join(map(spelled, pieces))
 
     def needs_entry(self, sound: SoundDefinition) -> bool:

@@ -6,18 +6,40 @@ import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
 import tomlkit
+from pydantic import TypeAdapter, ValidationError
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
+from ichnos.documents.checked import decimal_point, in_words
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.folder import nearest_file
+from ichnos.pack.workspace.pack_file import Sound, Take
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
+
+
+def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
+    """What was typed for fields of a sound, or of a take, as their values.
+
+    Raises:
+        UsageError: a value that the field cannot have.
+    """
+    found: dict[str, str | float] = {}
+    for name, text in words.items():
+        field = (Take if name == "weight" else Sound).model_fields[name]
+        wanted: Any = Annotated[field.annotation, field]
+        try:
+            found[name] = TypeAdapter(wanted).validate_python(text)
+        except ValidationError as error:
+            reason = in_words(dict(error.errors()[0]))
+            about = decimal_point(text) or f"{name}: {field.description}"
+            raise UsageError(f"--{name} {text}: {reason}", cure=about) from None
+    return found
 
 
 @dataclass(frozen=True)

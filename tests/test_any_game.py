@@ -1,0 +1,315 @@
+"""Games that nobody has seen: each described from scratch, harvested, built, and read by the standard library alone."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+import wave
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+
+import pytest
+
+from conftest import Made, clip, edit, run
+
+MOTHWICK = """
+[modes]
+replace = "by-path"
+new = false
+
+[catalogue]
+folder = "house"
+
+[[document]]
+path = "wings/table.tsv"
+mode = "known"
+entry-for = "take"
+
+[[kind]]
+name = "hymn"
+categories = ["hymn"]
+several = false
+channels = 2
+files = "wings/hymns/@key@.wav"
+"""
+
+
+def test_replaced_by_path_with_keys_from_a_table_that_is_never_shipped(tmp_path: Path) -> None:
+    rows = ["call\tsort\tlies", "moth.lands\tsmall\tloud/m1.lck", "moth.lands\tsmall\tloud/m2.lck"]
+    rows += ["moth.leaves\tsmall\tloud/m2.lck", "dusk\thymn\thymns/dusk.wav"]
+    game = Made(
+        tmp_path, "mothwick", MOTHWICK,
+        {
+            "tree/wings/table.tsv": "call\tsort\tlies\n@key@\t@category@\t@file~relative(wings)@\n",
+            "tree/wings/loud/@key@-@take.number@.wav": "",
+        },
+        {"house/wings/table.tsv": "\n".join(rows) + "\n", "house/wings/loud/m1.lck": "?"},
+    )  # fmt: skip
+    game.start(
+        '\n[[sound]]\nkey = "moth.lands"\ntakes = [{kept = true}, "c1.wav"]\n'
+        '\n[[sound]]\nkey = "moth.leaves"\ntakes = ["c1.wav"]\n\n[[sound]]\nkey = "dusk"\ntakes = ["c2.wav"]\n',
+        keys=3,
+    )
+    plan = run("build", "--dry-run", cwd=game.own).out
+    assert "moth.leaves plays this file, too" in plan
+    pack = game.build()
+    assert sorted(path.name for path in pack.rglob("*.*")) == ["CREDITS.txt", "dusk.wav", "m2.wav"]
+    with wave.open(str(pack / "wings/hymns/dusk.wav")) as hymn, wave.open(str(pack / "wings/loud/m2.wav")) as small:
+        assert (hymn.getnchannels(), small.getnchannels()) == (2, 1)
+    both = game.refused('takes = ["c1.wav"]', 'takes = ["c3.wav"]')
+    assert '"wings/loud/m2.wav" would be the same file' in both
+    assert len(set(re.findall(r"ichnos\.toml:\d+:\d+", both))) == 2
+    assert "of the game's own files 1 can be" in game.refused('takes = ["c1.wav"]', 'takes = ["c1.wav", "c2.wav"]')
+    (pack / "wings/loud/m2.wav").rename(pack / "wings/loud/m3.wav")
+    found = run("check", cwd=game.own)
+    assert "path-unknown" in found.out
+    assert re.search(r"did you mean wings/loud/m\d\.lck", found.out)
+
+
+KETTLEBY = """
+[modes]
+replace = "no"
+
+[catalogue]
+folder = "data"
+
+[[document]]
+path = "data/hum.def"
+format = "braces"
+mode = "merge"
+"""
+HUM = (
+    "hum @key@ {\n    clips[] = {{\"data\\@file~file-name~no-extension@\", @take.volume=1.0@, @take.pitch=+0@}};\n"
+    "    reach[2] = {@near=0.0@, @far=40.0@};\n};\n"
+)  # fmt: skip
+HUMS = (
+    '// boilers\nhum boiler {\n\tclips[] = {{"data\\bo", 0.80, +0}, {"data\\bo2", 1.0, +2}};\n'
+    "\treach[2] = {1.5, 60.0};\n\tsteam = 7;\n};\nhum { odd }\n"
+)
+
+
+def test_arrays_and_positional_fields_merged_and_like_an_own_entry(tmp_path: Path) -> None:
+    game = Made(
+        tmp_path, "kettleby", KETTLEBY,
+        {"tree/data/hum.def": HUM, "tree/data/@pack.name@_@key@_@take.number@.wav": ""}, {"data/data/hum.def": HUMS},
+    )  # fmt: skip
+    game.start(
+        '\n[[sound]]\nkey = "kettle"\nnew = true\nlike = "boiler"\nfar = 25\n'
+        'takes = [{clip = "c1.wav", volume = 0.5}, {clip = "c2.wav", pitch = 1.5}, "c3.wav"]\n'
+        '\n[[sound]]\nkey = "spout"\nnew = true\ntakes = ["c1.wav"]\nfile = "spout-own"\n',
+        keys=1,
+    )
+    pack = game.build()
+    text = (pack / "data/hum.def").read_text()
+    assert text.startswith(HUMS.removesuffix("hum { odd }\n"))  # nothing of the game's own has changed
+    added = text[len(HUMS.removesuffix("hum { odd }\n")) :]
+    assert (
+        'hum kettle {\n\tclips[] = {{"data\\my-own_kettle_1", 0.5, +0}, {"data\\my-own_kettle_2", 1.0, +1.5}' in added
+    )
+    assert "reach[2] = {1.5, 25.0}" in added
+    assert "steam = 7;" in added
+    assert '"data\\my-own_spout-own_1", 1.0, +0' in added
+    assert sorted(path.name for path in (pack / "data").glob("*.wav"))[-1] == "my-own_spout-own_1.wav"
+    assert "cannot have its own keys replaced" in game.refused('key = "spout"\nnew = true', 'key = "boiler"')
+    assert "volume: 1 is as it is" not in game.refused("far = 25", "far = -2")
+    text = (pack / "data/hum.def").read_text().replace("my-own_kettle_2", "my-own_kettle_9")
+    (pack / "data/hum.def").write_text(text)
+    assert "take-missing" in run("check", cwd=game.own).out
+
+
+FENLOW = """needs = ["title"]
+---
+[[kind]]
+name = "tune"
+keys = ["tune.*"]
+container = "Ogg"
+codec = "Vorbis"
+channels = 2
+several = false
+parts = ["intro", "body"]
+files = "fen/tunes/@field.shelf@/@key.own@.ogg"
+part-files = "fen/tunes/@field.shelf@/@key.own@-@part.name@.ogg"
+
+[[document]]
+path = "fen/tunes.xml"
+kinds = ["tune"]
+
+[[document]]
+path = "fen/calls.csv"
+kinds = [""]
+
+[[script]]
+path = "fen/start.lua"
+"""
+
+
+def test_kinds_each_with_its_own_document_parts_in_places_and_a_script(tmp_path: Path) -> None:
+    tree = {
+        "tree/fen/tunes.xml": (
+            '<tunes>\n  <tune name="@key@" from="@part.intro.file~extension(kv)@" then="@part.body.file~extension(kv)@"'
+            ' beats="@field.beats~number@" calm="@field.calm~true-false@">@title@</tune>\n</tunes>\n'
+        ),
+        "tree/fen/calls.csv": "call,file,loud\n@key@,@file~relative(fen)@,@volume~decibel~decimals(1)=0.0@\n",
+        "tree/fen/calls/@key@.wav": "",
+        "scripts/fen/start.lua.j2": (
+            "{% for sound in sounds %}\n{{ sound.key | constant }} = "
+            "{{ ((sound.takes or sound.parts)[0].file | no_extension) | quoted }} -- {{ sound.kind or 'call' }},"
+            " {{ sound.titles.en }}\n{% endfor %}\n"
+        ),
+    }  # fmt: skip
+    game = Made(tmp_path, "fenlow", FENLOW.replace("[[kind]]", "[takes]\nseveral = false\n\n[[kind]]", 1), tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "tune.dawn"\nnew = true\ntitle = "Dawn & dew"\nparts = {intro = "c1.wav", body = "c2.wav"}\n'
+        'fields = {shelf = "low", beats = 90, calm = true}\n'
+        '\n[[sound]]\nkey = "coot"\nnew = true\ntitle = "Coot"\nvolume = 0.5\ntakes = ["c3.wav"]\n'
+    )
+    pack = game.build()
+    (tune,) = ElementTree.parse(pack / "fen/tunes.xml").getroot()
+    assert tune.attrib == {
+        "name": "tune.dawn", "from": "fen/tunes/low/dawn-intro.kv", "then": "fen/tunes/low/dawn-body.kv",
+        "beats": "90", "calm": "true",
+    }  # fmt: skip
+    assert tune.text == "Dawn & dew"
+    rows = list(csv.DictReader((pack / "fen/calls.csv").read_text().splitlines()))
+    assert rows == [{"call": "coot", "file": "calls/coot.wav", "loud": "-6.0"}]
+    assert (pack / "fen/tunes/low/dawn-body.ogg").read_bytes()[:4] == b"OggS"
+    assert (pack / "fen/start.lua").read_text() == (
+        'TUNE_DAWN = "fen/tunes/low/dawn-intro" -- tune, Dawn & dew\nCOOT = "fen/calls/coot" -- call, Coot\n'
+    )
+    assert "needs the title of coot" in game.refused('title = "Coot"\n', "")
+    assert "knows no part 'outro'" in game.refused("body = ", "outro = ")
+    assert 'no kind "song"' in game.refused('title = "Coot"', 'title = "Coot"\nkind = "song"')
+    assert "has one take for each key" in game.refused('["c3.wav"]', '["c3.wav", "c1.wav"]')
+    script = pack / "fen/start.lua"
+    script.write_text(script.read_text().replace("calls/coot", "calls/coat"))
+    assert "script-file" in run("check", cwd=game.own).out
+
+
+COPPERKEEP = """
+[catalogue]
+folder = "keep"
+
+[[document]]
+path = "words/@language@.txt"
+mode = "merge"
+
+[[document]]
+path = "bells.json"
+mode = "merge"
+"""
+
+
+def test_a_sound_in_two_lines_new_titles_alone_and_one_list_for_each_kind(tmp_path: Path) -> None:
+    bells = {"big": [{"id": "noon", "on": "own/noon"}], "small": [{"id": "door", "on": "own/door"}], "colours": 3}
+    game = Made(
+        tmp_path, "copperkeep",
+        COPPERKEEP.replace('"bells.json"\n', '"bells.json"\nentries = {big = 2, small = 3}\n')
+        + '[[kind]]\nname = "big"\ncategories = ["big"]\nseveral = false\n\n'
+        '[[kind]]\nname = "small"\nkeys = ["door*"]\nseveral = false\n',
+        {
+            "tree/words/@language@.txt": "@key@.name = @title@\n@key@.note = @field.note@\n",
+            "tree/bells.json": (
+                '{\n "big": [ {"id": "@key@", "on": "@file~no-extension@", "sort": "@category@"} ],\n'
+                ' "small": [ {"id": "@key@", "on": "@file~no-extension@"} ]\n}\n'
+            ),
+            "tree/bronze/@pack.name@/@key@.wav": "",
+        },
+        {
+            "keep/bells.json": json.dumps(bells, indent=2) + "\n",
+            "keep/words/en.txt": "# the keep\nnoon.name = Noon\nnoon.note = At twelve\ndoor.name = Door\nHELLO\n",
+            "keep/words/fr.txt": "noon.name = Midi\n",
+        },
+    )  # fmt: skip
+    (game.profile / "game.toml").write_text(
+        (game.profile / "game.toml").read_text().replace("[audio]", "[takes]\nseveral = false\n\n[audio]", 1)
+    )
+    game.start(
+        '\n[[sound]]\nkey = "door.back"\nnew = true\ntakes = ["c1.wav"]\ntitle = {en = "Back door", fr = "Porte"}\n'
+        'fields = {note = "It creaks"}\n\n[[sound]]\nkey = "noon"\ntitle = {en = "High noon", fr = "Plein midi"}\n',
+        keys=2,
+    )
+    pack = game.build()
+    assert (pack / "words/en.txt").read_text() == (
+        "# the keep\nnoon.name = High noon\nnoon.note = At twelve\ndoor.name = Door\n"
+        "door.back.name = Back door\ndoor.back.note = It creaks\nHELLO\n"
+    )
+    read = json.loads((pack / "bells.json").read_text())
+    assert read == {**bells, "small": [*bells["small"], {"id": "door.back", "on": "bronze/my-own/door.back"}]}
+    edit(game.own, ', fr = "Porte"', "")
+    assert run("build", cwd=game.own).code == 0
+    found = run("check", cwd=game.own).out
+    assert '"door.back" has no title in fr' in found
+    assert "entry-strange" not in found
+    assert "needs takes" in game.refused('title = {en = "High noon", fr = "Plein midi"}\n', "")
+
+
+WICKERBY = """afterwards = ["Open the game's own editor, and bake the baskets.", "Start the game."]
+---
+[catalogue]
+readable = false
+
+[[document]]
+path = "baskets.json"
+format = "json"
+"""
+
+
+def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_path: Path) -> None:
+    tree = {
+        "tree/baskets.json": (
+            '{\n "sounds": [\n  {"id": "@key@", "takes": ["@file@", {"of": "@file@", "odds": "@weight@"}]}\n ],\n'
+            ' "names": [\n  {"for": "@key@", "is": "@title@", "mood": "@field.mood@"}\n ]\n}\n'
+        ),
+        "tree/wicker/@key@-@take.number@.wav": "",
+        "tree/.DS_Store": "left by a system",
+    }
+    game = Made(tmp_path, "wickerby", WICKERBY, tree, {"locked.bin": "nobody can open it"})
+    (tmp_path / "keys.csv").write_text("key;category\nreed.bends;reeds\nreed.snaps;reeds\nwind.in.reeds;air\n")
+    assert "it is all that" not in run("keys", "harvest", tmp_path / "keys.csv", "--game", game.profile).out
+    game.start("\n[[file]]\nfile = 'texts\\read me.txt'\npath = \"notes/read me.txt\"\n")
+    edit(game.own, "minted-for", 'installation = "../game"\nminted-for')
+    (game.own / "texts").mkdir()
+    (game.own / "texts/read me.txt").write_text("Hello.")
+    (game.own / "from").mkdir()
+    clip(game.own / "from/reed snaps 1.wav", 1)
+    clip(game.own / "from/reed snaps 2.wav", 2)
+    done = run("assign", "--from", "from", "--volume", "0.5", cwd=game.own)
+    assert "reed.snaps gets" in done.out, done.err
+    done = run("assign", "wind.in.reeds", "c1.wav", "--weight", "3", "--title", "Wind", cwd=game.own)
+    assert done.code == 0, done.err
+    built = run("build", cwd=game.own)
+    assert built.code == 0, built.err
+    assert "1. Open the game's own editor, and bake the baskets." in built.err
+    assert "Wickerby has no place for volume" in built.err
+    pack = game.build()
+    content = json.loads((pack / "baskets.json").read_text())
+    assert content["sounds"] == [
+        {"id": "reed.snaps", "takes": ["wicker/reed.snaps-1.wav", "wicker/reed.snaps-2.wav"]},
+        {"id": "wind.in.reeds", "takes": [{"of": "wicker/wind.in.reeds-1.wav", "odds": 3}]},
+    ]
+    assert content["names"] == [{"for": "reed.snaps"}, {"for": "wind.in.reeds", "is": "Wind"}]
+    assert (pack / "notes/read me.txt").read_text() == "Hello."
+    assert not list(pack.rglob(".DS_Store"))
+    assert "did you mean reed.snaps" in game.refused('key = "reed.snaps"', 'key = "reed.snap"')
+    (pack / "baskets.json").write_text((pack / "baskets.json").read_text().replace('"for": "reed.snaps"', '"for": 3'))
+    assert run("check", cwd=game.own).code == 1
+
+
+@pytest.mark.parametrize(
+    ("installed", "said"),
+    [
+        ({"wings/table.tsv": "x\n"}, "there is no folder house/; wings/table.tsv is not below house/ (it is at wings"),
+        ({"house/wings/table.tsv": "call\tsort\n"}, "wings/table.tsv is there, and no entry is in it"),
+        ({"house/wings/table.tsv": 'a\ta\n"'}, "wings/table.tsv cannot be read"),
+    ],
+)
+def test_what_was_looked_for_is_told(tmp_path: Path, installed: dict[str, str], said: str) -> None:
+    tree = {
+        "tree/wings/table.tsv": "call\tsort\tlies\n@key@\t@category@\t@file@\n",
+        "tree/wings/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "mothwick", MOTHWICK, tree, installed)
+    result = run("keys", "harvest", tmp_path / "game", "--game", game.profile)
+    assert result.code == 1
+    assert said in result.err

@@ -1,0 +1,219 @@
+"""What used to get lost without a word: each is written, or refused with both places."""
+
+from __future__ import annotations
+
+import json
+import re
+import unicodedata
+import xml.etree.ElementTree as ElementTree
+from pathlib import Path
+
+import pytest
+
+from conftest import Made, clip, run
+
+SOUNDS = '{"sounds": [\n  {"id": "@key@",\n   "files": ["@file@"]}\n]}\n'
+ONE = "[takes]\nseveral = false\n"
+TREE = {"tree/noises.json": SOUNDS, "tree/@key@-@take.number@.wav": ""}
+SOUND = '\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\n'
+REFUSED = {
+    "an extension twice": (
+        {**TREE, "tree/noises.json": SOUNDS.replace("@file@", "@file@.wav")}, "", "has its extension already"
+    ),
+    "holes in a file of no format": (
+        {**TREE, "tree/about.dat": "x\nname: @pack.title@\n"}, "", "about.dat:2: there are holes here (@pack.title@)"
+    ),
+    "a template that nothing is made of": ({**TREE, "scripts/cues.lua.j2": "x"}, "", "no [[script]] in game.toml"),
+    "takes in one file": ({**TREE, "tree/@key@-@take.number@.wav": None, "tree/@key@.wav": ""}, "", "this one file"),
+    "a sound that nothing becomes": ({**TREE, "tree/@key@-@take.number@.ogg": ""}, "", "becomes such a file"),
+    "a WAV beside the game's own encoder": (
+        {**TREE, "tree/@key@-@take.number@.own": ""}, '[own-encoder]\nextension = ".own"\n', "its own encoder writes"
+    ),
+    "a part that no sound has": (
+        {**TREE, "tree/noises.json": SOUNDS.replace('"files"', '"in": "@part.intro.file@", "files"')}, "",
+        'has a part "intro"',
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", REFUSED)
+def test_a_profile_that_would_lose_something_is_refused(tmp_path: Path, name: str) -> None:
+    tree, rules, message = REFUSED[name]
+    kept = {path: text for path, text in tree.items() if text is not None}
+    game = Made(tmp_path, "mill", rules, kept, {})
+    result = run("games", "check", game.profile)
+    assert result.code == 1
+    assert message in result.err
+
+
+def test_the_smallest_thing_is_left_out_in_every_format(tmp_path: Path) -> None:
+    tree = {
+        "tree/@key@.wav": "",
+        "tree/a.xml": '<all>\n  <s key="@key@"><far>@far@</far><name>@title@</name>@field.mood@</s>\n</all>\n',
+        "tree/b.json": '{"all": [\n {"id": "@key@", "name": "@title@", "far": "@far@"}\n]}\n',
+        "tree/c.csv": "id,file,name\n@key@,@file@,@title@\n",
+        "tree/d.ini": "[@key@]\nfile = @file@\nname = @title@\n",
+        "tree/e.txt": "@key@ = @title@\n",
+        "tree/words/@language@.json": '{"all": [\n {"id": "@key@", "name": "@title@"}\n]}\n',
+    }
+    game = Made(tmp_path, "mill", ONE, tree, {})
+    game.start(SOUND + SOUND.replace("reed", "rush") + 'title = "Rush"\nfar = 3\nfields = {mood = "calm"}\n')
+    pack = game.build()
+    reed, rush = ElementTree.parse(pack / "a.xml").getroot()
+    assert (reed.get("key"), len(reed), reed.text) == ("reed", 0, None)
+    assert (rush.findtext("far"), rush.findtext("name"), (rush[1].tail or "").strip()) == ("3", "Rush", "calm")
+    assert json.loads((pack / "b.json").read_text())["all"] == [
+        {"id": "reed"}, {"id": "rush", "name": "Rush", "far": 3}
+    ]  # fmt: skip
+    assert (pack / "c.csv").read_text().splitlines()[1:] == ["reed,reed.wav,", "rush,rush.wav,Rush"]
+    assert (pack / "d.ini").read_text() == "[reed]\nfile = reed.wav\n\n[rush]\nfile = rush.wav\nname = Rush\n"
+    assert (pack / "e.txt").read_text() == "rush = Rush\n"  # a line without its value would say nothing
+    assert json.loads((pack / "words/en.json").read_text())["all"] == [{"id": "rush", "name": "Rush"}]
+
+
+LOST = [
+    ('{"all": [\n ["@key@", "@file@", "@volume@"]\n]}\n', "", "has no volume, and without it"),
+    ('{"all": [\n {"id": "@key.own@", "f": "@file@"}\n]}\n', SOUND.replace("reed", "big.reed"), 'spelled "reed"'),
+    ('{"all": [\n {"id": "@key@", "at": "@near@-@far@", "f": "@file@"}\n]}\n', "far = 3\n", "has no near, and without"),
+    ('{"all": [\n {"id": "@key@", "at": "@field.a@@field.b@", "f": "@file@"}\n]}\n',
+     'fields = {a = "xy", b = "z"}\n', 'the field.a of "reed" is "xy", and would be read as "x"'),
+    ('{"all": [\n {"id": "@key@", "f": "@file~lower@"}\n]}\n',
+     SOUND.replace("reed", "RUSH"), 'the reference "rush.wav" leads to no file'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("shape", "more", "message"), LOST)
+def test_a_build_that_would_lose_something_is_refused(tmp_path: Path, shape: str, more: str, message: str) -> None:
+    game = Made(tmp_path, "mill", ONE, {"tree/all.json": shape, "tree/@key@.wav": ""}, {})
+    game.start(SOUND + more)
+    done = run("build", cwd=game.own)
+    assert done.code == 1, done.out
+    assert message in done.err
+    assert "all.json" in done.err
+    assert "ichnos.toml" in done.err
+    assert not (game.own / "build").exists()
+
+
+def test_what_a_converter_rounds_is_named(tmp_path: Path) -> None:
+    shape = '{"all": [\n {"id": "@key@", "f": "@file@", "fade": "@fade~milliseconds@"}\n]}\n'
+    game = Made(tmp_path, "mill", ONE, {"tree/all.json": shape, "tree/@key@.wav": ""}, {})
+    game.start(f"{SOUND}fade = 0.0014\n")
+    done = run("build", cwd=game.own)
+    assert 'the fade of "reed" is 0.0014, and all.json rounds it to 0.001' in done.err
+
+
+def test_a_copied_entry_keeps_neither_the_title_nor_the_takes_of_the_other(tmp_path: Path) -> None:
+    shape = (
+        '{"all": [\n {"id": "@key@", "say": {"@language@": "@title@"}, "f": ["@file@"],'
+        ' "p": {"@part.name@": "@part.file@"}}\n]}\n'
+    )
+    theirs = '{"all": [\n {"say": {"en": "Old", "de": "Alt"}, "id": "old", "wet": 1, "f": ["old.wav"]}\n]}\n'
+    game = Made(
+        tmp_path, "mill", '[parts]\nnames = ["body"]\n\n[catalogue]\nfolder = "in"\n',
+        {"tree/all.json": shape, "tree/@key@-@take.number@.wav": "", "tree/@key@-@part.name@.wav": ""},
+        {"in/all.json": theirs},
+    )  # fmt: skip
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\nparts = {body = "c1.wav"}\nlike = "old"\n', keys=1)
+    (entry,) = json.loads((game.build() / "all.json").read_text())["all"]
+    assert entry == {"id": "reed", "wet": 1, "say": {}, "f": [], "p": {"body": "reed-body.wav"}}
+    game.refused("like = ", "like = 3 #")
+
+
+def test_references_unlike_the_games_own_are_refused(tmp_path: Path) -> None:
+    theirs = {"in/noises.json": '{"sounds": [{"id": "old", "files": ["old-1", "old-2"]}]}\n'}
+    game = Made(tmp_path, "mill", '[catalogue]\nfolder = "in"\n', TREE, theirs)
+    game.start(SOUND, keys=1)
+    done = run("build", cwd=game.own)
+    assert done.code == 1
+    assert 'names files without an extension, and the profile writes them with one ("old-1")' in done.err
+    assert "@file~no-extension@" in done.err
+
+
+MEANT = {
+    "a volume in percent": ("volume = 75", "volume = 75", "it must be at most 10, and not 75", "1 is as it is"),
+    "a distance below nothing": ("far = -3", "far = -3", "it must be at least 0, and not -3", "not heard"),
+    "a decimal comma": ("volume = 0,75", "volume = 0,75", "", "a number has a decimal point: 0.75"),
+    "a decimal comma in a text": ('volume = "0,75"', "volume =", "a number is expected", "write a point: 0.75"),
+    "a number without end": ("volume = inf", "volume = inf", "not without end", ""),
+    "one take without brackets": ('far = 3\n#', 'takes = "c1.wav"', "a list is expected, in brackets", "your clips"),
+    "maybe for true": ('loop = "maybe"', "loop =", "true or false is expected, without quotation marks", ""),
+    "a category of nobody": (
+        '[[defaults]]\ncategories = ["bels"]\nvolume = 1', "[[defaults]]", "fit no sound of the pack: bels", ""
+    ),
+    "a key of nobody": ('[[defaults]]\nkeys = ["rede*"]\nvolume = 1', "[[defaults]]", "fit no sound", "correct the key"),
+    "a trigger twice": (
+        '[[trigger]]\nname = "a"\nevent = "x"\nkey = "reed"\n[[trigger]]\nname = "a"\nevent = "y"\nkey = "reed"',
+        'name = "a"\nevent = "y"', 'there is a trigger "a" in line', "name of its own",
+    ),
+    "no place for a trigger": (
+        '[[trigger]]\nname = "a"\nevent = "x"\nkey = "reed"', "[[trigger]]", 'needs the where of the trigger "a"', ""
+    ),
+    "a table that is a list": ("fields = [3]", "fields =", "a table is expected, in braces", ""),
+}  # fmt: skip
+
+
+def _marsh(tmp_path: Path) -> Made:
+    game = Made(tmp_path, "mill", 'needs = ["trigger.where"]\n---\n', {
+        **TREE, "tree/cues.csv": "name,what,where,key\n@trigger.name@,@trigger.event@,@trigger.where@,@trigger.key@\n",
+    }, {})  # fmt: skip
+    game.start(SOUND)
+    return game
+
+
+@pytest.mark.parametrize("name", MEANT)
+def test_what_nobody_can_mean_has_its_own_sentence(tmp_path: Path, name: str) -> None:
+    line, at, message, cure = MEANT[name]
+    game = _marsh(tmp_path)
+    path = game.own / "ichnos.toml"
+    text = path.read_text() + f"{line}\n"
+    text = text.replace('takes = ["c1.wav"]', 'takes = "c1.wav"') if at.startswith("takes") else text
+    path.write_text(text)
+    done = run("build", cwd=game.own)
+    assert done.code == 1
+    assert message in done.err
+    assert cure in done.err
+    number = text[: text.index(at)].count("\n") + 1
+    first = done.err.splitlines()[0]
+    assert first.startswith(f"error: ichnos.toml:{number}:") or "twice" in name, done.err
+    assert not re.search(r"tuple|dictionary|string_type|Input should|\{'|valid", done.err)
+
+
+def test_the_same_slips_in_a_table_and_in_options(tmp_path: Path) -> None:
+    game = _marsh(tmp_path)
+    table = game.own / "sounds.csv"
+    for cell, message in (
+        ("75", "it must be at most 10"), ("0;75", ""), ('"0,75"', "write 0.75"), ("-1", "it must be at least 0"),
+    ):  # fmt: skip
+        table.write_text(f"key,clip,new,volume\nrush,c1.wav,yes,{cell}\n")
+        done = run("build", cwd=game.own)
+        assert done.code == 1
+        assert message in done.err
+        assert "sounds.csv:2" in done.err
+    table.unlink()
+    for words in (("--volume", "-1"), ("--volume", "0,5"), ("--volume", "75"), ("--kind", "song"), ("--weight", "x")):
+        done = run("assign", "rush", "c1.wav", "--new", *words, cwd=game.own)
+        assert done.code == 2, words
+        assert words[1] in done.err
+
+
+def test_a_game_version_that_the_game_has_not(tmp_path: Path) -> None:
+    said = _marsh(tmp_path).refused('game-version = "1.1"', 'game-version = "1.2"')
+    assert 'Mill has no version "1.2"' in said
+    assert "it has 1.1, 1.0" in said
+
+
+def test_either_slash_and_either_spelling_of_an_accent_will_do(tmp_path: Path) -> None:
+    game = _marsh(tmp_path)
+    (game.own / "clips").mkdir()
+    clip(game.own / "clips" / unicodedata.normalize("NFD", "höhe.wav"), 1)
+    path = game.own / "ichnos.toml"
+    path.write_text(path.read_text().replace('"c1.wav"', "'clips\\höhe.wav'"))
+    assert game.build().is_dir()
+
+
+def test_a_key_that_leaves_nothing_of_a_file_name(tmp_path: Path) -> None:
+    game = Made(tmp_path, "mill", '[names]\nascii = true\nallowed = "a-z"\n', {
+        "tree/noises.json": SOUNDS, "tree/s/@key@/@take.number@.wav": "",
+    }, {})  # fmt: skip
+    game.start(SOUND)
+    assert "nothing is left in a file name" in game.refused('"reed"', '"***"')
