@@ -16,7 +16,8 @@ from conftest import run
 ROOT = Path(__file__).resolve().parent.parent
 GUIDE = (ROOT / "docs/profiles.md").read_text("utf-8")
 STEP = re.compile(
-    r"^## (\d+)\.|^(?:File|Add to) `([^`]+)`(?: \((empty)\)|:\n\n```\w*\n(.*?)^```)", re.MULTILINE | re.DOTALL
+    r"^## (\d+)\.|^(?:File|Add to|(Delete)) `([^`]+)`(?: \((empty)\)|:\n\n```\w*\n(.*?)^```|$)",
+    re.MULTILINE | re.DOTALL,
 )
 
 
@@ -24,24 +25,28 @@ def test_the_guide_works_after_each_step(tmp_path: Path) -> None:
     folder = tmp_path / "millrace"
     steps = 0
     for found in STEP.finditer(GUIDE):
-        number, name, empty, content = found.groups()
+        number, deleted, name, empty, content = found.groups()
         if number:
             if (folder / "tree").is_dir():
                 steps += 1
                 checked = run("games", "check", folder)
                 assert checked.code == 0, (number, checked.out, checked.err)
+                if steps == 1:  # its answer stands in the guide, indented
+                    assert re.sub("^", "    ", checked.out.strip(), flags=re.MULTILINE) in GUIDE
             continue
         path = folder / name
+        if deleted:
+            path.unlink()
+            continue
         path.parent.mkdir(parents=True, exist_ok=True)
         added = path.read_text() + "\n" if found[0].startswith("Add") else ""
         path.write_text("" if empty else added + content)
-    assert steps == 6
+    assert steps == 8
     shown = run("games", "check", folder).out
     assert "wheel/mill.conf  braces, merge" in shown
     assert "for each category  line 2" in shown
-    said = re.search(r"\n    wheel/noises.json.*?\n    Millrace: the profile is sound\.", GUIDE, re.DOTALL)
-    assert said
-    assert said[0].splitlines()[-1].strip() in shown
+    assert "for each sound  line 2: @key@.name = @title@" in shown
+    assert "for each sound  line 3: @key@.note = @field.note@" in shown
 
 
 def test_the_reference_and_the_schema_are_the_codes() -> None:
