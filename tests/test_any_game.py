@@ -313,3 +313,31 @@ def test_what_was_looked_for_is_told(tmp_path: Path, installed: dict[str, str], 
     result = run("keys", "harvest", tmp_path / "game", "--game", game.profile)
     assert result.code == 1
     assert said in result.err
+
+
+def test_references_below_a_root_that_the_file_states_and_a_pack_that_is_installed_already(tmp_path: Path) -> None:
+    shape = '<reeds lie="@root=audio@">\n  <reed is="@key@" at="@file~below-root~no-extension@"/>\n</reeds>\n'
+    theirs = '<reeds lie="old/wav">\n  <reed is="old" at="low"/>\n</reeds>\n'
+    game = Made(
+        tmp_path, "reedham",
+        '[takes]\nseveral = false\n\n[catalogue]\nfolder = "in"\n\n[[document]]\npath = "reeds.xml"\nmode = "merge"\n',
+        {"tree/reeds.xml": shape, "tree/old/wav/@pack.name@/@key@.wav": ""}, {"in/reeds.xml": theirs},
+    )  # fmt: skip
+    rules = game.profile / "game.toml"
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\n', keys=1)
+    found = json.loads(run("keys", "old", "--game", game.profile, "--json").out)
+    assert found[0]["files"] == ["old/wav/low"]
+    refused = run("build", cwd=game.own)
+    assert refused.code == 1
+    assert "reeds.xml" in refused.err  # the game's own file says another root than the profile, and the proof sees it
+    shape = (game.profile / "tree/reeds.xml").read_text().replace("audio", "old/wav")
+    (game.profile / "tree/reeds.xml").write_text(shape)
+    assert rules.is_file()
+    pack = game.build()
+    (_, reed) = ElementTree.parse(pack / "reeds.xml").getroot()
+    assert reed.attrib == {"is": "reed", "at": "my-own/reed"}
+    before = (pack / "reeds.xml").read_bytes()
+    (tmp_path / "game/in/reeds.xml").write_bytes(before)  # installed
+    again = game.build()
+    assert (again / "reeds.xml").read_bytes() == before
+    assert '"reed" is not new' in game.refused('name = "my-own"', 'name = "another"')

@@ -174,7 +174,7 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "extension": "kv",
         "decimals": "2",
     }.get(name)
-    converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}))
+    converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a"))
     assert converter.write(ours) == theirs
     again = converter.read(theirs)
     if name == "decibel":

@@ -65,7 +65,11 @@ def _clashes(subject: Subject) -> Iterator[Finding]:
     catalogue = subject.context.catalogue
     if catalogue is None:
         return
+    profile, pack_file = subject.profile, subject.context.pack_file
     own = catalogue.all_files()
+    if pack_file is not None:  # this pack may be installed there
+        pack, kinds = pack_file.pack.name, profile.kinds.values()
+        own = {file for file in own if not any(profile.is_of_pack(file, kind, pack) for kind in kinds)}
     for name in subject.sounds:
         if name in subject.in_place:
             continue  # that is how it is replaced

@@ -19,12 +19,12 @@ _QUOTED = re.compile(r"""(["'])((?:(?!\1)[^\\\n])*)\1""")
 
 def findings(subject: Subject) -> Iterator[Finding]:
     """Texts in scripts that are no key, and nearly one; and paths in the pack's folders that lead to no file."""
-    defined, files = subject.keys, _Files(subject)
     scripts = {script.path for script in subject.profile.scripts}
-    catalogue = subject.context.catalogue
-    for name in subject.names:
-        if name not in scripts and not name.endswith(_SCRIPTS):
-            continue
+    there = [name for name in subject.names if name in scripts or name.endswith(_SCRIPTS)]
+    if not there:
+        return
+    defined, files, catalogue = subject.keys, _Files(subject), subject.context.catalogue
+    for name in there:
         try:
             text = from_bytes(subject.files.read(name), subject.files.label(name))
         except IchnosError:

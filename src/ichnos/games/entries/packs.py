@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -199,6 +200,9 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
     own = {name: value for name, value in pack.values.items() if _scope(name) == PACK and name in pack.nodes}
     places = {name: _place(reading, pack.nodes[name]) for name in own}
     sounds = [_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator)]
+    root = _text(pack.values.get("root"))
+    if root is not None and reading.exemplar.root not in (None, root):
+        sounds = [_below(root, reading.exemplar.root or "", one) for one in sounds]
     if reading.exemplar.together.get(SOUND) == TAKE:
         sounds = _with_all_takes(sounds)
     elif _in_pieces(reading.exemplar):
@@ -229,6 +233,16 @@ def _with_all_takes(entries: list[SoundDefinition]) -> list[SoundDefinition]:
         known = found.get(one.key)
         found[one.key] = replace(known, takes=(*known.takes, *one.takes)) if known else one
     return list(found.values())
+
+
+def _below(root: str, usual: str, sound: SoundDefinition) -> SoundDefinition:
+    """A sound of a file that says another root than the profile."""
+
+    def moved(file: str | None) -> str | None:
+        return posixpath.normpath(posixpath.join(root, posixpath.relpath(file, usual))) if file else file
+
+    takes = tuple(replace(take, file=moved(take.file)) for take in sound.takes)
+    return replace(sound, takes=takes, parts=tuple(replace(part, file=moved(part.file)) for part in sound.parts))
 
 
 def _in_pieces(exemplar: Exemplar) -> bool:

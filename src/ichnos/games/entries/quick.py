@@ -50,7 +50,7 @@ def read_quickly(exemplar: Exemplar, data: bytes, separator: str, encoding: str 
         separator: what stands between the pieces of a key.
         encoding: as for ``formats.parse``.
     """
-    if exemplar.document.format.name != "JSON" or exemplar.file_scopes or exemplar.together:
+    if exemplar.document.format.name != "JSON" or exemplar.file_scopes or exemplar.together or exemplar.root:
         return None
     reader = _QuickReader(exemplar, separator)
     try:

@@ -24,6 +24,7 @@ class Tables:
 
     words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     suffixes: tuple[str, ...] = SUFFIXES
+    root: str | None = None  # the folder that the file at hand says its references are below
 
 
 class Unreadable(ValueError):
@@ -187,6 +188,12 @@ def _relative(argument: str | None, tables: Tables) -> Pair:
     )
 
 
+def _below_root(argument: str | None, tables: Tables) -> Pair:
+    if tables.root is None:
+        raise BadArgument("the file says no root: write @root=...@ where it stands, with the folder as its default")
+    return _relative(tables.root, tables)
+
+
 def _table(argument: str | None, tables: Tables) -> Pair:
     if argument is None or argument not in tables.words:
         known = ", ".join(tables.words) or "none"
@@ -235,6 +242,9 @@ CONVERTERS: dict[str, ConverterKind] = {
     "file-name": ConverterKind(_file_name, "a file's name alone, without its folders", example=("a/b.ogg", "b.ogg")),
     "relative": ConverterKind(
         _relative, "a file as seen from a folder of the pack", "the folder", ("a/b/c.ogg", "c.ogg")
+    ),
+    "below-root": ConverterKind(
+        _below_root, "a file as seen from the folder that the same file says: @root=...@", None, ("a/b.ogg", "b.ogg")
     ),
     "backslash": ConverterKind(
         _text(lambda path: path.replace("/", "\\"), lambda path: path.replace("\\", "/")),

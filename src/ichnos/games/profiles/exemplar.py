@@ -9,8 +9,9 @@ A hole in the path makes the file itself the unit.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from ichnos.documents.tree import Document, Node
 from ichnos.games.profiles.converters import Tables
@@ -47,6 +48,7 @@ class Exemplar:
     together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
+    root: str | None = None  # the folder that it says its references are below
     kinds: frozenset[str] = frozenset()  # of the sounds that stand in it; empty: all
     entry_kinds: dict[Node, str] = field(default_factory=dict)  # of units that are of one kind alone
     _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
@@ -148,7 +150,8 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
     """
     how = how or ExemplarRules()
     exemplar = Exemplar(path, document, kinds=how.kinds)
-    _find_holes(exemplar, how.tables)
+    exemplar.root = _root(document)
+    _find_holes(exemplar, how.tables if exemplar.root is None else replace(how.tables, root=exemplar.root))
     in_path = {hole.word.scope for hole in path.holes}
     exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
     bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
@@ -157,6 +160,15 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
         bound |= {TAKE}
     _Units(exemplar, how.repeat, how.entries).find(document.root, bound)
     return exemplar
+
+
+_ROOT = re.compile(r"@root(?:~[a-z-]+(?:\([^()@]*\))?)*=([^@]*)@")
+
+
+def _root(document: Document) -> str | None:
+    """The folder that the document says its references are below."""
+    texts = (node.value for node in document.root.walk() if node.value is not None)
+    return next((found[1].replace("\\", "/").strip("/") for text in texts if (found := _ROOT.search(text))), None)
 
 
 def _find_holes(exemplar: Exemplar, tables: Tables) -> None:

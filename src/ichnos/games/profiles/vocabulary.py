@@ -50,6 +50,7 @@ WORDS: dict[str, Word] = {
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("game.version", PACK, "version", "the version of the game that the pack is for"),
+        Word("root", PACK, "path", "the folder that this file's references are below; its default is what is written"),
         Word("language", LANGUAGE, "text", "a language of the pack's titles, a BCP 47 tag"),
         Word("category", CATEGORY, "text", "the sound's category; around the sounds, it groups them"),
         Word("key.group", GROUP, "text", "the sound key up to its last separator; around the sounds, it groups them"),

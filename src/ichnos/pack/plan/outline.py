@@ -221,7 +221,10 @@ def _document(
     filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
     if merged and not changes:
-        return None
+        own = [one for one in workspace.sounds if workspace.is_installed(one.sound)]
+        if not own:
+            return None
+        return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
     reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
     return PlannedFile(path, reason, data, changes=tuple(changes))
 
@@ -300,7 +303,12 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
     known = workspace.catalogue
     if known is None:
         return
-    own = known.all_files()
+    profile, pack = workspace.profile, workspace.pack_file.pack.name
+    own = {
+        file
+        for file in known.all_files()
+        if not any(profile.is_of_pack(file, kind, pack) for kind in profile.kinds.values())
+    }
     errors = [
         IchnosError(
             f'"{use.path}" is the name of a file that the game has already',

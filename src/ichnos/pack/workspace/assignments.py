@@ -6,10 +6,10 @@ import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import tomlkit
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
@@ -31,13 +31,12 @@ def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
     """
     found: dict[str, str | float] = {}
     for name, text in words.items():
-        field = (Take if name == "weight" else Sound).model_fields[name]
-        wanted: Any = Annotated[field.annotation, field]
+        model, rest = (Take, {"clip": "-"}) if name == "weight" else (Sound, {"key": "-", "takes": ["-"]})
         try:
-            found[name] = TypeAdapter(wanted).validate_python(text)
+            found[name] = getattr(model.model_validate({**rest, name: text}), name)
         except ValidationError as error:
             reason = in_words(dict(error.errors()[0]))
-            about = decimal_point(text) or f"{name}: {field.description}"
+            about = decimal_point(text) or f"{name}: {model.model_fields[name].description}"
             raise UsageError(f"--{name} {text}: {reason}", cure=about) from None
     return found
 

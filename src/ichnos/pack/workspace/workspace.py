@@ -76,6 +76,14 @@ class Workspace:
         """The kind that the sound is of in this game."""
         return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
 
+    def is_installed(self, sound: Sound) -> bool:
+        """Is what the game has under a sound's key this pack's own, which is installed already?"""
+        if self.catalogue is None or sound.key not in self.catalogue:
+            return False
+        files, kind = self.catalogue.entry(sound.key).files, self.kind_of(sound)
+        name = self.pack_file.pack.name
+        return bool(files) and all(self.profile.is_of_pack(file, kind, name) for file in files)
+
     def game_files(self) -> Files | None:
         """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
         installation = self.pack_file.installation
@@ -244,7 +252,8 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             what = f'{workspace.profile.rules.game.title} has no kind "{sound.kind}"'
             yield IchnosError(what, place=workspace.sound_place(index, "kind"), cure=f"its kinds are: {names}")
             continue
-        yield from key_slips(workspace.profile, known, sound.key, sound.new, place, workspace.kind_of(sound))
+        if not workspace.is_installed(sound):
+            yield from key_slips(workspace.profile, known, sound.key, sound.new, place, workspace.kind_of(sound))
         if sound.treatment is not None:
             yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
