@@ -217,3 +217,19 @@ def test_a_key_that_leaves_nothing_of_a_file_name(tmp_path: Path) -> None:
     }, {})  # fmt: skip
     game.start(SOUND)
     assert "nothing is left in a file name" in game.refused('"reed"', '"***"')
+
+
+def test_parts_that_the_pack_does_not_name_stay_the_games(tmp_path: Path) -> None:
+    shape = '{"all": [\n {"id": "@key@", "p": [{"as": "@part.name@", "on": "@part.file@"}]}\n]}\n'
+    parts = [{"as": "intro", "on": "old-i.wav"}, {"as": "body", "on": "old-b.wav", "wet": 1}]
+    game = Made(
+        tmp_path, "mill",
+        '[parts]\nnames = ["intro", "body", "layer"]\n\n[catalogue]\nfolder = "in"\n\n'
+        '[[document]]\npath = "all.json"\nmode = "merge"\n',
+        {"tree/all.json": shape, "tree/@key@-@take.number@.wav": "", "tree/new/@key@-@part.name@.wav": ""},
+        {"in/all.json": json.dumps({"all": [{"id": "old", "p": parts}]})},
+    )  # fmt: skip
+    game.start('\n[[sound]]\nkey = "old"\nparts = {layer = "c1.wav", body = "c2.wav"}\n', keys=1)
+    (entry,) = json.loads((game.build() / "all.json").read_text())["all"]
+    body, layer = {"as": "body", "on": "new/old-body.wav", "wet": 1}, {"as": "layer", "on": "new/old-layer.wav"}
+    assert entry["p"] == [parts[0], body, layer]

@@ -16,8 +16,9 @@ from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PRINCIPAL
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL
 
+_BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 _GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
 
 
@@ -187,8 +188,9 @@ class Editor:
                 titles = [matched[child] for child in pattern.children if child in matched and self.is_title(child)]
                 yield from (removal(real, [node]) for node in titles)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
-                if scope == LANGUAGE and not copied:
-                    yield from self.by_language(pattern, real, found, bindings)
+                name = _BY_NAME.get(scope or "")
+                if name in self.exemplar.scopes and scope is not None and not copied:
+                    yield from self.by_name(scope, str(name), pattern, real, found, bindings)
                 elif scope is not None:
                     yield from self.repeat(scope, pattern, real, found, bindings, copied=copied)
 
@@ -273,15 +275,17 @@ class Editor:
         else:
             yield self.insert(texts, pattern, real, [])
 
-    def by_language(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
-        """An entry's titles: those of languages that it has are changed, others are added, and none is lost."""
-        old = found.inside.get(LANGUAGE, [])
-        there = {one.values.get("language"): one for one in old}
+    def by_name(
+        self, scope: str, name: str, pattern: Node, real: Node, found: Found, bindings: Bindings
+    ) -> Iterator[Edit]:
+        """An entry's titles by language, or its parts by name: those it has are changed, others added, none is lost."""
+        old = found.inside.get(scope, [])
+        there = {one.values.get(name): one for one in old}
         added = []
-        for inner in repetitions(self.exemplar, LANGUAGE, bindings):
-            one = there.get(resolve("language", inner))
+        for inner in repetitions(self.exemplar, scope, bindings):
+            one = there.get(resolve(name, inner))
             if one is None:
-                added.append(self.new_entry(pattern, LANGUAGE, inner))
+                added.append(self.new_entry(pattern, scope, inner))
             elif (text := self.refill(one, inner)) != self.text[one.node.start : one.node.end]:
                 yield Edit(one.node.start, one.node.end, text)
         if added:

@@ -252,9 +252,13 @@ class _OneDocument:
                     if said is not None or sound.like is None:
                         yield from self.value(name, said, back, take.place, other.place, sound.key)
         if "part.file" in scopes:
+            by_name = {one.name: one for one in first.parts}
+            back_there = list(first.parts)
+            if self.merged:  # the others stay the game's
+                back_there = [by_name[one.name] for one in sound.parts if one.name in by_name]
             yield from self.files(
                 sound, "part", [(one.file, one.place, one.name) for one in sound.parts],
-                [(one.file, one.place, one.name) for one in first.parts], first.place,
+                [(one.file, one.place, one.name) for one in back_there], first.place,
             )  # fmt: skip
         elif any(part_in(name) for name in scopes):
             yield from self.parts(sound, first)
