@@ -163,7 +163,7 @@ def test_what_the_game_has_no_place_for_is_said(workspace: Path) -> None:
     (workspace / "ichnos.toml").write_text((workspace / "ichnos.toml").read_text("utf-8") + trigger, "utf-8")
     result = run("build", "--dry-run", cwd=workspace)
     assert "Note: shore.gull.calling: Tarnlight has no place for near, fade." in result.err
-    assert "Note: Tarnlight has no place for a trigger." in result.err
+    assert "Note: Tarnlight has no place for a trigger: t." in result.err
 
 
 def test_an_icon_of_ones_own(workspace: Path) -> None:

@@ -233,3 +233,28 @@ def test_parts_that_the_pack_does_not_name_stay_the_games(tmp_path: Path) -> Non
     (entry,) = json.loads((game.build() / "all.json").read_text())["all"]
     body, layer = {"as": "body", "on": "new/old-body.wav", "wet": 1}, {"as": "layer", "on": "new/old-layer.wav"}
     assert entry["p"] == [parts[0], body, layer]
+
+
+def test_what_stands_in_another_kinds_document_is_said_to_have_no_place(tmp_path: Path) -> None:
+    tree = {
+        **TREE,
+        "tree/tunes.xml": '<all><t k="@key@" f="@file@" again="@loop=false@" tall="@pitch@"/></all>\n',
+        "scripts/a.lua.j2": "{% for sound in sounds %}{{ sound.key }} {{ sound.fade }}\n{% endfor %}",
+    }
+    rules = (
+        '[[kind]]\nname = "tune"\nkeys = ["tune*"]\nfiles = "t/@key@-@take.number@.wav"\nseveral = true\n\n'
+        '[[document]]\npath = "tunes.xml"\nkinds = ["tune"]\nentry-for = "take"\n\n'
+        '[[document]]\npath = "noises.json"\nkinds = [""]\n\n[[script]]\npath = "a.lua"\n'
+    )
+    game = Made(tmp_path, "mill", rules, tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "reed"\nnew = true\nloop = true\nfade = 2\n'
+        'takes = [{clip = "c1.wav", volume = 0.5, weight = 2}]\n'
+        '\n[[sound]]\nkey = "tune.a"\nnew = true\nloop = true\ntakes = ["c2.wav", "c3.wav"]\n'
+        '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "reed"\nwhere = "pond"\n'
+    )
+    done = run("build", cwd=game.own)
+    assert "reed: Mill has no place for loop, the weight of take 1, the volume of take 1." in done.err
+    assert "dusk: Mill has no place for name, event, where of a trigger." in done.err
+    assert "tune.a" not in done.err
+    assert len(ElementTree.parse(game.own / "build/my-own/tunes.xml").getroot()) == 2

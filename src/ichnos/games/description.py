@@ -59,7 +59,7 @@ def _kind(found: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, s
     """What sounds of a kind are like; of one with a name, only what is otherwise than in general."""
     own = next((one for one in found.rules.kind if one.name == kind.name), None)
     which = ", ".join([*own.categories, *own.keys]) if own else ""
-    heading = f"{kind.name}s" if kind.name else "sounds"
+    heading = f"kind {kind.name}" if kind.name else "sounds"
     lines = [(heading, f"{target(found, kind)}{f'; of {which}' if which else ''}")]
     said = [
         ("takes", "several for each key, picked at random" if kind.several else "one for each key"),
