@@ -258,3 +258,17 @@ def test_what_stands_in_another_kinds_document_is_said_to_have_no_place(tmp_path
     assert "dusk: Mill has no place for name, event, where of a trigger." in done.err
     assert "tune.a" not in done.err
     assert len(ElementTree.parse(game.own / "build/my-own/tunes.xml").getroot()) == 2
+
+
+def test_a_copy_plays_no_part_and_no_file_of_the_other_in_a_place_of_its_own(tmp_path: Path) -> None:
+    shape = '<all>\n  <s is="@key@" on="@file@" in="@part.intro.file@" then="@part.body.file@" far="@far@"/>\n</all>\n'
+    theirs = '<all>\n  <s in="i.wav" on="o.wav" is="old" then="b.wav" far="9" wet="yes"/>\n</all>\n'
+    game = Made(
+        tmp_path, "mill",
+        '[parts]\nnames = ["intro", "body"]\n\n[takes]\nseveral = false\n\n[catalogue]\nfolder = "in"\n\n'
+        '[[document]]\npath = "all.xml"\nmode = "merge"\n',
+        {"tree/all.xml": shape, "tree/@key@.wav": "", "tree/@key@-@part.name@.wav": ""}, {"in/all.xml": theirs},
+    )  # fmt: skip
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\nlike = "old"\nparts = {body = "c1.wav"}\n', keys=1)
+    (_, reed) = ElementTree.parse(game.build() / "all.xml").getroot()
+    assert reed.attrib == {"is": "reed", "then": "reed-body.wav", "far": "9", "wet": "yes"}

@@ -6,6 +6,7 @@ a file has, and adds the others after the last. Every byte outside the edited en
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
@@ -16,7 +17,7 @@ from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL, part_in
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 _GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
@@ -102,13 +103,18 @@ def _cut(text: str) -> str:
     return text if len(text) <= _ROOM else f"{text[: _ROOM - 3]}..."
 
 
-def removal(parent: Node, nodes: list[Node]) -> Edit:
-    """Take out neighbours among the children of a node, with what separates them from the others."""
-    first, last = parent.children.index(nodes[0]), parent.children.index(nodes[-1])
-    if first:
-        return Edit(parent.children[first - 1].end, nodes[-1].end, "")
-    following = parent.children[last + 1].start if last + 1 < len(parent.children) else nodes[-1].end
-    return Edit(nodes[0].start, following, "")
+def removals(parent: Node, nodes: list[Node]) -> Iterator[Edit]:
+    """Take out some of the children of a node, neighbours together, with what separates them from the others."""
+    children = parent.children
+    places = sorted(children.index(node) for node in nodes)
+    for _, neighbours in itertools.groupby(enumerate(places), lambda one: one[1] - one[0]):
+        run = [place for _, place in neighbours]
+        first, last = run[0], run[-1]
+        if first:
+            yield Edit(children[first - 1].end, children[last].end, "")
+        else:
+            following = children[last + 1].start if last + 1 < len(children) else children[last].end
+            yield Edit(children[first].start, following, "")
 
 
 class Editor:
@@ -184,9 +190,9 @@ class Editor:
             ]
             if missing:
                 yield self.insert(missing, pattern, real, real.children)
-            if copied and resolve("title", bindings) is None:
-                titles = [matched[child] for child in pattern.children if child in matched and self.is_title(child)]
-                yield from (removal(real, [node]) for node in titles)
+            if copied:
+                theirs = [child for child in pattern.children if child in matched and self.is_theirs(child, bindings)]
+                yield from removals(real, [matched[child] for child in theirs])
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 name = _BY_NAME.get(scope or "")
                 if name in self.exemplar.scopes and scope is not None and not copied:
@@ -194,9 +200,15 @@ class Editor:
                 elif scope is not None:
                     yield from self.repeat(scope, pattern, real, found, bindings, copied=copied)
 
-    def is_title(self, pattern: Node) -> bool:
-        """Does this hold a title and nothing else?"""
-        return pattern not in self.exemplar.units and self.exemplar.names_below(pattern) == {"title"}
+    def is_theirs(self, pattern: Node, bindings: Bindings) -> bool:
+        """Does this say nothing but what the copied sound is called or plays, and the new one does not?"""
+        names = self.exemplar.names_below(pattern)
+        own = all(name in ("title", "file") or part_in(name) for name in names)
+        unsaid = all(resolve(name, bindings) is None for name in names)
+        return pattern not in self.exemplar.units and bool(names) and own and unsaid and not self.repeats_below(pattern)
+
+    def repeats_below(self, pattern: Node) -> bool:
+        return any(node in self.exemplar.units for node in pattern.walk())
 
     def is_set(self, pattern: Node, bindings: Bindings) -> bool:
         if any(resolve(name, bindings) is not None for name in self.exemplar.names_below(pattern)):
@@ -256,7 +268,7 @@ class Editor:
         old = found.inside.get(scope, [])
         if not new:
             if copied and old:  # what the copied entry plays, and what it is called, is its own
-                yield removal(real, [one.node for one in old])
+                yield from removals(real, [one.node for one in old])
             return
         texts = []
         for index, inner in enumerate(new):

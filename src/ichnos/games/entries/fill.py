@@ -29,6 +29,7 @@ class Instance:
     values: Mapping[str, Value]
     inside: Mapping[str, tuple[Instance, ...]] = field(default_factory=dict)
     titles: Mapping[str | None, str] = field(default_factory=dict)
+    place: Place | None = None  # where it is said
 
 
 Bindings = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
@@ -131,7 +132,7 @@ class Filler:
             where = self.document.text.place(node.start)
             raise IchnosError(
                 f"{of or 'the pack'} has no {missing}, and without it {where} cannot hold its {', '.join(names)}",
-                place=Place("ichnos.toml"),
+                place=bindings[SOUND].place if SOUND in bindings else Place("ichnos.toml"),
                 cure=f"say its {missing}, or give the hole a default in the profile: @{missing}=...@",
             )
 

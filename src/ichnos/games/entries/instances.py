@@ -90,7 +90,7 @@ def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> In
         values |= takes[0].values
     titles = dict(sound.titles)
     languages = tuple(Instance({"language": tag}) for tag in titles if tag is not None)
-    return Instance(values, {TAKE: takes, PART: parts, LANGUAGE: languages}, titles)
+    return Instance(values, {TAKE: takes, PART: parts, LANGUAGE: languages}, titles, sound.place)
 
 
 def _by(sounds: Sequence[Instance], name: str) -> dict[Value, list[Instance]]:

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TypeGuard
 
-from ichnos.documents.tree import Document, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, Document, Unwritable, Value, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.games.definitions import (
     Definitions,
@@ -22,8 +22,8 @@ from ichnos.games.definitions import (
 )
 from ichnos.games.entries.fill import Bindings, resolve
 from ichnos.games.entries.instances import said_in
-from ichnos.games.entries.packs import SoundFiles, definitions_of
-from ichnos.games.entries.read import DocumentReading, every, read
+from ichnos.games.entries.packs import SoundFiles, definitions_of, sound_entries
+from ichnos.games.entries.read import DocumentReading, Found, every, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -131,14 +131,19 @@ class _OneDocument:
         said, text = self.proof.said.pack, reading.document.text
         names = [name for name, scope in self.exemplar.scopes.items() if scope == PACK]
         outside = set(names) - {name for unit in self.exemplar.units for name in self.exemplar.names_below(unit)}
-        if not names or self.merged:
+        if not names:
             return
-        for found in every(reading.pack):
+        there: Iterable[Found] = every(reading.pack)
+        if self.merged:  # only what the pack has brought is its own
+            keys = {self.key(sound) for sound in self.meant()}
+            own = [one for key, one in sound_entries(reading.pack, self.proof.separator) if key in keys]
+            there = [inner for one in own for inner in every(one)]
+        for found in there:
             for name in names:
                 if name in found.nodes or (found is reading.pack and name in outside):
                     place = said.places.get(name, Place("ichnos.toml"))
-                    there = text.place(found.nodes.get(name, found.node).start)
-                    yield from self.value(name, said.values.get(name), found.values.get(name), place, there, "")
+                    where = text.place(found.nodes.get(name, found.node).start)
+                    yield from self.value(name, said.values.get(name), found.values.get(name), place, where, "")
 
     def meant(self) -> list[SoundDefinition]:
         """The sounds that this file is for."""
@@ -191,16 +196,13 @@ class _OneDocument:
         if not names or any(self.is_said(sound, name) for name in names):
             return True
         units = [node for node, scope in self.exemplar.units.items() if scope == SOUND]
-        return not self.in_language and not any(node.holds_value for node in units) and not self.is_fragment_file
+        is_row = any(node.kind != KEYED for node in units)  # a line, or a list, of which nothing can be left out
+        return not self.in_language and not is_row and SOUND not in self.exemplar.file_scopes
 
     @property
     def in_language(self) -> bool:
         """Does each language have its own list, or its own file?"""
         return LANGUAGE in self.exemplar.file_scopes or LANGUAGE in self.exemplar.units.values()
-
-    @property
-    def is_fragment_file(self) -> bool:
-        return SOUND in self.exemplar.file_scopes
 
     def is_said(self, sound: SoundDefinition, name: str) -> bool:
         if name == "title":
@@ -266,6 +268,11 @@ class _OneDocument:
     def parts(self, sound: SoundDefinition, first: SoundDefinition) -> Iterator[IchnosError]:
         """Parts that have a place of their own each."""
         there = {part.name: part for part in first.parts}
+        said = [part.name for part in sound.parts]
+        for part in first.parts:
+            if part.name not in said and (sound.like is not None or not self.merged):
+                what = f'"{sound.key}" has no part {part.name}, and {part.file} would stand here'
+                yield self.proof.error(what, sound.place, part.place)
         for part in sound.parts:
             other = there.get(part.name)
             if other is None or other.file is None:
@@ -305,7 +312,7 @@ class _OneDocument:
         at: Place,
     ) -> Iterator[IchnosError]:
         """Takes or parts: as many as are meant, each leading to its own file."""
-        if len(meant) != len(there) and (meant or not self.merged):
+        if len(meant) != len(there) and (meant or not self.merged or sound.like is not None):
             what = f'"{sound.key}" has {len(meant)} {role}s, and {len(there)} would stand here'
             yield self.proof.error(what, sound.place, at)
             return
