@@ -138,7 +138,7 @@ MEANT = {
     "one take without brackets": ('far = 3\n#', 'takes = "c1.wav"', "a list is expected, in brackets", "your clips"),
     "maybe for true": ('loop = "maybe"', "loop =", "true or false is expected, without quotation marks", ""),
     "a category of nobody": (
-        '[[defaults]]\ncategories = ["bels"]\nvolume = 1', "[[defaults]]", "fit no sound of the pack: bels", ""
+        'category = "bells"\n[[defaults]]\ncategories = ["bels"]\nvolume = 1', "[[defaults]]", "fit no sound of the pack: bels", ""
     ),
     "a key of nobody": ('[[defaults]]\nkeys = ["rede*"]\nvolume = 1', "[[defaults]]", "fit no sound", "correct the key"),
     "a trigger twice": (

@@ -83,7 +83,7 @@ def make(workspace: Workspace) -> Outline:
         tuple(files),
         sounds,
         profile.digest,
-        (*_left_out(workspace), *_without_place(workspace), *proof.notes),
+        (*_left_out(workspace), *_of_no_kind(workspace), *_without_place(workspace), *proof.notes),
         workspace.game,
         rules.game.title if workspace.catalogue is None else "",
         rules.limits.seconds,
@@ -97,6 +97,18 @@ def _left_out(workspace: Workspace) -> Iterator[str]:
     if workspace.left_out:
         names = ", ".join(workspace.left_out[:5]) + (", ..." if len(workspace.left_out) > 5 else "")
         yield f"{len(workspace.left_out)} of the sounds say nothing of {workspace.game}, and are left out: {names}"
+
+
+def _of_no_kind(workspace: Workspace) -> Iterator[str]:
+    """Sounds whose kind goes by a category that nobody knows."""
+    rules = workspace.profile.rules
+    if workspace.catalogue is None and any(kind.categories for kind in rules.kind):
+        for sound in workspace.pack_file.sound:
+            if sound.kind is None and sound.category is None and not workspace.kind_of(sound).name:
+                yield (
+                    f"{sound.key}: {rules.game.title} has kinds of sound, and without its category it is taken for one"
+                    ' of no kind; say category = "..." or kind = "..."'
+                )
 
 
 def _without_place(workspace: Workspace) -> Iterator[str]:

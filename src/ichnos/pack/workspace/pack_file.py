@@ -39,11 +39,11 @@ def _uuid(value: Any) -> str:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 
 
-Path = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
+FileName = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
 
 
 class Take(TomlTable):
-    clip: Path | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
+    clip: FileName | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
     volume: float | None = Field(default=None, ge=0, le=10, description="of this take; 1 is as it is")
     pitch: float | None = Field(default=None, gt=0, description="of this take; 1 is as it is, 2 an octave up")
     stream: bool | None = Field(default=None, description="is it read from the disk while it plays?")
@@ -114,7 +114,7 @@ class Sound(Settings):
     takes: tuple[Annotated[Take, BeforeValidator(_as_take, json_schema_input_type=str | Take)], ...] = Field(
         default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
     )
-    parts: dict[str, Path] = Field(default={}, description="a clip for each named part, such as intro and body")
+    parts: dict[str, FileName] = Field(default={}, description="a clip for each named part, such as intro and body")
     silent: bool = Field(default=False, description="the key is silenced on purpose: it needs no clip")
     new: bool = Field(default=False, description="the key is your own: the game does not have it")
     like: str | None = Field(
@@ -177,7 +177,7 @@ class Prop(TomlTable):
     title: str = Field(description="what players call it")
     key: str = Field(description="the key that it plays, of this pack or of the game")
     text: str | None = Field(default=None, description="what players read of it")
-    picture: Path | None = Field(default=None, description="its picture's file, copied as it is")
+    picture: FileName | None = Field(default=None, description="its picture's file, copied as it is")
 
 
 class ScheduleEntry(TomlTable):
@@ -213,7 +213,7 @@ class Pack(TomlTable):
     commercial: bool = Field(
         default=False, description="is the pack sold? Clips whose licence forbids that are reported"
     )
-    icon: Path | None = Field(
+    icon: FileName | None = Field(
         default=None, description="a picture's file; without it, one is drawn where the game shows one"
     )
     icon_shape: Literal["padded", "cropped"] = Field(
@@ -228,7 +228,9 @@ class Pack(TomlTable):
 
 
 class Credit(TomlTable):
-    clips: tuple[Path, ...] = Field(min_length=1, description="the clips' files, as under takes; * stands for anything")
+    clips: tuple[FileName, ...] = Field(
+        min_length=1, description="the clips' files, as under takes; * stands for anything"
+    )
     author: str | None = Field(default=None, description="who made them")
     source: str | None = Field(default=None, description="where they are from")
     link: str | None = Field(default=None, description="its address")
@@ -243,8 +245,8 @@ class Waiver(TomlTable):
 
 
 class OtherFile(TomlTable):
-    file: Path = Field(min_length=1, description="the file, as seen from the workspace: a picture, a text")
-    path: Path = Field(min_length=1, description="its path in the pack, with slashes")
+    file: FileName = Field(min_length=1, description="the file, as seen from the workspace: a picture, a text")
+    path: FileName = Field(min_length=1, description="its path in the pack, with slashes")
 
 
 class OtherGame(TomlTable):
@@ -268,7 +270,7 @@ class PackFile(TomlTable):
     minted_for: str | None = Field(
         default=None, description="the pack's name when the ids were minted: a copy under another name gets fresh ones"
     )
-    table: Path | None = Field(
+    table: FileName | None = Field(
         default=None, description="a CSV file with further sounds; sounds.csv is read without being named"
     )
     games: Annotated[dict[str, OtherGame], AfterValidator(_folder_names)] = Field(

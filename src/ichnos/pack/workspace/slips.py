@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.profiles.vocabulary import SOUND, word
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, word
 
 if TYPE_CHECKING:
     from ichnos.pack.workspace.workspace import Workspace
@@ -52,10 +52,16 @@ def _version(workspace: Workspace) -> Iterator[IchnosError]:
 
 
 def _defaults(workspace: Workspace) -> Iterator[IchnosError]:
-    """Defaults that name keys or categories, and fit no sound of the pack."""
+    """Defaults that name keys or categories, and fit no sound of the pack.
+
+    Those of a workspace for several games may be for another one, and a category that is not known may fit.
+    """
     sounds = [(one.sound.key, workspace.category_of(one.sound)) for one in workspace.sounds]
+    if workspace.pack_file.games:
+        return
+    unknown = any(category is None for _, category in sounds)
     for index, one in enumerate(workspace.pack_file.defaults):
-        if sounds and not any(one.fits(key, category) for key, category in sounds):
+        if sounds and not (one.categories and unknown) and not any(one.fits(key, category) for key, category in sounds):
             said = ", ".join((*one.keys, *one.categories))
             place = workspace.file.place("defaults", index)
             known = sorted({category for _, category in sounds if category}) if one.categories else []
@@ -89,7 +95,8 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
         scope, field = known.scope if known else "", hole.rpartition(".")[2]
         if scope == SOUND:
             for index, placed in enumerate(workspace.sounds):
-                if getattr(placed.sound, field, None) in (None, {}):
+                free = placed.sound.fields.get(field) if hole.startswith(FIELD_PREFIX) else None
+                if free is None and getattr(placed.sound, field, None) in (None, {}):
                     what = f"{title} needs the {field} of {placed.sound.key}"
                     yield IchnosError(what, place=workspace.sound_place(index), cure=f"say {field} = ...")
         items: Sequence[TomlTable] = getattr(workspace.pack_file, scope, ()) if scope != SOUND else ()
