@@ -242,6 +242,8 @@ def test_a_sound_in_two_lines_new_titles_alone_and_one_list_for_each_kind(tmp_pa
     assert '"door.back" has no title in fr' in found
     assert "entry-strange" not in found
     assert "needs takes" in game.refused('title = {en = "High noon", fr = "Plein midi"}\n', "")
+    edit(game.own, 'language = "en"', 'language = "nl"')
+    assert "has titles in en, fr" in game.refused('title = {en = "High noon", fr = "Plein midi"}', 'title = "Noen"')
 
 
 WICKERBY = """afterwards = ["Open the game's own editor, and bake the baskets.", "Start the game."]

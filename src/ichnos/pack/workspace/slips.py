@@ -23,6 +23,7 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
     yield from _defaults(workspace)
     yield from _categories(workspace)
     yield from _needs(workspace)
+    yield from _language(workspace)
 
 
 def _names_twice(workspace: Workspace) -> Iterator[IchnosError]:
@@ -85,6 +86,18 @@ def _categories(workspace: Workspace) -> Iterator[IchnosError]:
                 place=workspace.sound_place(index, "category"),
                 cure=f'did you mean "{near}"?',
             )
+
+
+def _language(workspace: Workspace) -> Iterator[IchnosError]:
+    """Titles that do not say their language, in one that the game does not have."""
+    known, language = workspace.catalogue.languages if workspace.catalogue else [], workspace.pack_file.pack.language
+    untold = next((index for index, placed in enumerate(workspace.sounds) if "" in placed.sound.title), None)
+    if known and language not in known and untold is not None:
+        yield IchnosError(
+            f'this title is in "{language}", and {workspace.profile.rules.game.title} has titles in {", ".join(known)}',
+            place=workspace.sound_place(untold, "title"),
+            cure=f'say language = "{known[0]}" under [pack], or the title\'s own: title = {{{language} = "..."}}',
+        )
 
 
 def _needs(workspace: Workspace) -> Iterator[IchnosError]:
