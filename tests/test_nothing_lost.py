@@ -29,6 +29,10 @@ REFUSED = {
     "a WAV beside the game's own encoder": (
         {**TREE, "tree/@key@-@take.number@.own": ""}, '[own-encoder]\nextension = ".own"\n', "its own encoder writes"
     ),
+    "a kind in no document": (
+        TREE, '[[kind]]\nname = "tune"\nkeys = ["t*"]\n\n[[document]]\npath = "noises.json"\nkinds = [""]\n',
+        "sounds of the kind tune stand in no document",
+    ),
     "a part that no sound has": (
         {**TREE, "tree/noises.json": SOUNDS.replace('"files"', '"in": "@part.intro.file@", "files"')}, "",
         'has a part "intro"',

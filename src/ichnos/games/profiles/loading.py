@@ -85,6 +85,7 @@ class _Loader:
         takes = self.paths(self.takes, "files")
         parts = self.paths(self.parts, "part_files")
         self.need_paths(takes, parts)
+        self.need_documents()
         package = self.pattern(self.rules.packaging.name, self.file.place("packaging", "name"))
         if any(hole.word.scope != PACK for hole in package.holes):
             raise self.error(
@@ -253,6 +254,24 @@ class _Loader:
                     f"tree/ has no sound file with holes in its name for {kind.container}{_of(kind)}",
                     place=Place(str(self.tree)),
                     cure=f"lay down an empty file such as sounds/@key@-@take.number@.{kind.container.lower()}",
+                )
+
+    def need_documents(self) -> None:
+        """Where sounds stand in documents, those of each kind must stand in one, or the game never hears of them."""
+        listing = [one for one in self.documents if SOUND in one.scopes.values() or TAKE in one.scopes.values()]
+        if not listing or self.rules.script:
+            return
+        for index, kind in enumerate(self.kinds.values(), -1):
+            covered = any(not one.kinds or kind.name in one.kinds for one in listing)
+            of_entries = [one for one in listing if one.entry_kinds]
+            if of_entries and len(of_entries) == len(listing):
+                covered = any(kind.name in one.entry_kinds.values() for one in of_entries)
+            if kind.name and not covered and kind.replace != "by-path":
+                raise self.error(
+                    f"sounds of the kind {kind.name} stand in no document",
+                    f'say which has them: [[document]], kinds = ["{kind.name}"]',
+                    "kind",
+                    index,
                 )
 
     def need_names(self, pattern: holes.Pattern, scopes: set[str], kind: Kind) -> None:

@@ -131,6 +131,8 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             for field in of_takes
             if getattr(take, field) is not None
         ]
+        if not {"part.file", "parts"} & known:
+            lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in known]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
         strange = [name for name in sound.fields if name not in profile.field_names and name not in known]
