@@ -343,3 +343,22 @@ def test_references_below_a_root_that_the_file_states_and_a_pack_that_is_install
     again = game.build()
     assert (again / "reeds.xml").read_bytes() == before
     assert '"reed" is not new' in game.refused('name = "my-own"', 'name = "another"')
+
+
+def test_an_installed_pack_is_known_by_its_id_as_well(tmp_path: Path) -> None:
+    tree = {
+        "tree/own/@pack.name@.json": '{"id": "@uuid.pack@", "all": [\n {"is": "@key@", "on": ["@file@"]}\n]}\n',
+        "tree/wav/@key@-@take.number@.wav": "",
+    }
+    game = Made(
+        tmp_path, "reedham", '[catalogue]\nfolder = "in"\n', tree, {"in/own/base.json": '{"id": "x", "all": []}'}
+    )
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav", "c2.wav"]\n')
+    pack = game.build()
+    edit(game.own, "minted-for", 'installation = "../game"\nminted-for')
+    mine = (pack / "own/my-own.json").read_text()
+    (tmp_path / "game/in/own/my-own.json").write_text(mine)
+    assert game.build().is_dir()
+    other = re.sub(r'"id": "[0-9a-f-]+"', '"id": "00000000-0000-4000-8000-000000000000"', mine)
+    (tmp_path / "game/in/own/my-own.json").write_text(other)
+    assert '"reed" is not new' in run("build", cwd=game.own).err

@@ -36,7 +36,7 @@ class UserState(State):
         CREATE TABLE catalogues (
             id INTEGER PRIMARY KEY, identity TEXT NOT NULL, profile TEXT NOT NULL UNIQUE, game TEXT NOT NULL,
             source TEXT NOT NULL, seen TEXT NOT NULL, strays INTEGER NOT NULL, notes TEXT NOT NULL,
-            languages TEXT NOT NULL,
+            languages TEXT NOT NULL, ids TEXT NOT NULL,
             count INTEGER NOT NULL);
         CREATE TABLE keys (
             id INTEGER PRIMARY KEY, catalogue INTEGER NOT NULL, key TEXT NOT NULL, category TEXT,

@@ -35,6 +35,8 @@ def describe(found: Profile) -> list[tuple[str, str]]:
     if rules.icon is not None:
         lines.append(("icon", f"{rules.icon.path}, {rules.icon.size} pixels square"))
     lines.append(("ids", ", ".join(found.id_names) or "none"))
+    if rules.needs:
+        lines.append(("needs", ", ".join(rules.needs)))
     lines.append(
         ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
     )
@@ -44,6 +46,7 @@ def describe(found: Profile) -> list[tuple[str, str]]:
         ("load list", f"{one.path}: {one.line}" + (f", above {one.before}" if one.before else ""))
         for one in rules.install.lists
     ]
+    lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
 

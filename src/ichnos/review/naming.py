@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from functools import partial
 from pathlib import PurePosixPath
 
 from ichnos.files.paths import is_plain, leads_out, windows_refuses
@@ -68,8 +69,9 @@ def _clashes(subject: Subject) -> Iterator[Finding]:
     profile, pack_file = subject.profile, subject.context.pack_file
     own = catalogue.all_files()
     if pack_file is not None:  # this pack may be installed there
-        pack, kinds = pack_file.pack.name, profile.kinds.values()
-        own = {file for file in own if not any(profile.is_of_pack(file, kind, pack) for kind in kinds)}
+        installed = not set(catalogue.ids).isdisjoint(pack_file.ids.values())
+        is_own = partial(profile.is_of_pack, pack=pack_file.pack.name, installed=installed)
+        own = {file for file in own if not any(is_own(file, kind) for kind in profile.kinds.values())}
     for name in subject.sounds:
         if name in subject.in_place:
             continue  # that is how it is replaced

@@ -40,6 +40,7 @@ class Catalogue:
     strays: int = 0  # entries that fit no exemplar
     notes: list[str] = field(default_factory=list)  # what was not understood, in sentences
     languages: list[str] = field(default_factory=list)  # of the game's own titles
+    ids: list[str] = field(default_factory=list)  # of packs that are installed
     keys: list[str] = field(default_factory=list)
     categories: list[str | None] = field(default_factory=list)
     files: list[str] = field(default_factory=list)  # of each key, joined by JOINT

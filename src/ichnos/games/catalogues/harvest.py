@@ -42,6 +42,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         _take_in_paths(catalogue, profile, sounds)
     catalogue.notes = list(_notes(pack))
+    ids = {value.lower() for one in pack.by_document.values() for value in one.pack.ids.values()}
+    catalogue.ids = sorted(ids | {value.lower() for one in pack.quick.values() for value in one.ids})
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
     catalogue.languages = sorted({*pack.definitions.pack.languages, *titled})
     if not catalogue.keys:

@@ -80,11 +80,12 @@ def _save(state: UserState, profile: str, game: str, catalogue: Catalogue) -> No
         _forget(db, profile)
         (first,) = db.execute("SELECT ifnull(max(id), 0) + 1 FROM keys").fetchone()
         number = db.execute(
-            "INSERT INTO catalogues (identity, profile, game, source, seen, strays, notes, languages, count)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO catalogues (identity, profile, game, source, seen, strays, notes, languages, ids, count)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uuid.uuid4().hex, profile, game, catalogue.source, json.dumps(catalogue.seen), catalogue.strays,
-                json.dumps(catalogue.notes), json.dumps(catalogue.languages), len(catalogue.keys),
+                json.dumps(catalogue.notes), json.dumps(catalogue.languages), json.dumps(catalogue.ids),
+                len(catalogue.keys),
             ),
         ).lastrowid  # fmt: skip
         texts = [
@@ -159,11 +160,11 @@ def load(profile: str) -> Catalogue | None:
     with _user() as state:
         if state is None:
             return None
-        query = "SELECT id, source, seen, strays, notes, languages, count FROM catalogues WHERE profile = ?"
+        query = "SELECT id, source, seen, strays, notes, languages, ids, count FROM catalogues WHERE profile = ?"
         found = state.rows(query, profile)
         if not found:
             return None
-        number, source, seen, strays, notes, languages, count = found[0]
+        number, source, seen, strays, notes, languages, ids, count = found[0]
         rows = state.rows(
             "SELECT key, category, files, mentions, sound, seconds, peak FROM keys WHERE catalogue = ? ORDER BY id",
             number,
@@ -171,7 +172,9 @@ def load(profile: str) -> Catalogue | None:
     if len(rows) != count:
         return None  # the file was damaged
     columns = [list(column) for column in zip(*rows, strict=True)] if rows else [[] for _ in range(7)]
-    return Catalogue(source, _signatures(seen), strays, json.loads(notes), json.loads(languages), *columns)
+    return Catalogue(
+        source, _signatures(seen), strays, json.loads(notes), json.loads(languages), json.loads(ids), *columns
+    )
 
 
 def categories(profile: str) -> list[str]:

@@ -18,7 +18,7 @@ from ichnos.documents.tree import KEYED, LISTED, Node, Value, many_nodes
 from ichnos.errors import IchnosError
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.vocabulary import LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import ID_PREFIX, LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
 
 _STRING = r'("(?:[^"\\]|\\.)*")'
 _COMMENTS = re.compile(rf"{_STRING}|//[^\n]*|/\*.*?\*/", re.DOTALL)
@@ -29,10 +29,14 @@ _KEYS = ("key", "key.group", "key.own", "category")
 
 @dataclass
 class QuickReading:
-    """``sounds``: key, category and files of each, in order. ``unknown``: labels that the exemplar does not have."""
+    """``sounds``: key, category and files of each, in order. ``unknown``: labels that the exemplar does not have.
+
+    ``ids``: those of the file itself.
+    """
 
     sounds: list[tuple[str, str | None, list[str]]] = field(default_factory=list)
     unknown: Counter[str] = field(default_factory=Counter)
+    ids: list[str] = field(default_factory=list)
 
 
 class _TooOdd(Exception):
@@ -55,10 +59,12 @@ def read_quickly(exemplar: Exemplar, data: bytes, separator: str, encoding: str 
     reader = _QuickReader(exemplar, separator)
     try:
         walk = reader.walker(exemplar.document.root, None)
+        found: _Values = {}
         with many_nodes():
-            walk(_parsed(from_bytes(data, "", encoding or "utf-8").content), {})
+            walk(_parsed(from_bytes(data, "", encoding or "utf-8").content), found)
     except (_TooOdd, IchnosError):
         return None
+    reader.result.ids = [str(value) for name, value in found.items() if name.startswith(ID_PREFIX)]
     return reader.result
 
 
@@ -113,6 +119,7 @@ class _QuickReader:
         if hole is not None and not hole.converters and hole.word.kind in ("number", "whole"):
             return _number
         names = {one.word.name for one in pattern.holes} & {*_KEYS, *_FILES.values()}
+        names |= {one.word.name for one in pattern.holes if one.word.kind == "id"}
         relative = (
             hole.converters[0].argument if hole and [one.name for one in hole.converters] == ["relative"] else None
         )

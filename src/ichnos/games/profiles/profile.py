@@ -122,18 +122,19 @@ class Profile:
         names |= {name.removeprefix(FIELD_PREFIX) for name in named if name.startswith(FIELD_PREFIX)}
         return tuple(sorted(names))
 
-    def is_of_pack(self, reference: str, kind: Kind, pack: str) -> bool:
-        """Is a file of the game's definitions one of this pack's, which is installed there? Its path has the name.
+    def is_of_pack(self, reference: str, kind: Kind, pack: str, *, installed: bool) -> bool:
+        """Is a file of the game's definitions one of this pack's, which is installed there?
 
         Args:
-            pack: the pack's short name.
+            pack: the pack's short name, which may stand in the path.
+            installed: an id of the pack was found in the game: then a path like the pack's is enough.
         """
         path = self.take_paths.get(kind.name)
-        if path is None or all(hole.word.name != "pack.name" for hole in path.holes):
+        if path is None or (all(hole.word.name != "pack.name" for hole in path.holes) and not installed):
             return False
         whole = f"{reference}.{str(path.parts[-1]).rpartition('.')[2]}" if self.references_are_bare else reference
         found = path.match(whole)
-        return found is not None and found["pack.name"] == self.rules.names.spelled(pack)
+        return found is not None and found.get("pack.name", pack) in (pack, self.rules.names.spelled(pack))
 
     def unlike(self, references: Collection[str]) -> str | None:
         """How the game's own references differ from those that a pack would have, in a sentence; ``None``: they do not.

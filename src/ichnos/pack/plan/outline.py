@@ -374,12 +374,8 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
     known = workspace.catalogue
     if known is None:
         return
-    profile, pack = workspace.profile, workspace.pack_file.pack.name
-    own = {
-        file
-        for file in known.all_files()
-        if not any(profile.is_of_pack(file, kind, pack) for kind in profile.kinds.values())
-    }
+    kinds = workspace.profile.kinds.values()
+    own = {file for file in known.all_files() if not any(workspace.is_own_file(file, kind) for kind in kinds)}
     errors = [
         IchnosError(
             f'"{use.path}" is the name of a file that the game has already',

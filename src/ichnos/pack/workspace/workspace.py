@@ -81,8 +81,13 @@ class Workspace:
         if self.catalogue is None or sound.key not in self.catalogue:
             return False
         files, kind = self.catalogue.entry(sound.key).files, self.kind_of(sound)
-        name = self.pack_file.pack.name
-        return bool(files) and all(self.profile.is_of_pack(file, kind, name) for file in files)
+        return bool(files) and all(self.is_own_file(file, kind) for file in files)
+
+    def is_own_file(self, file: str, kind: Kind) -> bool:
+        """Is a file that the game's definitions name one of this pack's, by its path and the pack's ids?"""
+        of_game = set(self.catalogue.ids) if self.catalogue else set()
+        installed = not of_game.isdisjoint(self.pack_file.ids.values())
+        return self.profile.is_of_pack(file, kind, self.pack_file.pack.name, installed=installed)
 
     def game_files(self) -> Files | None:
         """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
