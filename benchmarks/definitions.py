@@ -78,7 +78,7 @@ def main() -> int:
     print(
         f"read its keys alone        {quickly:.2f} s   {quickly / loads:.2f} x json.loads (at most {HARVEST_LIMIT} x)"
     )
-    bindings = {"pack": pack_instance(sample_pack(tarnlight), ".")}
+    bindings = {"pack": pack_instance(sample_pack(tarnlight), tarnlight)}
     merging = best(lambda: merge(exemplar, document, bindings))
     print(f"merge two sounds in        {merging:.2f} s   {(parsing + merging) / both:.2f} x loads+dumps, with parsing")
     with tempfile.TemporaryDirectory() as scratch:

@@ -68,14 +68,20 @@ def _clashes(subject: Subject) -> Iterator[Finding]:
         return
     profile, pack_file = subject.profile, subject.context.pack_file
     own = catalogue.all_files()
-    if pack_file is not None:  # this pack may be installed there
+
+    def is_installed(file: str) -> bool:
+        """Is the game's file this very pack's, which is installed there?"""
+        if pack_file is None:
+            return False
         installed = not set(catalogue.ids).isdisjoint(pack_file.ids.values())
-        is_own = partial(profile.is_of_pack, pack=pack_file.pack.name, installed=installed)
-        own = {file for file in own if not any(is_own(file, kind) for kind in profile.kinds.values())}
+        is_own = partial(profile.is_of_pack, file, pack=pack_file.pack.name, installed=installed)
+        return any(is_own(kind) for kind in profile.kinds.values())
+
     for name in subject.sounds:
         if name in subject.in_place:
             continue  # that is how it is replaced
-        if name in own or str(PurePosixPath(name).with_suffix("")) in own:
+        clash = next((file for file in (name, str(PurePosixPath(name).with_suffix(""))) if file in own), None)
+        if clash is not None and not is_installed(clash):
             yield finding("file-clash", subject.label(name), "the game has a file of this name already")
 
 

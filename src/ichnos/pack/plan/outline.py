@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from pathlib import PurePosixPath
@@ -17,23 +16,19 @@ from ichnos.games.entries.instances import pack_instance, said_in
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.profile import Profile, Script
+from ichnos.games.profiles.profile import Script
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
     PROP,
     SCHEDULE,
-    SETTINGS,
     SOUND,
     TAKE,
-    TAKE_SETTINGS,
     TRIGGER,
-    WORDS,
 )
 from ichnos.games.scripts import render, script_values, with_region
-from ichnos.games.targets import marking
-from ichnos.pack.plan import icon, meaning
+from ichnos.pack.plan import icon, meaning, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec, bad_names
 from ichnos.pack.workspace import credit
@@ -83,7 +78,7 @@ def make(workspace: Workspace) -> Outline:
         tuple(files),
         sounds,
         profile.digest,
-        (*_left_out(workspace), *_of_no_kind(workspace), *_without_place(workspace), *proof.notes),
+        (*unplaced.notes(workspace), *proof.notes),
         workspace.game,
         rules.game.title if workspace.catalogue is None else "",
         rules.limits.seconds,
@@ -91,91 +86,6 @@ def make(workspace: Workspace) -> Outline:
         rules.own_encoder is not None,
         rules.afterwards,
     )
-
-
-def _left_out(workspace: Workspace) -> Iterator[str]:
-    if workspace.left_out:
-        names = ", ".join(workspace.left_out[:5]) + (", ..." if len(workspace.left_out) > 5 else "")
-        yield f"{len(workspace.left_out)} of the sounds say nothing of {workspace.game}, and are left out: {names}"
-
-
-def _of_no_kind(workspace: Workspace) -> Iterator[str]:
-    """Sounds whose kind goes by a category that nobody knows."""
-    rules = workspace.profile.rules
-    if workspace.catalogue is None and any(kind.categories for kind in rules.kind):
-        for sound in workspace.pack_file.sound:
-            if sound.kind is None and sound.category is None and not workspace.kind_of(sound).name:
-                yield (
-                    f"{sound.key}: {rules.game.title} has kinds of sound, and without its category it is taken for one"
-                    ' of no kind; say category = "..." or kind = "..."'
-                )
-
-
-def _without_place(workspace: Workspace) -> Iterator[str]:
-    """What would be lost without a word: what is said and stands nowhere in this game's files."""
-    profile, pack = workspace.profile, workspace.pack_file
-    title = profile.rules.game.title
-    in_scripts = _in_scripts(profile)
-    by_kind = {name: _holes_for(profile, name) | in_scripts for name in profile.kinds}
-    scopes = {scope for exemplar in profile.written for scope in exemplar.scopes.values()}
-    for sound in pack.sound:
-        kind = workspace.kind_of(sound)
-        known = by_kind[kind.name]
-        if marking(profile.rules.loops, kind.container) is not None:
-            known.add("loop")
-        lost = [name for name in (*SETTINGS, "title") if getattr(sound, name) not in (None, {}) and name not in known]
-        of_takes = {name.removeprefix("take."): name for name in ("weight", *TAKE_SETTINGS) if name not in known}
-        lost += [
-            f"the {field} of take {number}"
-            for number, take in enumerate(sound.takes, 1)
-            for field in of_takes
-            if getattr(take, field) is not None
-        ]
-        if not {"part.file", "parts"} & known:
-            lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in known]
-        if lost:
-            yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
-        strange = [name for name in sound.fields if name not in profile.field_names and name not in known]
-        if strange:
-            has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
-            yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
-    known = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
-    for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
-        for item in items:
-            if scope not in scopes and not profile.scripts:
-                yield f"{title} has no place for a {scope}: {item.name}"
-                continue
-            lost = [
-                field
-                for field in type(item).model_fields
-                if f"{scope}.{field}" in WORDS
-                and f"{scope}.{field}" not in known
-                and field not in known
-                and getattr(item, field) not in (None, False)
-            ]
-            if lost:
-                yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
-
-
-def _holes_for(profile: Profile, kind: str) -> set[str]:
-    """The names of the holes that sounds of a kind have in this game's files."""
-    found: set[str] = set()
-    for exemplar in profile.written:
-        if exemplar.kinds and kind not in exemplar.kinds:
-            continue
-        others = {unit for unit, own in exemplar.entry_kinds.items() if own != kind}
-        outside = set(exemplar.document.root.walk()) - {node for unit in others for node in unit.walk()}
-        found.update(name for node in outside for name in exemplar.names_at(node))
-    return found
-
-
-def _in_scripts(profile: Profile) -> set[str]:
-    """The words of the scripts' templates: what stands there by name has its place there."""
-    words: set[str] = set()
-    for script in profile.scripts:
-        text = (profile.folder / "scripts" / script.template).read_text("utf-8", "replace")
-        words.update(re.findall(r"\w+", text))
-    return words | {f"take.{word}" for word in words}
 
 
 def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
@@ -374,8 +284,12 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
     known = workspace.catalogue
     if known is None:
         return
-    kinds = workspace.profile.kinds.values()
-    own = {file for file in known.all_files() if not any(workspace.is_own_file(file, kind) for kind in kinds)}
+    own, kinds = known.all_files(), workspace.profile.kinds.values()
+
+    def is_foreign(path: str) -> bool:
+        clash = next((name for name in (path, path.rpartition(".")[0]) if name in own), None)
+        return clash is not None and not any(workspace.is_own_file(clash, kind) for kind in kinds)
+
     errors = [
         IchnosError(
             f'"{use.path}" is the name of a file that the game has already',
@@ -383,6 +297,6 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
             cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
         )
         for use in (sound.use for sound in sounds if not sound.in_place)
-        if use.path in own or use.path.rpartition(".")[0] in own
+        if is_foreign(use.path)
     ]
     raise_all(errors)

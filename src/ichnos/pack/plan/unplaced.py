@@ -1,0 +1,103 @@
+"""What a workspace says and the game has no place for: nothing of that is lost without a word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
+from ichnos.games.targets import marking
+from ichnos.pack.workspace.workspace import Workspace
+
+
+def notes(workspace: Workspace) -> Iterator[str]:
+    """A sentence for each: sounds that are left out, of a kind that nobody knows, or with values that go nowhere."""
+    yield from _left_out(workspace)
+    yield from _of_no_kind(workspace)
+    yield from _without_place(workspace)
+
+
+def _left_out(workspace: Workspace) -> Iterator[str]:
+    if workspace.left_out:
+        names = ", ".join(workspace.left_out[:5]) + (", ..." if len(workspace.left_out) > 5 else "")
+        yield f"{len(workspace.left_out)} of the sounds say nothing of {workspace.game}, and are left out: {names}"
+
+
+def _of_no_kind(workspace: Workspace) -> Iterator[str]:
+    """Sounds whose kind goes by a category that nobody knows."""
+    rules = workspace.profile.rules
+    if workspace.catalogue is None and any(kind.categories for kind in rules.kind):
+        for sound in workspace.pack_file.sound:
+            if sound.kind is None and sound.category is None and not workspace.kind_of(sound).name:
+                yield (
+                    f"{sound.key}: {rules.game.title} has kinds of sound, and without its category it is taken for one"
+                    ' of no kind; say category = "..." or kind = "..."'
+                )
+
+
+def _without_place(workspace: Workspace) -> Iterator[str]:
+    """What would be lost without a word: what is said and stands nowhere in this game's files."""
+    profile, pack = workspace.profile, workspace.pack_file
+    title = profile.rules.game.title
+    in_scripts = _in_scripts(profile)
+    by_kind = {name: _holes_for(profile, name) | in_scripts for name in profile.kinds}
+    scopes = {scope for exemplar in profile.written for scope in exemplar.scopes.values()}
+    for sound in pack.sound:
+        kind = workspace.kind_of(sound)
+        known = by_kind[kind.name]
+        if marking(profile.rules.loops, kind.container) is not None:
+            known.add("loop")
+        lost = [name for name in (*SETTINGS, "title") if getattr(sound, name) not in (None, {}) and name not in known]
+        of_takes = {name.removeprefix("take."): name for name in ("weight", *TAKE_SETTINGS) if name not in known}
+        lost += [
+            f"the {field} of take {number}"
+            for number, take in enumerate(sound.takes, 1)
+            for field in of_takes
+            if getattr(take, field) is not None
+        ]
+        if not {"part.file", "parts"} & known:
+            lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in known]
+        if lost:
+            yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
+        strange = [name for name in sound.fields if name not in profile.field_names and name not in known]
+        if strange:
+            has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
+            yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
+    known = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
+    for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
+        for item in items:
+            if scope not in scopes and not profile.scripts:
+                yield f"{title} has no place for a {scope}: {item.name}"
+                continue
+            lost = [
+                field
+                for field in type(item).model_fields
+                if f"{scope}.{field}" in WORDS
+                and f"{scope}.{field}" not in known
+                and field not in known
+                and getattr(item, field) not in (None, False)
+            ]
+            if lost:
+                yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
+
+
+def _holes_for(profile: Profile, kind: str) -> set[str]:
+    """The names of the holes that sounds of a kind have in this game's files."""
+    found: set[str] = set()
+    for exemplar in profile.written:
+        if exemplar.kinds and kind not in exemplar.kinds:
+            continue
+        others = {unit for unit, own in exemplar.entry_kinds.items() if own != kind}
+        outside = set(exemplar.document.root.walk()) - {node for unit in others for node in unit.walk()}
+        found.update(name for node in outside for name in exemplar.names_at(node))
+    return found
+
+
+def _in_scripts(profile: Profile) -> set[str]:
+    """The words of the scripts' templates: what stands there by name has its place there."""
+    words: set[str] = set()
+    for script in profile.scripts:
+        text = (profile.folder / "scripts" / script.template).read_text("utf-8", "replace")
+        words.update(re.findall(r"\w+", text))
+    return words | {f"take.{word}" for word in words}
