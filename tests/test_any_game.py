@@ -61,6 +61,12 @@ def test_replaced_by_path_with_keys_from_a_table_that_is_never_shipped(tmp_path:
     assert '"wings/loud/m2.wav" would be the same file' in both
     assert len(set(re.findall(r"ichnos\.toml:\d+:\d+", both))) == 2
     assert "of the game's own files 1 can be" in game.refused('takes = ["c1.wav"]', 'takes = ["c1.wav", "c2.wav"]')
+    rules = (game.profile / "game.toml").read_text()
+    (game.profile / "game.toml").write_text(rules.replace("several = false", "several = false\nseconds = 0.05"))
+    assert "c2.wav is 0.1 s long, and the game takes 0.05 s at most" in run("build", cwd=game.own).err
+    assert "take-long  build/my-own/wings/hymns/dusk.wav" in run("check", cwd=game.own).out
+    assert "cut it" in run("look", "c2.wav", "--game", game.profile, "--kind", "hymn", cwd=game.own).out
+    (game.profile / "game.toml").write_text(rules)
     (pack / "wings/loud/m2.wav").rename(pack / "wings/loud/m3.wav")
     found = run("check", cwd=game.own)
     assert "path-unknown" in found.out

@@ -16,8 +16,6 @@ def describe(found: Profile) -> list[tuple[str, str]]:
         if found.has_files(kind):
             lines += _kind(found, kind, None if kind is general else general)
     lines.append(("file names", _names(found)))
-    if rules.limits.seconds:
-        lines.append(("longest", f"{rules.limits.seconds:g} s"))
     documents = [
         f"{found.document_name(one)} ({one.document.format.name}"
         + {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}[
@@ -67,6 +65,7 @@ def _kind(found: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, s
     said = [
         ("takes", "several for each key, picked at random" if kind.several else "one for each key"),
         ("parts", ", ".join(kind.parts) or ("none" if general and general.parts else "")),
+        ("longest", f"{kind.seconds:g} s" if kind.seconds else ""),
         ("keys", f"{_REPLACED[kind.replace]}; {'new ones can be added' if kind.new else 'nothing can be added'}"),
     ]
     if general is None:

@@ -24,12 +24,12 @@ from ichnos.games.targets import marking
 from ichnos.games.targets import target as target_for
 
 
-def against(analysis: ClipAnalysis, profile: Profile, target: Target) -> list[ClipFinding]:
+def against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: float | None) -> list[ClipFinding]:
     """What the game's rules say of the clip; nothing where it could be used as it is."""
-    return list(_against(analysis, profile, target))
+    return list(_against(analysis, profile, target, longest))
 
 
-def _against(analysis: ClipAnalysis, profile: Profile, target: Target) -> Iterator[ClipFinding]:
+def _against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: float | None) -> Iterator[ClipFinding]:
     facts, title = analysis.facts, profile.rules.game.title
     cure = "the build does so, or: ichnos convert --like-game"
     if (facts.container, facts.codec) != (target.container, target.codec):
@@ -46,7 +46,6 @@ def _against(analysis: ClipAnalysis, profile: Profile, target: Target) -> Iterat
         yield ClipFinding(
             "rate", f"{title} wants {target.rate} Hz, and this has {facts.rate} Hz", f"resample it; {cure}"
         )
-    longest = profile.rules.limits.seconds
     if longest is not None and facts.seconds > longest:
         yield ClipFinding(
             "long",
@@ -71,6 +70,7 @@ class Judge:
 
     profile: Profile
     target: Target
+    longest: float | None  # in seconds
     key_checked: bool  # against the game's own keys, as far as they are known
 
     @property
@@ -103,7 +103,7 @@ def judge_for(game: str | None, key: str | None, category: str | None, kind: str
             )
         category = category or known.category(key)
     kind_rules = profile.kind_of(key or "", category, said=kind)
-    return Judge(profile, target_for(profile, kind_rules), key is None or known is not None)
+    return Judge(profile, target_for(profile, kind_rules), kind_rules.seconds, key is None or known is not None)
 
 
 @dataclass(frozen=True)
@@ -174,7 +174,7 @@ def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callabl
             return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, True)])
         finally:
             on_progress()
-        said = against(analysis, rules.profile, rules.target) if rules else []
+        said = against(analysis, rules.profile, rules.target, rules.longest) if rules else []
         unfit = any(one.id != "loop" for one in said)
         return JudgedClip(clip, analysis, [*judge(analysis), *said], unfit)
 

@@ -61,7 +61,7 @@ def check(subject: Subject, on_progress: Callable[[str], None]) -> Checked:
         on_progress(name)
         return result
 
-    subject.targets, subject.silent, subject.sound_files  # noqa: B018 (made once, before several threads ask for them)
+    subject.targets, subject.kinds, subject.silent, subject.sound_files  # noqa: B018 (made once, before several threads ask for them)
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         decoded = list(pool.map(one, subject.sounds))
     found += [each for findings, _ in decoded for each in findings]

@@ -60,7 +60,7 @@ def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
     """Is a key that the game does not have the pack's own? Where nobody says so, it is unless it is nearly one."""
     if context.new_keys is not None:
         return key in context.new_keys
-    if not context.profile.rules.modes.new:
+    if not any(kind.new for kind in context.profile.kinds.values()):
         return False
     near = process.extractOne(
         key, known.keys, scorer=DamerauLevenshtein.distance, processor=str.casefold, score_cutoff=_SLIPS

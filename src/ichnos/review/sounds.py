@@ -20,7 +20,8 @@ _SILENT = 1e-3  # of full scale
 def findings(subject: Subject, name: str) -> tuple[list[Finding], float]:
     """Decode one sound; what is wrong with it, and how many seconds were decoded."""
     place = subject.label(name)
-    wanted = subject.targets.get(name) or target(subject.profile, subject.profile.kinds[""])
+    kind = subject.kinds.get(name, subject.profile.kinds[""])
+    wanted = subject.targets.get(name) or target(subject.profile, kind)
     try:
         opened = subject.files.open(name)
     except (IchnosError, OSError) as error:
@@ -43,7 +44,7 @@ def findings(subject: Subject, name: str) -> tuple[list[Finding], float]:
     found = list(_format(wanted, facts, place))
     if peak < _SILENT and name not in subject.silent:
         found.append(finding("take-silent", place, "it is silent from beginning to end"))
-    longest = subject.profile.rules.limits.seconds
+    longest = kind.seconds
     if longest is not None and frames / facts.rate > longest:
         found.append(finding("take-long", place, f"it lasts {frames / facts.rate:.1f} s, {longest:g} s are allowed"))
     if not looped:

@@ -85,9 +85,9 @@ class Subject:
         return SoundFiles(self.sounds)
 
     @cached_property
-    def targets(self) -> dict[str, Target]:
-        """What each sound file that a definition names should be."""
-        wanted = {}
+    def kinds(self) -> dict[str, Kind]:
+        """The kind of sound that each file is of which a definition names, or which is in the place of the game's."""
+        found: dict[str, Kind] = {}
         together, known = self.pack.definitions, self.context.catalogue
         categories = {sound.key: sound.category for sound in together.sounds}
         for sound in self.pack.defined():
@@ -95,15 +95,25 @@ class Subject:
             for reference, _, _ in sound.files():
                 name = self.sound_files.resolve(reference)
                 if name is not None:
-                    kind = self.kind_of(sound, category, name)
-                    wanted[name] = target(self.profile, kind, loop=sound.loops)
-        looped = {one.key for one in (self.context.pack_file.sound if self.context.pack_file else ()) if one.loop}
+                    found[name] = self.kind_of(sound, category, name)
         for name, keys in self.in_place.items():
-            if name not in wanted:
+            if name not in found:
                 category = known.category(keys[0]) if known else None
-                kind = self.kind_of(SoundDefinition(keys[0]), category, name)
-                wanted[name] = target(self.profile, kind, loop=any(key in looped for key in keys))
-        return wanted
+                found[name] = self.kind_of(SoundDefinition(keys[0]), category, name)
+        return found
+
+    @cached_property
+    def targets(self) -> dict[str, Target]:
+        """What each of those files should be."""
+        looped = {
+            self.sound_files.resolve(reference)
+            for sound in self.pack.defined()
+            if sound.loops
+            for reference, _, _ in sound.files()
+        }
+        own = {one.key for one in (self.context.pack_file.sound if self.context.pack_file else ()) if one.loop}
+        looped |= {name for name, keys in self.in_place.items() if own.intersection(keys)}
+        return {name: target(self.profile, kind, loop=name in looped) for name, kind in self.kinds.items()}
 
     def needs_no_definition(self, name: str) -> bool:
         """Is the file's name all that the game goes by, as nothing of its kind can be added?"""

@@ -45,8 +45,8 @@ def loads(text: str) -> Outline | None:
         values = json.loads(text)
         targets = [_target(one) for one in values.pop("targets")]
         values["sounds"] = tuple(
-            SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about, in_place)
-            for role, part, clip, path, number, about, in_place, *place in values["sounds"]
+            SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about, in_place, longest)
+            for role, part, clip, path, number, about, in_place, longest, *place in values["sounds"]
         )
         values["files"] = tuple(_file(one) for one in values["files"])
         lists = {name: tuple(values[name]) for name in ("notes", "afterwards")}
@@ -57,7 +57,7 @@ def loads(text: str) -> Outline | None:
 
 def _sound(sound: SoundSpec, number: int) -> list[Any]:
     use, place = sound.use, sound.use.place
-    about = (sound.about, sound.in_place)
+    about = (sound.about, sound.in_place, sound.longest)
     return [use.role, use.part, use.clip, use.path, number, *about, place.path, place.line, place.column]
 
 

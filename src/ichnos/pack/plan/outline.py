@@ -81,7 +81,6 @@ def make(workspace: Workspace) -> Outline:
         (*unplaced.notes(workspace), *proof.notes),
         workspace.game,
         rules.game.title if workspace.catalogue is None else "",
-        rules.limits.seconds,
         rules.limits.megabytes,
         rules.own_encoder is not None,
         rules.afterwards,
@@ -95,7 +94,8 @@ def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
         sound = placed.sound
         spelled = rules.names.spelled(sound.key)
         treatment = f", {sound.treatment}" if sound.treatment else ""
-        in_place = not sound.new and workspace.kind_of(sound).replace == "by-path"
+        kind = workspace.kind_of(sound)
+        in_place = not sound.new and kind.replace == "by-path"
         for use in uses.of(placed):
             first = written.setdefault(use.path, use)
             if (
@@ -109,7 +109,7 @@ def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
                 about += f"; {sound.key} is spelled {spelled}, and cut, for it is too long"
             elif spelled != sound.key:
                 about += f"; {sound.key} is spelled {spelled}"
-            yield SoundSpec(use, about, in_place=in_place)
+            yield SoundSpec(use, about, in_place=in_place, longest=kind.seconds)
 
 
 def _for_others(keys: Sequence[str]) -> str:

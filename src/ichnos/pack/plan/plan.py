@@ -73,17 +73,18 @@ class ClipUse:
 class SoundSpec:
     """A sound file that the pack has. ``about``: what else to say of it, behind what the clip is.
 
-    ``in_place``: it stands in the place of one of the game's own files.
+    ``in_place``: it stands in the place of one of the game's own files. ``longest``: in seconds.
     """
 
     use: ClipUse
     about: str
     in_place: bool = False
+    longest: float | None = None
 
 
 @dataclass(frozen=True)
 class Outline:
-    """Everything of a plan that does not depend on what is inside the clips. ``seconds``, ``megabytes``: limits."""
+    """Everything of a plan that does not depend on what is inside the clips. ``megabytes``: the most."""
 
     package: str
     archive: bool
@@ -93,7 +94,6 @@ class Outline:
     notes: tuple[str, ...] = ()  # what the workspace says and the game has no place for
     game: str | None = None  # where it is for another game than the workspace's first
     unchecked: str = ""  # the game's title, where its keys are not known
-    seconds: float | None = None
     megabytes: float | None = None
     own_encoder: bool = False  # does only the game's own encoder write what it reads?
     afterwards: tuple[str, ...] = ()  # what is left for the modder's own hands
@@ -132,8 +132,8 @@ def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
         name = identity(clip.sha256, use.target)
         conversion = Conversion(use.clip, clip.signature, clip.facts, use.target, name, clip.sha256)
         files.append(PlannedFile(use.path, reason + sound.about, conversion=conversion))
-        if outline.seconds is not None and clip.facts.seconds > outline.seconds:
-            what = f"{use.clip} is {clip.facts.seconds:.1f} s long, and the game takes {outline.seconds:g} s at most"
+        if sound.longest is not None and clip.facts.seconds > sound.longest:
+            what = f"{use.clip} is {clip.facts.seconds:.1f} s long, and the game takes {sound.longest:g} s at most"
             too_long.append(IchnosError(what, place=use.place, cure="shorten the clip"))
     raise_all(too_long)
     files.sort(key=lambda file: file.path)
