@@ -274,7 +274,15 @@ def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_p
     }
     game = Made(tmp_path, "wickerby", WICKERBY, tree, {"locked.bin": "nobody can open it"})
     (tmp_path / "keys.csv").write_text("key;category\nreed.bends;reeds\nreed.snaps;reeds\nwind.in.reeds;air\n")
-    assert "it is all that" not in run("keys", "harvest", tmp_path / "keys.csv", "--game", game.profile).out
+    (tmp_path / "more.csv").write_text("# ours\nKey,file\nkey,a b.wav\nkey,c.wav\nreed,\n")
+    assert run("keys", "harvest", tmp_path / "more.csv", "--game", game.profile).code == 0
+    listed = json.loads(run("keys", "--game", game.profile, "--json").out)
+    assert [(one["key"], one["files"]) for one in listed] == [("key", ["a b.wav", "c.wav"]), ("reed", [])]
+    (tmp_path / "twice.txt").write_text("reed\n\nrush\nreed\n")
+    twice = run("keys", "harvest", tmp_path / "twice.txt", "--game", game.profile)
+    assert "twice.txt:4" in twice.err
+    assert 'the key "reed" stands in line 1 already' in twice.err
+    assert run("keys", "harvest", tmp_path / "keys.csv", "--game", game.profile).code == 0
     game.start("\n[[file]]\nfile = 'texts\\read me.txt'\npath = \"notes/read me.txt\"\n")
     edit(game.own, "minted-for", 'installation = "../game"\nminted-for')
     (game.own / "texts").mkdir()

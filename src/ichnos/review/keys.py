@@ -48,7 +48,7 @@ def _paths(subject: Subject) -> Iterator[Finding]:
     if known is None or not profile.by_path:
         return
     own = {profile.bare(file): file for file in known.all_files()}
-    for name in subject.sounds:
+    for name in subject.sounds if own else ():
         if name not in subject.targets and subject.needs_no_definition(name):
             near = own[nearest(own, without_extension(name), 1)[0]]
             kind = "key-unknown" if profile.by_path_alone else "path-unknown"

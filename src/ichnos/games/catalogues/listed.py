@@ -23,17 +23,22 @@ def is_list(source: Path) -> bool:
 def read_list(source: Path) -> Catalogue:
     """Read a list of keys: one in each line, or a table (RFC 4180; also with semicolons or tabs).
 
-    A table has a first line that names its columns: key, and if it is known category and file.
+    A table has a first line that names its columns: key, and if it is known category and file. Rows of
+    one key are its files.
 
     Raises:
-        IchnosError: a key that stands there twice, or no key at all.
+        IchnosError: a key that stands there twice without a file of its own, or no key at all.
     """
     content = from_bytes(source.read_bytes(), str(source)).content
     found = Catalogue(source=str(source), seen=sign_all([str(source)]))
     rows = list(_rows(content))
     lines: dict[str, int] = {}
     for line, row in rows:
-        key = row["key"]
+        key, file = row["key"], row.get("file", "")
+        if key in lines and file:
+            index = found.keys.index(key)
+            found.files[index] = JOINT.join(filter(None, (found.files[index], file)))
+            continue
         if key in lines:
             raise IchnosError(
                 f'the key "{key}" stands in line {lines[key]} already',
@@ -43,7 +48,7 @@ def read_list(source: Path) -> Catalogue:
         lines[key] = line
         found.keys.append(key)
         found.categories.append(row.get("category") or None)
-        found.files.append(JOINT.join(row.get("file", "").split()))
+        found.files.append(file)
     if not found.keys:
         raise IchnosError("there is no key in this list", place=Place(str(source)), cure="write one key in each line")
     count = len(found.keys)
@@ -62,9 +67,9 @@ def _rows(content: str) -> list[tuple[int, dict[str, str]]]:
         reader = csv.DictReader(io.StringIO(content), columns, delimiter=separator)
         for row in reader:
             cells = {name: (cell or "").strip() for name, cell in row.items() if isinstance(name, str)}
-            if cells["key"] and not cells["key"].startswith(_COMMENTS) and cells["key"].lower() != "key":
+            if cells["key"] and not cells["key"].startswith(_COMMENTS):
                 found.append((reader.line_num, cells))
-        return found
+        return found[1:]  # the first names the columns
     for number, line in enumerate(lines, 1):
         if line.strip() and not line.startswith(_COMMENTS):
             found.append((number, {"key": line.strip()}))

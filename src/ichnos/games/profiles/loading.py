@@ -58,19 +58,7 @@ class _Loader:
         self.plain: list[str] = []
 
     def profile(self) -> Profile:
-        names = []
-        if self.tree.is_dir():
-            for found in sorted(self.tree.rglob("*")):
-                if found.is_symlink():
-                    raise IchnosError(
-                        "a profile cannot hold links", place=Place(str(found)), cure="put the file itself here"
-                    )
-                if found.is_file() and not _is_litter(found):
-                    names.append(found.relative_to(self.tree).as_posix())
-        else:
-            raise IchnosError(
-                "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
-            )
+        names = self.names()
         for index, rules in enumerate(self.rules.document):
             if rules.path not in names:
                 raise self.error(
@@ -95,6 +83,21 @@ class _Loader:
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
             tuple(self.scripts()), tuple(self.plain), self.tables,
         )  # fmt: skip
+
+    def names(self) -> list[str]:
+        """The files of tree/, without what operating systems leave there."""
+        if not self.tree.is_dir():
+            raise IchnosError(
+                "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
+            )
+        names = []
+        for found in sorted(self.tree.rglob("*")):
+            if found.is_symlink():
+                what, cure = "a profile cannot hold links", "put the file itself here"
+                raise IchnosError(what, place=Place(str(found)), cure=cure)
+            if found.is_file() and not _is_litter(found):
+                names.append(found.relative_to(self.tree).as_posix())
+        return names
 
     def error(self, what: str, cure: str, *at: str | int) -> IchnosError:
         return IchnosError(what, place=self.file.place(*at), cure=cure)
