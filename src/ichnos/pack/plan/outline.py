@@ -206,7 +206,11 @@ def _document(
         if not own:
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
-    reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, scopes)
+    reason = (
+        f"merged into the game's own, {len(changes)} changed"
+        if changes
+        else _why(workspace, exemplar, scopes, bindings)
+    )
     return PlannedFile(path, reason, data, changes=tuple(changes))
 
 
@@ -252,21 +256,21 @@ def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
     return bound
 
 
-def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str]) -> str:
+def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: Bindings) -> str:
     def counted(count: int, noun: str) -> str:
         return f"{count} {noun}{'' if count == 1 else 's'}"
 
-    pack = workspace.pack_file
+    pack, sounds = workspace.pack_file, sum(1 for _ in instances(SOUND, bindings))
     if "title" in exemplar.scopes and not scopes & {TAKE, PART}:
         return "titles that players see"
     if scopes & {TAKE, PART}:
         many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
-        return many or f"the definitions of {counted(len(pack.sound), 'sound')}"
+        return many or f"the definitions of {counted(sounds, 'sound')}"
     for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
         if scope in scopes:
             return f"a {scope}" if scope in exemplar.file_scopes else counted(len(items), scope)
     if SOUND in scopes:
-        return f"a list of {counted(len(pack.sound), 'sound')}"
+        return f"a list of {counted(sounds, 'sound')}"
     return "the pack's title, version and ids"
 
 
