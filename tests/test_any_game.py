@@ -171,6 +171,7 @@ def test_kinds_each_with_its_own_document_parts_in_places_and_a_script(tmp_path:
         '\n[[sound]]\nkey = "coot"\nnew = true\ntitle = "Coot"\nvolume = 0.5\ntakes = ["c3.wav"]\n'
     )
     pack = game.build()
+    assert "tunes.xml  the definitions of 1 sound\n" in run("build", "--dry-run", cwd=game.own).out
     (tune,) = ElementTree.parse(pack / "fen/tunes.xml").getroot()
     assert tune.attrib == {
         "name": "tune.dawn", "from": "fen/tunes/low/dawn-intro.kv", "then": "fen/tunes/low/dawn-body.kv",
