@@ -172,6 +172,7 @@ def test_kinds_each_with_its_own_document_parts_in_places_and_a_script(tmp_path:
     )
     pack = game.build()
     assert "tunes.xml  the definitions of 1 sound\n" in run("build", "--dry-run", cwd=game.own).out
+    assert "has no place for title" not in run("build", "--dry-run", cwd=game.own).err
     (tune,) = ElementTree.parse(pack / "fen/tunes.xml").getroot()
     assert tune.attrib == {
         "name": "tune.dawn", "from": "fen/tunes/low/dawn-intro.kv", "then": "fen/tunes/low/dawn-body.kv",

@@ -17,16 +17,7 @@ from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script
-from ichnos.games.profiles.vocabulary import (
-    LANGUAGE,
-    PACK,
-    PART,
-    PROP,
-    SCHEDULE,
-    SOUND,
-    TAKE,
-    TRIGGER,
-)
+from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SOUND, TAKE, TRIGGER, part_in
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.pack.plan import icon, meaning, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
@@ -261,9 +252,10 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: B
         return f"{count} {noun}{'' if count == 1 else 's'}"
 
     pack, sounds = workspace.pack_file, sum(1 for _ in instances(SOUND, bindings))
-    if "title" in exemplar.scopes and not scopes & {TAKE, PART}:
+    plays = bool(scopes & {TAKE, PART}) or any(part_in(name) for name in exemplar.scopes)
+    if "title" in exemplar.scopes and not plays:
         return "titles that players see"
-    if scopes & {TAKE, PART}:
+    if plays:
         many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
         return many or f"the definitions of {counted(sounds, 'sound')}"
     for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):

@@ -100,4 +100,4 @@ def _in_scripts(profile: Profile) -> set[str]:
     for script in profile.scripts:
         text = (profile.folder / "scripts" / script.template).read_text("utf-8", "replace")
         words.update(re.findall(r"\w+", text))
-    return words | {f"take.{word}" for word in words}
+    return words | {f"take.{word}" for word in words} | ({"title"} if "titles" in words else set())
