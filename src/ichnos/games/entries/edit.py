@@ -70,6 +70,7 @@ def merge(
     one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
     edits = list(editor.change(reading.pack, bindings) if one_entry else editor.merge_entries(reading.pack, bindings))
     text = document.text.content
+    edits = [edit for edit in edits if text[edit.start : edit.end] != edit.text]  # rounded to what stands there
     changes = [_change(document, edit) for edit in edits]
     return apply(text, edits), changes
 
