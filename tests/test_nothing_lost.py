@@ -276,3 +276,27 @@ def test_a_copy_plays_no_part_and_no_file_of_the_other_in_a_place_of_its_own(tmp
     game.start('\n[[sound]]\nkey = "reed"\nnew = true\nlike = "old"\nparts = {body = "c1.wav"}\n', keys=1)
     (_, reed) = ElementTree.parse(game.build() / "all.xml").getroot()
     assert reed.attrib == {"is": "reed", "then": "reed-body.wav", "far": "9", "wet": "yes"}
+
+
+def test_a_file_for_each_sound_is_copied_also_where_its_name_is_spelled_otherwise(tmp_path: Path) -> None:
+    tree = {"tree/e/@key@.ini": "[engine]\nname = @key@\ntitle = @title@\nsound = @file@\n", "tree/@key@.wav": ""}
+    theirs = {"in/e/tram_old.ini": "; theirs\n[engine]\ntorque = 44\nname = tram old\ntitle = Old\nsound = o.wav\n"}
+    game = Made(
+        tmp_path,
+        "mill",
+        f'[modes]\nreplace = "no"\n\n{ONE}\n[names]\nspaces = "_"\n\n[catalogue]\nfolder = "in"\n',
+        tree,
+        theirs,
+    )
+    game.start('\n[[sound]]\nkey = "tram new"\nnew = true\nlike = "tram old"\ntakes = ["c1.wav"]\n', keys=1)
+    text = (game.build() / "e/tram_new.ini").read_text()
+    assert text == "; theirs\n[engine]\ntorque = 44\nname = tram new\nsound = tram_new.wav\n"
+
+
+def test_a_sound_that_is_like_one_of_which_no_entry_can_be_copied(tmp_path: Path) -> None:
+    tree = {**TREE, "tree/known.txt": "@key@ = @file@\n"}
+    rules = '[catalogue]\nfolder = "in"\n\n[[document]]\npath = "known.txt"\nmode = "known"\nentry-for = "take"\n'
+    game = Made(tmp_path, "mill", rules, tree, {"in/known.txt": "old = old-1.wav\n"})
+    game.start(SOUND, keys=1)
+    said = game.refused("new = true", 'new = true\nlike = "old"')
+    assert 'reed is to be like "old", and none of the files that a pack writes has an entry of that in the game' in said

@@ -22,6 +22,7 @@ class Originals:
         self._separator = separator
         self._names = set(files.names()) if files else set()
         self._documents: dict[str, Document] = {}
+        self.copied: set[str] = set()  # keys of which an entry was found to start from
         self._entries: dict[tuple[int, str], dict[str, list[Found]]] = {}
 
     def document(self, exemplar: Exemplar, path: str, encoding: str | None = None) -> Document:
@@ -67,6 +68,7 @@ class Originals:
         document = self.document(exemplar, path, encoding)
         entries = self._found(exemplar, document, path).get(str(wanted), [])
         found = next((one for one in entries if one.alternative in piece), None)
+        self.copied.update([str(wanted)] if found else [])
         return Editor(exemplar, document).refill(found, bindings, copied=True) if found else None
 
     def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:

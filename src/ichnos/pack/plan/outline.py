@@ -17,6 +17,7 @@ from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script
+from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SOUND, TAKE, TRIGGER, part_in
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.pack.plan import icon, meaning, unplaced
@@ -54,7 +55,7 @@ def make(workspace: Workspace) -> Outline:
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
                 files.append(written)
-    raise_all(errors)
+    raise_all(errors or list(_not_copied(workspace, originals)))
     files += _icon(workspace)
     files += [_script(workspace, script, said) for script in profile.scripts]
     files += [
@@ -188,7 +189,7 @@ def _document(
         if repeats and not may_be_empty and not any(_says_anything(exemplar, scope, bindings) for scope in repeats):
             errors += proof.unwritten(exemplar, path, bindings)
             return None
-        content = _filled(exemplar, path, rules.encoding, bindings, originals)
+        content = _filled(exemplar, path, rules.encoding, bindings, originals, workspace.profile.rules.names)
     data = spelling.to_bytes(content)
     filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
@@ -216,14 +217,23 @@ def _says_anything(exemplar: Exemplar, scope: str, bindings: Bindings) -> bool:
     )
 
 
-def _filled(exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings, originals: Originals) -> str:
+def _filled(
+    exemplar: Exemplar,
+    path: str,
+    encoding: str | None,
+    bindings: Bindings,
+    originals: Originals,
+    names: NameRules,
+) -> str:
     like = bindings[SOUND].values.get("like") if SOUND in bindings else None
     if like:
         its_own = Instance({**bindings[SOUND].values, "key": like})
-        original = spelled_path(exemplar.path, partial(resolve, bindings={**bindings, SOUND: its_own}))
-        text = originals.whole_like(exemplar, original, encoding, bindings)
-        if text is not None:
-            return text
+        value = partial(resolve, bindings={**bindings, SOUND: its_own})
+        for original in (named_path(names, exemplar.path, value), spelled_path(exemplar.path, value)):
+            text = originals.whole_like(exemplar, original, encoding, bindings)
+            if text is not None:
+                originals.copied.add(str(like))
+                return text
     return fill(exemplar, bindings, partial(originals.like, exemplar, path, encoding))
 
 
@@ -238,6 +248,20 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
     return PlannedFile(script.path, reason, body.encode())
+
+
+def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosError]:
+    """Sounds that are to be like another one of which no entry was found."""
+    for placed in workspace.sounds:
+        like = placed.sound.like
+        known = workspace.catalogue is not None and placed.sound.key in workspace.catalogue  # it has its own entry
+        if like is not None and like not in originals.copied and not known:
+            yield IchnosError(
+                f'{placed.sound.key} is to be like "{like}", and none of the files that a pack writes has an entry of'
+                " that in the game",
+                place=placed.place("like"),
+                cure="leave like out, or correct the profile",
+            )
 
 
 def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
