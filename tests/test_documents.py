@@ -8,7 +8,7 @@ import io
 import xml.etree.ElementTree as ElementTree
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ichnos.documents.formats import named, parse
@@ -92,6 +92,7 @@ HOLDERS = [
     value=st.text(alphabet=st.characters(codec="utf-8"), max_size=20)
     | st.sampled_from(['"', "\\n", "]]>", " é 🎐\n", "a&b<c>", "0 #", "a // b", "a /*"])
 )
+@example(value="\ufeff")  # at the beginning of a file it is a mark
 def test_every_value_comes_back_the_same(name: str, escapes: str | None, text: str, value: str) -> None:
     document = _document(name, text, escapes)
     node = next(node for node in document.root.walk() if node.value == "x")

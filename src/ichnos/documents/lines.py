@@ -97,8 +97,8 @@ class Lines:
         forbidden = "]\r\n" if not node.holds_value else "=\r\n"
         if any(sign in label for sign in forbidden) or label != label.strip() or not label:
             raise Unwritable(f"{label!r} cannot stand on the left in this file")
-        if node.holds_value and label.startswith(("#", ";", "//", "[")):
-            raise Unwritable(f"{label!r} would be taken for a comment or a heading")
+        if node.holds_value and label.startswith(("#", ";", "//", "[", "\ufeff")):
+            raise Unwritable(f"{label!r} would be taken for a comment, a heading or a byte-order mark")
         return label
 
     def repeatable(self, node: Node, parent: Node | None) -> bool:

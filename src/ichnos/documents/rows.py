@@ -40,8 +40,8 @@ class PlainList:
         content = spelled(value)
         if "\n" in content or "\r" in content or content != content.strip():
             raise Unwritable("it has a line break, or white space at its ends, which a list cannot keep")
-        if not content or content.startswith(("#", "//")):
-            raise Unwritable("it is empty, or would be taken for a comment")
+        if not content or content.startswith(("#", "//", "\ufeff")):
+            raise Unwritable("it is empty, or would be taken for a comment or a byte-order mark")
         return content
 
     def write_label(self, label: str, node: Node) -> str:
