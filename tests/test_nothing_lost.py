@@ -300,3 +300,18 @@ def test_a_sound_that_is_like_one_of_which_no_entry_can_be_copied(tmp_path: Path
     game.start(SOUND, keys=1)
     said = game.refused("new = true", 'new = true\nlike = "old"')
     assert 'reed is to be like "old", and none of the files that a pack writes has an entry of that in the game' in said
+
+
+def test_parts_cannot_be_put_in_the_place_of_files_without_names(tmp_path: Path) -> None:
+    rules = (
+        '[modes]\nreplace = "by-path"\nnew = false\n\n[parts]\nnames = ["body"]\n\n[catalogue]\nfolder = "in"\n\n'
+        '[[document]]\npath = "a.json"\nmode = "known"\n'
+    )
+    shape = '{"all": [\n {"k": "@key@", "f": ["@file@"], "b": "@part.body.file@"}\n]}\n'
+    tree = {"tree/a.json": shape, "tree/s/@key@-@take.number@.wav": "", "tree/s/@key@-@part.name@.wav": ""}
+    theirs = {"in/a.json": '{"all": [{"k": "old", "f": ["x/o.wav"], "b": "x/body.wav"}]}'}
+    game = Made(tmp_path, "mill", rules, tree, theirs)
+    game.start('\n[[sound]]\nkey = "old"\ntakes = [{kept = true}, "c1.wav"]\n', keys=1)
+    assert (game.build() / "x/body.wav").is_file()
+    said = game.refused('takes = [{kept = true}, "c1.wav"]', 'parts = {body = "c1.wav"}')
+    assert "the game's files are x/o.wav, x/body.wav" in said

@@ -91,6 +91,14 @@ class ClipUses:
         if not sound.parts:
             return []
         kind = self.workspace.kind_of(sound)
+        if kind.replace == "by-path" and not sound.new:
+            known = self.workspace.catalogue
+            files = ", ".join(known.entry(sound.key).files) if known and sound.key in known else "not known"
+            raise IchnosError(
+                f"{sound.key} is replaced file by file, and its parts have no names there: the game's files are {files}",
+                place=placed.place("parts"),
+                cure="give it takes in that order, with {kept = true} for each file that stays",
+            )
         wanted, pattern = self._target(sound, kind), self.profile.part_paths[kind.name]
         for name, clip in sound.parts.items():
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
