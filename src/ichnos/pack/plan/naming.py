@@ -95,7 +95,7 @@ class ClipUses:
             known = self.workspace.catalogue
             files = ", ".join(known.entry(sound.key).files) if known and sound.key in known else "not known"
             raise IchnosError(
-                f"{sound.key} is replaced file by file, and its parts have no names there: the game's files are {files}",
+                f"{sound.key} is replaced file by file, and parts have no names there: the game's files are {files}",
                 place=placed.place("parts"),
                 cure="give it takes in that order, with {kept = true} for each file that stays",
             )
