@@ -18,6 +18,7 @@ lint: $(READY)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python tools/edge.py
 
 # Needs Debian's xvfb, xterm and imagemagick (or the like): see CONTRIBUTING.md.
 screenshots: $(READY)

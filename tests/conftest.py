@@ -54,6 +54,7 @@ def _user(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     new = tmp_path_factory.mktemp("user") / "new"
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("ICHNOS_DATA", str(new))
+        patch.setenv("ICHNOS_NET", "off")  # what nobody foresaw fails the test
         UserState().close()
         shutil.copytree(new, new.with_name("data"))
         patch.setenv("ICHNOS_DATA", str(new.with_name("data")))

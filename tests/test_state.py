@@ -181,7 +181,7 @@ def test_an_overlay_is_the_files_as_they_would_be(tmp_path: Path) -> None:
     files = Overlay(Folder(folder), {"b/c.txt": b"other", "a.txt": None, "new.txt": b"x"})
     assert files.names() == ["b/c.txt", "new.txt"]
     assert (files.read("b/c.txt"), files.size("b/c.txt"), files.read("new.txt")) == (b"other", 5, b"x")
-    with files.open("new.txt") as stream:
+    with files.stream("new.txt") as stream:
         assert stream.read() == b"x"
     with pytest.raises(KeyError):
         files.read("a.txt")
@@ -193,7 +193,7 @@ def test_an_overlay_is_the_files_as_they_would_be(tmp_path: Path) -> None:
 def test_a_sound_inside_an_archive_is_measured_and_drawn(workspace: Path) -> None:
     files = Archive(workspace / PACKAGE)
     name = "lore/audio/storm-watch/tower.bell.near-1.ogg"
-    with files.open(name) as stream:
+    with files.stream(name) as stream:
         analysis = analyse(stream, Path(name))
     files.close()
     picture = io.BytesIO()

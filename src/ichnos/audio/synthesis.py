@@ -9,6 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from ichnos.files import disk
+
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
@@ -104,7 +106,7 @@ def write_voice(
     sound = np.stack(sides, axis=1)
     sound = (0.5 * sound / np.abs(sound).max()).astype(np.float32)
     container, subtype = _ENCODINGS[encoding]
-    path.parent.mkdir(parents=True, exist_ok=True)
+    disk.make_folder(path.parent)
     with soundfile.SoundFile(path, "w", rate, channels, subtype, format=container) as out:
         for start in range(0, len(sound), 65536):  # in blocks: a long Vorbis write in one call crashes
             out.write(sound[start : start + 65536])

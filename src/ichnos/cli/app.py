@@ -133,7 +133,7 @@ WorkspaceText = Annotated[str, _WORKSPACE]  # for light commands
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"ichnos {__version__}")
+        show.say(f"ichnos {__version__}")
         raise typer.Exit
 
 
@@ -152,6 +152,6 @@ def report(error: IchnosError) -> None:
         for each in error.errors:
             report(each)
         return
-    typer.echo(f"{show.styled('error:', fg='red', bold=True)} {error}", err=True)
+    show.say(error, lead="error:", err=True, fg="red", bold=True)
     if error.cure:
-        typer.echo(f"  {show.styled('cure:', bold=True)} {error.cure}", err=True)
+        show.say(error.cure, lead="  cure:", err=True, bold=True)

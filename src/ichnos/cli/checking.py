@@ -13,6 +13,7 @@ import typer
 from ichnos.cli import show
 from ichnos.cli.app import Json, WorkspaceFolder, app, examples
 from ichnos.errors import IchnosError, UsageError
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.errors import Place
@@ -135,8 +136,8 @@ def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
     """Are these packs of the workspace's own, built or released?"""
     if loaded is None:
         return False
-    made = [(loaded.folder / name).resolve() for name in ("build", "release")]
-    return all(any(pack.resolve().is_relative_to(folder) for folder in made) for pack in packs)
+    made = [disk.resolved(loaded.folder / name) for name in ("build", "release")]
+    return all(any(disk.resolved(pack).is_relative_to(folder) for folder in made) for pack in packs)
 
 
 def _last_built(loaded: Workspace | None) -> Path:
@@ -154,7 +155,7 @@ def _warn_if_behind(loaded: Workspace | None) -> None:
     from ichnos.pack.build import building
 
     if loaded and not building.is_current(loaded):
-        typer.echo("The workspace has changed since this was built; what follows is of the old pack.", err=True)
+        show.say("The workspace has changed since this was built; what follows is of the old pack.", err=True)
 
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:

@@ -162,9 +162,9 @@ def _print_plan(planned: list[Export], json: bool) -> None:
     else:
         for one in planned:
             if one.target is not None:
-                print(f"would write {one.to}: {one.target}; from {one.clip}: {one.facts}")
+                show.say(f"would write {one.to}: {one.target}; from {one.clip}: {one.facts}")
                 if one.target.treatment:
-                    print(f"    treated: {', '.join(map(str, one.target.treatment))}")
+                    show.say(f"    treated: {', '.join(map(str, one.target.treatment))}")
     for one in planned:
         if one.error:
             report(one.error)
@@ -221,9 +221,9 @@ def _print_done(done: Sequence[Exported]) -> None:
     out.print(table)
     for one in done:
         for note in one.converted.remarks() if one.converted else ():
-            typer.echo(f"Note: {one.export.clip}: {note}.", err=True)
+            show.say(f"Note: {one.export.clip}: {note}.", err=True)
     sizes = f"{show.size(before)} became {show.size(after)}"
-    print(f"{show.counted(len(done), 'clip')}: {sizes}, each decoded again and compared.")
+    show.say(f"{show.counted(len(done), 'clip')}: {sizes}, each decoded again and compared.")
 
 
 def _saved(before: int, after: int) -> str:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import shlex
 import subprocess
 import sys
-import tempfile
 from pathlib import Path
 from typing import Annotated
 
@@ -27,7 +26,8 @@ def demo(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the commands, and run none.")] = False,
 ) -> None:
     """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
-    from ichnos.files.writing import understood
+    from ichnos.files import disk
+    from ichnos.files.disk import understood
     from ichnos.games import made_up
     from ichnos.games.profiles import loading, profile
 
@@ -35,22 +35,22 @@ def demo(
     name, sample = next((name, found) for name, found in samples.items() if found and "demo" in found.values)
     if dry_run:
         for step in sample.steps:
-            print(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")
+            show.say(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")
         return
-    if folder is not None and folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+    if folder is not None and disk.exists(folder) and (not disk.is_folder(folder) or disk.names(folder)):
         raise UsageError(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
-    folder = (folder or Path(tempfile.mkdtemp(prefix="ichnos-demo-"))).absolute()
+    folder = (folder or disk.temporary_folder("ichnos-demo-")).absolute()
     title = loading.load(profile.BUNDLED / name).rules.game.title
     with understood(folder):
-        print(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)
+        show.say(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)
         made_up.lay_installation(sample, folder / title)
         workspace = next(step.folder for step in sample.steps if step.folder != ".")
         made_up.lay_clips(sample, folder / workspace)
     for step in sample.steps:
-        typer.echo(show.styled(f"# {step.say}", fg="cyan"))
-        typer.echo(show.styled(f"$ {shlex.join(['ichnos', *step.command])}", bold=True))
+        show.say(f"# {step.say}", fg="cyan")
+        show.say(f"$ {shlex.join(['ichnos', *step.command])}", bold=True, flush=True)
         done = subprocess.run([sys.executable, "-m", "ichnos", *step.command], cwd=folder / step.folder, check=False)
         if done.returncode:
             raise typer.Exit(done.returncode)
-        print(flush=True)
-    print(sample.closing.strip().replace("{folder}", str(folder)))
+        show.say(flush=True)
+    show.say(sample.closing.strip().replace("{folder}", str(folder)))

@@ -36,7 +36,7 @@ def list_games(json: Json = False) -> None:
         return
     width = max(len(game.name) for game in found)
     for game in found:
-        print(f"{game.name:<{width}}  {game.title}: {game.summary}")
+        show.say(f"{game.name:<{width}}  {game.title}: {game.summary}")
 
 
 @games.command("show", epilog=examples("ichnos games show ombervale"))
@@ -92,7 +92,7 @@ def check_game(
                 if bad
                 else "the profile is sound"
             )
-            print(f"{found.rules.game.title}: {verdict}.")
+            show.say(f"{found.rules.game.title}: {verdict}.")
     if fault is not None:
         raise fault
     if any(one.fault for one in explained):

@@ -36,7 +36,7 @@ def heard(
     """
     from ichnos.audio.measure import audibility
     from ichnos.audio.process import exports, lifting
-    from ichnos.files.writing import opened
+    from ichnos.files.disk import opened
 
     clip, bed = exports.one_clip(clip), exports.one_clip(bed)
     with show.progress("listening", None) as advance, opened(clip) as sound, opened(bed) as under:
@@ -56,7 +56,7 @@ def heard(
     else:
         _print(found, lift, proved, wish)
     if picture is not None:
-        typer.echo(f"{picture} is drawn.", err=True)
+        show.say(f"{picture} is drawn.", err=True)
     if lift is not None:
         raise typer.Exit(1)
 

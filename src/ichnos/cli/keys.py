@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -11,6 +10,7 @@ import typer
 from ichnos.cli import show
 from ichnos.cli.app import Forgiving, Json, LightCommand, Program, WorkspaceFolder, WorkspaceText, app, examples
 from ichnos.errors import UsageError
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.games.catalogues.catalogue import Entry
@@ -69,13 +69,13 @@ def harvest(
             }
         )
         return
-    print(f"{rules.game.title} has {show.counted(len(result.keys), 'sound key')}.")
+    show.say(f"{rules.game.title} has {show.counted(len(result.keys), 'sound key')}.")
     if any(result.files):
-        print(f"The originals of {readable} could be read; of the others the names are known.")
+        show.say(f"The originals of {readable} could be read; of the others the names are known.")
     for note in result.notes:
-        print(f"Note: {note}")
+        show.say(f"Note: {note}")
     if not dry_run:
-        print(f"Kept in {data_folder()}")
+        show.say(f"Kept in {data_folder()}")
 
 
 @keys.command(
@@ -123,9 +123,9 @@ def search(
     elif found:
         _table(found)
     if count > len(found):
-        typer.echo(f"{count - len(found):,} more: --most 0 shows all", err=True)
+        show.say(f"{count - len(found):,} more: --most 0 shows all", err=True)
     if not found:
-        typer.echo("No key fits.", err=True)
+        show.say("No key fits.", err=True)
         raise typer.Exit(1)
 
 
@@ -152,9 +152,9 @@ def forget(
         show.as_json({"forgotten": rows, **({"dry-run": True} if dry_run else {})})
         return
     for one in kept:
-        print(f"{'would forget' if dry_run else 'forgot'} {one.count:,} keys of {one.game} ({one.profile})")
+        show.say(f"{'would forget' if dry_run else 'forgot'} {one.count:,} keys of {one.game} ({one.profile})")
     if not kept:
-        typer.echo("No keys are kept for it.", err=True)
+        show.say("No keys are kept for it.", err=True)
 
 
 def _kept_identity(game: str | None, workspace: Path) -> str:
@@ -164,7 +164,7 @@ def _kept_identity(game: str | None, workspace: Path) -> str:
 
     if game is None:
         return places.identity(_of_workspace(workspace)[0])
-    gone = str(Path(game).resolve())
+    gone = str(disk.resolved(Path(game)))
     if any(one.profile == gone for one in library.all_kept()):
         return gone
     return places.identity(current.find(game))
@@ -177,7 +177,7 @@ def _ensured(game: str | None, workspace: Path) -> str:
     folder, installation = (current.find(game), None) if game else _of_workspace(workspace)
 
     def say(what: str) -> None:
-        typer.echo(what, err=True)
+        show.say(what, err=True)
 
     return current.ensure(folder, installation, say)
 
@@ -189,10 +189,10 @@ def _of_workspace(start: Path) -> tuple[Path, Path | None]:
     from ichnos.pack.workspace.folder import FILE_NAME, find_folder
 
     folder = find_folder(start)
-    fields = TomlFile((folder / FILE_NAME).read_bytes(), FILE_NAME).values
+    fields = TomlFile(disk.read(folder / FILE_NAME), FILE_NAME).values
     installation = fields.get("installation")
     profile = places.find(str(fields.get("game", "")), folder)
-    return profile, (folder / installation).resolve() if isinstance(installation, str) else None
+    return profile, disk.resolved(folder / installation) if isinstance(installation, str) else None
 
 
 def _plain(entry: Entry) -> dict[str, Any]:
@@ -204,11 +204,14 @@ def _plain(entry: Entry) -> dict[str, Any]:
 
 def _csv(entries: list[Entry]) -> None:
     import csv
+    import io
 
     names = ["key", "category", "takes", "mentions", "seconds", "peak-dbfs", "sound", "files"]
-    writer = csv.DictWriter(sys.stdout, names, lineterminator="\n")
+    table = io.StringIO()
+    writer = csv.DictWriter(table, names, lineterminator="\n")
     writer.writeheader()
     writer.writerows({**_plain(entry), "files": " ".join(entry.files)} for entry in entries)
+    show.say(table.getvalue(), end="")
 
 
 def _table(entries: list[Entry]) -> None:

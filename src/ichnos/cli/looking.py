@@ -69,7 +69,7 @@ def look(
     else:
         _table(seen)
     if picture is not None and seen[0].analysis is not None:
-        typer.echo(f"{picture} is drawn.", err=True)
+        show.say(f"{picture} is drawn.", err=True)
     if any(one.grave for one in seen):
         raise typer.Exit(1)
 

@@ -50,7 +50,7 @@ def loop(
     """
     from ichnos.audio.measure.seams import LoopSeams
     from ichnos.audio.process import exports
-    from ichnos.files.writing import opened
+    from ichnos.files.disk import opened
     from ichnos.games import suitability
 
     clip = exports.one_clip(clip)
@@ -82,19 +82,19 @@ def loop(
         if candidates:
             chosen, seam = candidates[0].loop, candidates[0].seam
         if not json:
-            print("" if candidates else "No better points were found nearby.\n", end="")
+            show.say("" if candidates else "No better points were found nearby.\n", end="")
             for one in candidates[:3]:
                 _print_seam(f"Likeness {one.likeness:.3f}", seams, one.loop, one.seam)
     if to is not None and dry_run:
         said["dry-run"] = True
         if not json:
-            print(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
+            show.say(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
     elif to is not None:
         with show.progress("writing", seams.facts.seconds) as advance:
             written = exports.write_loop(clip, to, marks, chosen, fade, advance)  # type: ignore[arg-type]
         seam, said["to"] = written.seam(), str(to)
         if not json:
-            print(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
+            show.say(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
             _print_seam("There the loop", written, written.loop, seam)
     if json:
         show.as_json({**said, "audible": seam.is_audible})

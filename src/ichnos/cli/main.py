@@ -1,42 +1,53 @@
-"""The ``ichnos`` program. Heavy packages are imported where a command needs them, never here."""
+"""The ``ichnos`` program. Heavy packages are imported where a command needs them, never here.
+
+Nothing is imported before ``main`` is in charge, so that whatever goes wrong, also at the start, ends in one line.
+"""
 
 from __future__ import annotations
 
 import sys
 
-from ichnos.cli import (  # importing them adds their commands
-    checking,
-    converting,
-    demo,
-    games,
-    heard,
-    keys,
-    looking,
-    looping,
-    making,
-    releasing,
-    splitting,
-    treating,
-)
-from ichnos.cli.app import app, report
-from ichnos.errors import IchnosError
-
-__all__ = [
-    "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "main", "making", "releasing",
-    "splitting", "treating",
-]  # fmt: skip
+STOPPED = 130  # what shells give for a program that was stopped with Ctrl+C
 
 
 def main() -> None:
     """Run the program; every error that a person is meant to read is printed here."""
-    for stream in (sys.stdout, sys.stderr):
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="replace")  # a console that lacks a letter must not stop the work
     try:
-        app()
+        code = _run()
+    except KeyboardInterrupt:
+        code = _stopped()
+    if code:
+        sys.exit(code)
+
+
+def _run() -> int:
+    from ichnos.cli import faults, streams
+    from ichnos.errors import IchnosError
+
+    streams.prepare()
+    try:
+        from ichnos.cli.commands import app
+
+        code = int(app(standalone_mode=False) or 0)
+        sys.stdout.flush()
+        return _stopped() if code == STOPPED else code
     except IchnosError as error:
+        from ichnos.cli.app import report
+
+        if isinstance(error, streams.OutputFailed):
+            streams.abandon()
         report(error)
-        sys.exit(error.exit_code)
+        return error.exit_code
     except BrokenPipeError:
-        sys.stderr.close()  # the reader has seen enough
-        sys.exit(1)
+        streams.abandon()  # the reader has seen enough
+        return 1
+    except Exception as fault:
+        return faults.wrong_call(fault) or faults.caught(fault)
+
+
+def _stopped() -> int:
+    import signal
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # what is still to be put away is not stopped once more
+    print("Stopped.", file=sys.stderr)
+    return STOPPED

@@ -51,10 +51,10 @@ def start(
 
     content = starting.start(folder, game, title, installation, author=author, licence=licence, dry_run=dry_run)
     if dry_run:
-        print(f"would write {folder / 'ichnos.toml'}:\n\n{content}")
+        show.say(f"would write {folder / 'ichnos.toml'}:\n\n{content}")
         return
-    print(f"{folder / 'ichnos.toml'} is written.")
-    typer.echo(f"Next: put your clips into {folder}, go there, and say: ichnos assign KEY CLIP", err=True)
+    show.say(f"{folder / 'ichnos.toml'} is written.")
+    show.say(f"Next: put your clips into {folder}, go there, and say: ichnos assign KEY CLIP", err=True)
 
 
 def _titles(values: list[str] | None) -> dict[str, str]:
@@ -132,7 +132,7 @@ def assign(
             dry_run=dry_run,
         )
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]
-    print(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
+    show.say(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
 
 
 def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *, dry_run: bool) -> None:
@@ -149,15 +149,15 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
         found = pairing.pairs(clips, loaded.catalogue.keys)
         done, standing = assignments.assign_pairs(loaded, found.clear, said=said, dry_run=dry_run)
     for one in done:
-        print(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
+        show.say(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
     for key in standing:
-        print(
+        show.say(
             f"left alone: {key} has clips already; {', '.join(clip.name for clip in found.clear[key])} might be for it"
         )
     for clip, nearest in found.doubtful:
         near = ", ".join(f"{key} ({score:.0f})" for key, score in nearest)
-        print(f"doubtful: {clip} could be for {near}" if near else f"doubtful: {clip} is like no key")
-    typer.echo(
+        show.say(f"doubtful: {clip} could be for {near}" if near else f"doubtful: {clip} is like no key")
+    show.say(
         f"{show.counted(len(done), 'key')} assigned, {len(found.doubtful)} doubtful: nothing is guessed.", err=True
     )
 
@@ -250,7 +250,7 @@ def build(
         _build(folder, output, game, dry_run=dry_run, json=json)
     else:
         _print_unchanged(shown(folder, last.package), last.size)
-        print(f"SHA-256 {last.sha256}")
+        show.say(f"SHA-256 {last.sha256}")
 
 
 def _watch(folder: Path, output: Path | None, game: str | None) -> None:
@@ -273,12 +273,12 @@ def _watch(folder: Path, output: Path | None, game: str | None) -> None:
     try:
         while True:
             paths = once(paths)
-            typer.echo("Watching; stop with Ctrl+C.", err=True)
+            show.say("Watching; stop with Ctrl+C.", err=True)
             # What was saved while it was building counts as well.
             names, before = watching.wait_for_change(paths, {**watching.signatures_of(paths), **before})
-            typer.echo(f"\nChanged: {', '.join(Path(name).name for name in names[:5])}", err=True)
+            show.say(f"\nChanged: {', '.join(Path(name).name for name in names[:5])}", err=True)
     except KeyboardInterrupt:
-        typer.echo("", err=True)
+        show.say("", err=True)
 
 
 def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
@@ -286,14 +286,14 @@ def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool
     from ichnos.pack.plan.plan import as_json
 
     def minted(names: list[str]) -> None:
-        typer.echo(f"New ids are minted and written into ichnos.toml: {', '.join(names)}.", err=True)
+        show.say(f"New ids are minted and written into ichnos.toml: {', '.join(names)}.", err=True)
 
     planned = building.plan(folder, game, output, None if dry_run else minted)
     prepared = planned.prepared
     if prepared.outline.unchecked:
         show.keys_unchecked(prepared.outline.unchecked)
     for note in prepared.outline.notes:
-        typer.echo(f"Note: {note}.", err=True)
+        show.say(f"Note: {note}.", err=True)
     if not json:
         _print_plan(prepared)
     if dry_run:
@@ -305,9 +305,9 @@ def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool
         built, planned = building.carry_out(planned, advance, show.waiting)
     _print_built(planned.prepared, built, json=json)
     if built.written and planned.prepared.outline.afterwards:
-        typer.echo("What is left for your own hands:", err=True)
+        show.say("What is left for your own hands:", err=True)
         for number, step in enumerate(planned.prepared.outline.afterwards, 1):
-            typer.echo(f"  {number}. {step}", err=True)
+            show.say(f"  {number}. {step}", err=True)
 
 
 def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:
@@ -329,30 +329,30 @@ def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:
         show.as_json({**as_json(prepared.plan, states.states, states.why), **done})
         return
     for note in built.notes:
-        typer.echo(f"Note: {note}.", err=True)
+        show.say(f"Note: {note}.", err=True)
     package = shown(prepared.folder, built.package)
     if built.written:
-        print(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")
-        print(f"Wrote {package}: {show.counted(len(prepared.plan.files), 'file')}, {show.size(built.size)}.")
+        show.say(f"Converted {show.counted(built.converted, 'clip')}, {built.kept} kept from before.")
+        show.say(f"Wrote {package}: {show.counted(len(prepared.plan.files), 'file')}, {show.size(built.size)}.")
         if built.summary:
             _print_summary(built.summary)
     else:
         _print_unchanged(package, built.size)
-    print(f"SHA-256 {built.sha256}")
+    show.say(f"SHA-256 {built.sha256}")
 
 
 def _print_unchanged(package: str, size: int) -> None:
-    print(f"Nothing has changed: {package} stays as it is, {show.size(size)}.")
+    show.say(f"Nothing has changed: {package} stays as it is, {show.size(size)}.")
 
 
 def _print_summary(told: Summary) -> None:
     limit = f" of the {told.most_megabytes:g} MB that the game takes" if told.most_megabytes else ""
     length = f"{told.seconds:.0f} s" if told.seconds < 100 else f"{told.seconds / 60:.1f} min"
-    print(f"{show.counted(told.sounds, 'sound file')}, {length}, {show.size(told.total_bytes)}{limit}.")
+    show.say(f"{show.counted(told.sounds, 'sound file')}, {length}, {show.size(told.total_bytes)}{limit}.")
     if told.sounds > len(told.biggest) > 0:
-        print(f"The biggest {len(told.biggest)}:")
+        show.say(f"The biggest {len(told.biggest)}:")
         for path, size in told.biggest:
-            print(f"{show.size(size):>12}  {path}")
+            show.say(f"{show.size(size):>12}  {path}")
     if told.cheaper:
         quality, saved = told.cheaper
-        print(f"At quality {quality:g} they would take about {show.size(saved)} less.")
+        show.say(f"At quality {quality:g} they would take about {show.size(saved)} less.")

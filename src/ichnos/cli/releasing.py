@@ -56,8 +56,8 @@ def release(
     if json:
         show.as_json({"version": done.version, "to": str(done.archive), "sha256": done.sha256})
         return
-    print(f"{done.version} is released: {done.archive}")
-    print(f"SHA-256 {done.sha256}")
+    show.say(f"{done.version} is released: {done.archive}")
+    show.say(f"SHA-256 {done.sha256}")
 
 
 def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:
@@ -68,6 +68,6 @@ def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:
     if json:
         show.as_json({"version": version, "to": str(archive), "convert": missing, "dry-run": True})
         return
-    print(f"would release {version}: {shown(folder, archive)}")
-    print(f"would write into {releases.CHANGES}: {note}")
-    print(f"would convert {show.counted(missing, 'clip')}, then build, and check what was built")
+    show.say(f"would release {version}: {shown(folder, archive)}")
+    show.say(f"would write into {releases.CHANGES}: {note}")
+    show.say(f"would convert {show.counted(missing, 'clip')}, then build, and check what was built")

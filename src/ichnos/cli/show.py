@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import math
 import os
+import re
 import shutil
 import sys
 from collections.abc import Iterator
@@ -20,26 +22,85 @@ if TYPE_CHECKING:
 _ENDLESS = 1000  # columns: text in a pipe is not folded
 
 
+# What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
+# direction of writing round, line ends that only some see, and halves of letters out of file names.
+_UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
+
+
+def plain(text: str) -> str:
+    r"""A text as it is shown, whoever wrote it: what would not be seen, or would act on a terminal, is spelled out.
+
+    >>> plain("a\x1b[2Jb"), plain("fog\udcffhorn")
+    ('a\\x1b[2Jb', 'fog\\xffhorn')
+    """
+    return _UNSEEN.sub(_spelled_out, text)
+
+
+def _spelled_out(found: re.Match[str]) -> str:
+    code = ord(found[0])
+    if 0xDC80 <= code <= 0xDCFF:  # a byte of a file name that is no UTF-8 (PEP 383)
+        code -= 0xDC00
+    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"
+
+
+def say(
+    text: object = "", *, lead: str = "", err: bool = False, end: str = "\n", flush: bool = False, **style: Any
+) -> None:
+    """Print a line; all of it made safe to show.
+
+    Args:
+        lead: what stands before it; with one, the style is the lead's alone.
+        err: on stderr.
+    """
+    shown = plain(str(text))
+    if style:
+        lead, shown = (_styled(plain(lead), **style), shown) if lead else ("", _styled(shown, **style))
+    typer.echo(f"{lead} {shown}{end}" if lead else f"{shown}{end}", nl=False, err=err)
+    if flush:
+        sys.stdout.flush()
+
+
 def console(*, err: bool = False, tables: bool = False) -> Console:
     """A console that folds lines on a terminal only; rich itself obeys NO_COLOR.
 
     ``tables`` fit their columns to the terminal instead of running over its edge.
     """
-    from rich.console import Console
+    from rich.console import Console, ConsoleOptions, RenderableType
+    from rich.segment import Segment
+
+    class Plain(Console):
+        """Whatever is printed is made safe to show, at the one place that all of it passes; no text is markup."""
+
+        def render(self, renderable: RenderableType, options: ConsoleOptions | None = None) -> Iterator[Segment]:
+            for segment in super().render(renderable, options):
+                yield segment if segment.control else segment._replace(text=plain(segment.text))
 
     stream = sys.stderr if err else sys.stdout
     width = None if stream.isatty() else _ENDLESS
-    return Console(stderr=err, highlight=False, width=width, soft_wrap=not tables, emoji=False)
+    return Plain(stderr=err, highlight=False, width=width, soft_wrap=not tables, emoji=False, markup=False)
 
 
-def styled(text: str, **style: Any) -> str:
+def _styled(text: str, **style: Any) -> str:
     """Text with a style, unless NO_COLOR forbids it. Printed with ``typer.echo``, a pipe gets it plain."""
     return text if os.environ.get("NO_COLOR") else typer.style(text, **style)
 
 
 def as_json(value: Any) -> None:
-    """Print a value for programs."""
-    print(json.dumps(value, indent=2, ensure_ascii=False))
+    """Print a value for programs. What is not seen stands as JSON's own escapes; numbers without end as null."""
+    try:
+        text = json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False)
+    except ValueError:
+        text = json.dumps(_finite(value), indent=2, ensure_ascii=False, allow_nan=False)
+    # Outside its strings JSON has none of these but line ends.
+    typer.echo(_UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+
+
+def _finite(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {name: _finite(one) for name, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [_finite(one) for one in value]
+    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def size(count: float) -> str:
@@ -55,12 +116,12 @@ def size(count: float) -> str:
 
 def waiting() -> None:
     """Say that another process has the workspace."""
-    typer.echo("Another ichnos works in this workspace: waiting for it.", err=True)
+    say("Another ichnos works in this workspace: waiting for it.", err=True)
 
 
 def keys_unchecked(title: str) -> None:
     """Say that a misspelt key would go unnoticed."""
-    typer.echo(
+    say(
         f"The keys are not checked against {title}'s own: say where the game is installed, or: ichnos keys harvest.",
         err=True,
     )
@@ -73,6 +134,7 @@ def columns(names: list[str], rows: list[list[str]]) -> None:
     """
     right = [name.endswith(">") for name in names]
     heads = [name.rstrip(">") for name in names]
+    rows = [[plain(cell).replace("\n", "\\n") for cell in row] for row in rows]
     widths = [max(map(len, column)) for column in zip(heads, *rows, strict=True)]
 
     def line(cells: list[str]) -> str:
@@ -84,9 +146,8 @@ def columns(names: list[str], rows: list[list[str]]) -> None:
         return whole if len(whole) <= most else f"{whole[: most - 1]}…"
 
     most = shutil.get_terminal_size().columns if sys.stdout.isatty() else _ENDLESS
-    typer.echo(styled(line(heads), bold=True))
-    for row in rows:
-        typer.echo(line(row))
+    say(line(heads), bold=True)
+    say("\n".join(line(row) for row in rows), end="\n" if rows else "")
 
 
 def counted(count: int, noun: str) -> str:

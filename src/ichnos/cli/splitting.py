@@ -35,7 +35,8 @@ def split(
     from ichnos.audio.files import clips
     from ichnos.audio.measure import splitting
     from ichnos.audio.process import exports
-    from ichnos.files.writing import fresh, opened
+    from ichnos.files.disk import opened
+    from ichnos.files.writing import fresh
 
     clip = exports.one_clip(clip)
     with opened(clip) as stream:
@@ -54,7 +55,7 @@ def split(
             with fresh(picture) as beside:
                 spans = [(a / facts.rate, b / facts.rate) for a, b in pieces]
                 draw_split(analyse(stream, clip), spans, clip.name, beside)
-            typer.echo(f"{picture} is drawn.", err=True)
+            show.say(f"{picture} is drawn.", err=True)
     paths = exports.split_names(clip, len(pieces), to)
     if not dry_run:
         with show.progress("writing", sum(b - a for a, b in pieces) / facts.rate) as advance:
@@ -68,4 +69,4 @@ def split(
         return
     for path, (first, last) in zip(paths, pieces, strict=True):
         times = f"{first / facts.rate:8.2f} s to {last / facts.rate:8.2f} s, {(last - first) / facts.rate:6.2f} s long"
-        print(f"{'would write' if dry_run else 'wrote'} {path}  {times}")
+        show.say(f"{'would write' if dry_run else 'wrote'} {path}  {times}")

@@ -132,12 +132,13 @@ def treat(
 def _draw(one: Exported, done: str, to: Path) -> None:
     from ichnos.audio.drawing import draw_before_after
     from ichnos.audio.measure.analysis import analyse
-    from ichnos.files.writing import fresh, opened
+    from ichnos.files.disk import opened
+    from ichnos.files.writing import fresh
 
     clip, made = one.export.clip, one.export.to
     with opened(clip) as before, opened(made) as after, fresh(to) as beside:
         draw_before_after(analyse(before, clip), analyse(after, made), clip.name, done, beside)
-    typer.echo(f"{to} is drawn.", err=True)
+    show.say(f"{to} is drawn.", err=True)
 
 
 def _steps(given: dict[str, list[str]]) -> list[Any]:

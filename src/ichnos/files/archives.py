@@ -14,6 +14,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 
+from ichnos.files import disk
+
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # the earliest that a zip can say
 _UNIX = 3
 _PLAIN_FILE = 0o100644 << 16
@@ -21,28 +23,19 @@ _PLAIN_FILE = 0o100644 << 16
 
 def write_archive(path: Path, members: Iterable[tuple[str, bytes | Path]]) -> None:
     """Write a zip of ``(name, content)`` members, a ``Path`` standing for that file's bytes."""
-    with path.open("wb") as stream:
-        with zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as archive:
-            for name, content in members:
-                info = zipfile.ZipInfo(name, _EPOCH)
-                info.create_system = _UNIX
-                info.external_attr = _PLAIN_FILE
-                size = len(content) if isinstance(content, bytes) else content.stat().st_size
-                info.file_size = size  # lets zipfile choose 64-bit fields only where they are needed
-                with archive.open(info, "w") as member:
-                    if isinstance(content, bytes):
-                        member.write(content)
-                    else:
-                        with content.open("rb") as source:
-                            shutil.copyfileobj(source, member, 1 << 20)
-        stream.flush()
-        os.fsync(stream.fileno())
-
-
-def sha256_of(path: Path) -> str:
-    """The SHA-256 of a file, in hexadecimal."""
-    with path.open("rb") as stream:
-        return hashlib.file_digest(stream, "sha256").hexdigest()
+    with disk.written(path) as stream, zipfile.ZipFile(stream, "w", zipfile.ZIP_STORED) as archive:
+        for name, content in members:
+            info = zipfile.ZipInfo(name, _EPOCH)
+            info.create_system = _UNIX
+            info.external_attr = _PLAIN_FILE
+            size = len(content) if isinstance(content, bytes) else disk.size(content)
+            info.file_size = size  # lets zipfile choose 64-bit fields only where they are needed
+            with archive.open(info, "w") as member:
+                if isinstance(content, bytes):
+                    member.write(content)
+                else:
+                    with disk.opened(content) as source:
+                        shutil.copyfileobj(source, member, 1 << 20)
 
 
 def write_folder(
@@ -53,16 +46,16 @@ def write_folder(
     Args:
         standing: files of the old folder that are as they should be: they are taken over, not written.
     """
-    path.mkdir(parents=True)
+    disk.make_folder(path)
     for name, content in members:
         target = path / name
-        target.parent.mkdir(parents=True, exist_ok=True)
+        disk.make_folder(target.parent)
         if name in standing and _taken_over(standing[name], target):
             continue
         if isinstance(content, bytes):
-            target.write_bytes(content)
+            disk.write(target, content)
         else:
-            shutil.copyfile(content, target)
+            disk.copy(content, target)
 
 
 def _taken_over(old: Path, new: Path) -> bool:

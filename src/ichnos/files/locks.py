@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ichnos.files.writing import understood
+from ichnos.files.disk import understood
 
 _AT_ONCE = 0.05  # seconds
 

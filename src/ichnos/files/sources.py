@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import IO, Protocol
 
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.disk import MAX_TEXT
 
-MAX_TEXT = 256 * 2**20  # bytes; a definition file beyond this is not read
 # Whatever a damaged archive can make its reader raise.
 _DAMAGED = (
     zipfile.BadZipFile,
@@ -43,7 +44,7 @@ class Files(Protocol):
     def read(self, name: str) -> bytes:
         """A file's bytes. Raises IchnosError where they are damaged or too many."""
 
-    def open(self, name: str) -> IO[bytes]:
+    def stream(self, name: str) -> IO[bytes]:
         """The file as a seekable stream."""
 
     def label(self, name: str) -> str:
@@ -67,31 +68,28 @@ class Folder:
         self.place = Place(str(root))
 
     def names(self) -> list[str]:
-        return sorted(
+        return [
             path.relative_to(self.root).as_posix()
-            for path in self.root.rglob("*")
-            if path.is_file() and not path.is_symlink()
-        )
+            for path in disk.below(self.root)
+            if not disk.is_link(path) and disk.is_file(path)
+        ]
 
     def read(self, name: str) -> bytes:
-        path = self.root / name
-        if path.stat().st_size > MAX_TEXT:
-            raise IchnosError("this file is too large to be a definition", place=Place(self.label(name)))
-        return path.read_bytes()
+        return disk.read(self.root / name)
 
-    def open(self, name: str) -> IO[bytes]:
-        return (self.root / name).open("rb")
+    def stream(self, name: str) -> IO[bytes]:
+        return disk.stream(self.root / name)
 
     def label(self, name: str) -> str:
         return str(self.root / name)
 
     def size(self, name: str) -> int:
-        return (self.root / name).stat().st_size
+        return disk.size(self.root / name)
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
-        for path in self.root.rglob("*"):
-            if path.is_symlink():
-                yield "link", path.relative_to(self.root).as_posix(), f"this is a link, to {path.readlink()}"
+        for path in disk.everything_below(self.root):
+            if disk.is_link(path):
+                yield "link", path.relative_to(self.root).as_posix(), f"this is a link, to {disk.link_target(path)}"
 
     def close(self) -> None:
         pass
@@ -107,8 +105,10 @@ class Archive:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.place = Place(str(path))
+        disk.refuse_no_file(path)
         try:
-            self._zip = zipfile.ZipFile(path)
+            with disk.understood(path, reading=True):
+                self._zip = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, struct.error, ValueError, NotImplementedError) as error:
             raise IchnosError(
                 f"this is not a whole zip archive ({error})", place=Place(str(path)), cure="build or download it again"
@@ -138,10 +138,10 @@ class Archive:
     def read(self, name: str) -> bytes:
         if self._zip.getinfo(name).file_size > MAX_TEXT:
             raise IchnosError("this file is too large to be a definition", place=Place(self.label(name)))
-        with self.open(name) as stream:
+        with self.stream(name) as stream:
             return stream.read()
 
-    def open(self, name: str) -> IO[bytes]:
+    def stream(self, name: str) -> IO[bytes]:
         """The file, out of the archive and proved by its checksum, in memory or a temporary file.
 
         Raises:
@@ -206,8 +206,8 @@ class Inside:
     def read(self, name: str) -> bytes:
         return self.files.read(self.prefix + name)
 
-    def open(self, name: str) -> IO[bytes]:
-        return self.files.open(self.prefix + name)
+    def stream(self, name: str) -> IO[bytes]:
+        return self.files.stream(self.prefix + name)
 
     def label(self, name: str) -> str:
         return self.files.label(self.prefix + name)
@@ -249,9 +249,9 @@ class Overlay:
         data = self._changed(name)
         return self.files.read(name) if data is None else data
 
-    def open(self, name: str) -> IO[bytes]:
+    def stream(self, name: str) -> IO[bytes]:
         data = self._changed(name)
-        return self.files.open(name) if data is None else io.BytesIO(data)
+        return self.files.stream(name) if data is None else io.BytesIO(data)
 
     def label(self, name: str) -> str:
         return self.files.label(name)
@@ -275,8 +275,8 @@ def files_at(path: Path) -> Files:
     Raises:
         IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
     """
-    if path.is_dir():
+    if disk.is_folder(path):
         return Folder(path)
-    if not path.exists():
+    if not disk.exists(path):
         raise IchnosError("there is nothing here", place=Place(str(path)), cure="give a pack's folder or archive")
     return Archive(path)

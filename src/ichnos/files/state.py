@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from ichnos.errors import IchnosError, Place
-from ichnos.files.writing import understood, write_whole
+from ichnos.files.disk import understood
+from ichnos.files.writing import write_whole
 
 _PATIENCE = 30.0  # seconds to wait for another process that writes
 _PROBE = 1 << 18  # bytes: more than the file has when it is made

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import shutil
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import IO
 
-from ichnos.errors import IchnosError, Place
+from ichnos.files.disk import understood
 
 
 @contextmanager
@@ -60,36 +58,3 @@ def write_whole(path: Path, data: bytes) -> None:
         stream.write(data)
         stream.flush()
         os.fsync(stream.fileno())
-
-
-_REASONS = {
-    errno.ENOSPC: ("the disk is full", "make room, then build again: what is converted so far is kept"),
-    errno.EFBIG: ("the file would be larger than the system allows", "raise the limit, or build on another disk"),
-    errno.EDQUOT: ("your share of the disk is full", "make room, then build again: what is converted so far is kept"),
-    errno.EROFS: ("this place is read-only", "choose a folder that you may write to"),
-    errno.EACCES: ("this place may not be written to", "choose another folder, or change its permissions"),
-    errno.EPERM: ("this place may not be written to", "choose another folder, or change its permissions"),
-    errno.EEXIST: ("a file stands where a folder is needed", "move that file away"),
-    errno.ENOTDIR: ("a file stands where a folder is needed", "move that file away"),
-}
-
-
-@contextmanager
-def opened(path: Path) -> Iterator[IO[bytes]]:
-    """A file, open for reading. Raises IchnosError, with the reason, where it cannot be opened."""
-    with understood(path), path.open("rb") as stream:
-        yield stream
-
-
-@contextmanager
-def understood(path: Path) -> Iterator[None]:
-    """Turn the system's errors into ones a person can act on.
-
-    Raises:
-        IchnosError: for whatever the system refuses, with the reason and a cure.
-    """
-    try:
-        yield
-    except OSError as error:
-        what, cure = _REASONS.get(error.errno or 0, (str(error.strerror or error).lower(), "see to it, then try again"))
-        raise IchnosError(what, place=Place(str(path)), cure=cure) from None

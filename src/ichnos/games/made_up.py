@@ -17,6 +17,7 @@ from jinja2 import FileSystemLoader, StrictUndefined
 from jinja2.sandbox import SandboxedEnvironment
 
 from ichnos.audio.synthesis import write_voice
+from ichnos.files import disk
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class Sample:
 def sample_of(profile_folder: Path) -> Sample | None:
     """A profile's sample, where it has one."""
     path = profile_folder / "sample" / "sample.toml"
-    return Sample(path.parent, tomllib.loads(path.read_text("utf-8"))) if path.is_file() else None
+    return Sample(path.parent, tomllib.loads(disk.read(path).decode())) if disk.is_file(path) else None
 
 
 def lay_installation(sample: Sample, to: Path) -> None:
@@ -69,10 +70,10 @@ def lay_installation(sample: Sample, to: Path) -> None:
     for voice in values["sound"]:
         _write(to, voice, values["seed"])
     for folder in values.get("folders", ()):
-        (to / folder).mkdir(parents=True, exist_ok=True)
+        disk.make_folder(to / folder)
     locked = values["locked"]
     names = "\0".join(take for sound in sounds for take in sound["takes"])
-    (to / locked["path"]).write_bytes(names.encode() + b"\0" + chance.randbytes(locked["bytes"]))
+    disk.write(to / locked["path"], names.encode() + b"\0" + chance.randbytes(locked["bytes"]))
 
 
 def lay_clips(sample: Sample, to: Path) -> None:
@@ -84,8 +85,7 @@ def lay_clips(sample: Sample, to: Path) -> None:
 def _write_text(path: Path, text: str, file: dict[str, Any]) -> None:
     encoding = file.get("encoding", "utf-8")
     mark = "\ufeff" if encoding.startswith("utf-16") else ""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_bytes(f"{mark}{text}\n".replace("\n", file.get("line-end", "\n")).encode(encoding))
+    disk.write(path, f"{mark}{text}\n".replace("\n", file.get("line-end", "\n")).encode(encoding))
 
 
 def _write(to: Path, one: dict[str, Any], seed: int) -> None:

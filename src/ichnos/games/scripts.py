@@ -10,6 +10,7 @@ from typing import Any
 
 from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.profiles.rules import NameRules
@@ -211,7 +212,7 @@ def _refused(path: Path, line: int | None, reason: str, known: Sequence[str] = (
 
 def _column(path: Path, line: int, about: str | None) -> int:
     """Where in a line of a template a word stands; else where the first of what is filled begins."""
-    lines = path.read_text("utf-8", "replace").splitlines()
+    lines = disk.read(path).decode("utf-8", "replace").splitlines()
     text = lines[line - 1] if line <= len(lines) else ""
     at = text.find(about) if about else -1
     if at < 0:

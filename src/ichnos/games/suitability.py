@@ -15,7 +15,7 @@ from ichnos.audio.measure.analysis import ClipAnalysis, analyse
 from ichnos.audio.measure.judging import ClipFinding, judge
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import IchnosError
-from ichnos.files.writing import opened
+from ichnos.files.disk import opened
 from ichnos.games.catalogues import library
 from ichnos.games.profiles import loading
 from ichnos.games.profiles import profile as profiles

@@ -17,7 +17,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
             continue  # it names the game's own files too, and those are not known here
         for sound in definitions.sounds:
             for reference, place, _ in sound.files():
-                if subject.sound_files.resolve(reference) is None and reference not in own:
+                if subject.sound_files.file_of(reference) is None and reference not in own:
                     yield finding("take-missing", place, f'"{sound.key}" needs {reference}, which is not here')
 
 

@@ -23,9 +23,9 @@ def findings(subject: Subject, name: str) -> tuple[list[Finding], float]:
     kind = subject.kinds.get(name, subject.profile.kinds[""])
     wanted = subject.targets.get(name) or target(subject.profile, kind)
     try:
-        opened = subject.files.open(name)
-    except (IchnosError, OSError) as error:
-        return [finding("archive-damaged", place, getattr(error, "what", str(error)))], 0.0
+        opened = subject.files.stream(name)
+    except IchnosError as error:
+        return [finding("archive-damaged", place, error.what)], 0.0
     if subject.is_own_codec(name):
         with opened as stream:
             empty = not stream.read(1)

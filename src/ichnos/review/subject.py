@@ -9,6 +9,7 @@ from pathlib import Path, PurePosixPath
 
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import Place
+from ichnos.files import disk
 from ichnos.files.paths import windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.catalogues.catalogue import Catalogue
@@ -93,7 +94,7 @@ class Subject:
         for sound in self.pack.defined():
             category = categories.get(sound.key) or (known.category(sound.key) if known else None)
             for reference, _, _ in sound.files():
-                name = self.sound_files.resolve(reference)
+                name = self.sound_files.file_of(reference)
                 if name is not None:
                     found[name] = self.kind_of(sound, category, name)
         for name, keys in self.in_place.items():
@@ -106,7 +107,7 @@ class Subject:
     def targets(self) -> dict[str, Target]:
         """What each of those files should be."""
         looped = {
-            self.sound_files.resolve(reference)
+            self.sound_files.file_of(reference)
             for sound in self.pack.defined()
             if sound.loops
             for reference, _, _ in sound.files()
@@ -149,7 +150,7 @@ class Subject:
     def silent(self) -> set[str]:
         """The sound files that are silent on purpose."""
         found = {
-            self.sound_files.resolve(reference)
+            self.sound_files.file_of(reference)
             for sound in self.pack.defined()
             if sound.key in self.context.silent_keys
             for reference, _, _ in sound.files()
@@ -185,7 +186,7 @@ def opened(profile: Profile, path: Path) -> Files:
     known = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
     if (
         profile.rules.packaging.kind != "folder"
-        or path.is_dir()
+        or disk.is_folder(path)
         or top in ("", ".", "..")
         or windows_refuses(top)
         or not all(name.startswith(f"{top}/") for name in names)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     import numpy as np
@@ -21,7 +21,7 @@ class Spool:
     """All the blocks of a sound, in a temporary file that goes when this object goes."""
 
     def __init__(self, blocks: Iterable[Block], channels: int) -> None:
-        self._file = tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115
+        self._file = disk.spooled(_IN_MEMORY)
         self._channels = channels
         self.frames = 0
         for block in blocks:

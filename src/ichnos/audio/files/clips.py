@@ -175,7 +175,7 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
     # rare kinds it would believe the extension, though.
     name = getattr(stream, "name", None)
     known = container in containers.KNOWN and isinstance(stream, io.BufferedReader)
-    by_name = known and isinstance(name, str | Path) and Path(name).is_file()
+    by_name = known and isinstance(name, str | Path) and _is_unicode(str(name))
     try:
         return soundfile.SoundFile(name if by_name else stream)
     except soundfile.LibsndfileError as error:
@@ -184,6 +184,15 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
             place=place,
             cure="export or download it again",
         ) from None
+
+
+def _is_unicode(name: str) -> bool:
+    """Can libsndfile's binding spell the name? It cannot spell one that is no UTF-8."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import shutil
-import tempfile
 from dataclasses import dataclass
 from typing import IO, TYPE_CHECKING, Literal
 
 from ichnos.audio.files import comments, markers
 from ichnos.audio.files.clips import Facts
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     pass
@@ -58,7 +58,7 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
             said[marking.end] = str(end + 1)
         if marking.length:
             said[marking.length] = str(end + 1 - start)
-        with tempfile.TemporaryFile() as plain:
+        with disk.aside() as plain:
             out.seek(0)
             shutil.copyfileobj(out, plain)
             out.seek(0)

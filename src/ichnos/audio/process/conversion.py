@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
 from functools import cache
@@ -21,6 +20,7 @@ from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.coding_loss import Fingerprint
 from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO, MixMeter, SidesMeter
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
@@ -146,15 +146,15 @@ def convert(
         cost = written.mono_db
         if target.mono == "auto" and cost is not None and cost < OUT_OF_PHASE:
             side = _louder_side(source, path, facts)
-            to.unlink()
+            disk.remove(to)
             written = _attempt(source, path, facts, target, side, to, serial, lambda _: None)
         coding_loss = _prove(to, target, written, path)
     except BaseException:
-        to.unlink(missing_ok=True)
+        disk.remove_if_possible(to)
         raise
     return Converted(
         written.frames,
-        to.stat().st_size,
+        disk.size(to),
         side if facts.channels == STEREO and target.channels == 1 else None,
         cost,
         coding_loss,
@@ -171,15 +171,13 @@ def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, sourc
     """
     written = _Written(None)
     try:
-        with to.open("w+b") as out:
+        with disk.written(to) as out:
             _encode(written.watching(blocks), facts, target, out, 0)
-            out.flush()
-            os.fsync(out.fileno())
         _prove(to, target, written, source)
     except BaseException:
-        to.unlink(missing_ok=True)
+        disk.remove_if_possible(to)
         raise
-    return Converted(written.frames, to.stat().st_size, None, None, None, written.clipped, ())
+    return Converted(written.frames, disk.size(to), None, None, None, written.clipped, ())
 
 
 @dataclass
@@ -225,7 +223,7 @@ def _attempt(
     expected = round(facts.frames * target.rate / facts.rate)
     written = _Written(Fingerprint(target.rate, expected) if target.codec in LOSSY else None)
     mixing = MixMeter() if facts.channels == STEREO and target.channels == 1 and side == "mix" else None
-    with to.open("w+b") as out:
+    with disk.written(to) as out:
         decoded = _telling(clips.blocks(source, facts, Place(str(path))), facts.rate, on_progress)
         if mixing:
             mixed = mixing.mixed(decoded, chain.mono)
@@ -246,8 +244,6 @@ def _attempt(
             written.loop = loops.carry_over(loop, facts.rate, target.rate, written.frames)
         if target.loop and written.loop:
             loops.mark(out, target.loop, *written.loop, target.rate)
-        out.flush()
-        os.fsync(out.fileno())
     written.mono_db = mixing.mono_db if mixing else None
     return written
 
@@ -292,10 +288,16 @@ class _Sink:
         return 0 if self.failure else len(data)
 
     def _write(self, data: bytes) -> None:
+        if self.failure is None:
+            self._safely(lambda: self._out.write(self._restamper.feed(data) if self._restamper else data))
+
+    def _safely(self, act: Callable[[], Any]) -> Any:
+        """What ``act`` gives; nothing where it fails, or anything failed before."""
         try:
-            self._out.write(self._restamper.feed(data) if self._restamper else data)
+            return None if self.failure else act()
         except OSError as error:
             self.failure = error
+            return None
 
     def finish(self) -> None:
         """Write what still waits."""
@@ -303,14 +305,14 @@ class _Sink:
             self._write(bytes(self._waiting))
 
     def read(self, size: int) -> bytes:
-        return self._out.read(size)
+        return self._safely(lambda: self._out.read(size)) or b""
 
     def seek(self, offset: int, whence: int = 0) -> int:
         # An Ogg stream is only appended to, and its restamped length may lag behind what was given.
-        return self._written if self._restamper else self._out.seek(offset, whence)
+        return self._written if self._restamper else self._safely(lambda: self._out.seek(offset, whence)) or 0
 
     def tell(self) -> int:
-        return self._written if self._restamper else self._out.tell()
+        return self._written if self._restamper else self._safely(self._out.tell) or 0
 
 
 def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes], serial: int) -> None:
@@ -335,7 +337,7 @@ def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes
                 sound.write(block)
                 if sink.failure:
                     break
-    except soundfile.LibsndfileError:
+    except (soundfile.LibsndfileError, AssertionError):  # it asserts that all it gave was taken
         if not sink.failure:
             raise
     sink.finish()
@@ -362,7 +364,7 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
     frames, squares = 0, 0.0
-    with path.open("rb") as stream:
+    with disk.opened(path) as stream:
         found, blocks = clips.decoded(stream, path)
         wrong = target.differs(found)
         for block in blocks:

@@ -20,7 +20,9 @@ from ichnos.audio.measure.seams import LoopSeams
 from ichnos.audio.process.conversion import Converted, Target, convert, write
 from ichnos.audio.process.treatments import LoopFade, Step
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
-from ichnos.files.writing import fresh, opened
+from ichnos.files import disk
+from ichnos.files.disk import opened
+from ichnos.files.writing import fresh
 
 _KINDS = {"vorbis": ("Ogg", "Vorbis"), "opus": ("Ogg", "Opus")}
 
@@ -84,16 +86,17 @@ def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
     """
     clips: dict[Path, Path] = {}
     for path in paths:
-        if path.is_dir():
-            inside = sorted(
+        if disk.is_folder(path):
+            inside = [
                 each
-                for each in path.rglob("*")
-                if each.suffix.lower() in containers.SUFFIXES and each.is_file() and not each.name.startswith(".")
-            )
+                for each in disk.below(path)
+                if each.suffix.lower() in containers.SUFFIXES and not each.name.startswith(".") and disk.is_file(each)
+            ]
             if not inside:
                 raise UsageError(f"there is no clip in the folder {path}", cure="name another, or the files themselves")
             clips.update((each, each.relative_to(path)) for each in inside)
-        elif path.is_file():
+        elif disk.exists(path):
+            disk.refuse_no_file(path)
             clips.setdefault(path, Path(path.name))
         else:
             raise UsageError(f"there is no clip {path}", cure=_nearest(path))
@@ -102,7 +105,7 @@ def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
 
 def one_clip(path: Path) -> Path:
     """The one clip that a path means. Raises UsageError where it is a folder, or nothing is there."""
-    if path.is_dir():
+    if disk.is_folder(path):
         raise UsageError(f"{path} is a folder", cure="name one clip")
     return found([path])[0][0]
 
@@ -111,7 +114,7 @@ def _nearest(missing: Path) -> str:
     from rapidfuzz import process
 
     beside = missing.parent
-    names = [path.name for path in beside.iterdir() if not path.name.startswith(".")] if beside.is_dir() else []
+    names = [name for name in disk.names(beside) if not name.startswith(".")] if disk.is_folder(beside) else []
     near = process.extractOne(missing.name, names, score_cutoff=60)
     return f"did you mean {beside / near[0]}?" if near else "correct the name"
 
@@ -165,15 +168,15 @@ def plan(
             exports.append(Export(clip, to / name, error=error))
             continue
         path = to / name.with_suffix(SUFFIXES[target.container])
-        exports.append(Export(clip, path, facts, target, clip.stat().st_size))
+        exports.append(Export(clip, path, facts, target, disk.size(clip)))
         other = names.setdefault(str(path).casefold(), clip)
         if other is not clip:
             errors.append(
                 UsageError(f"{other} and {clip} would both become {path}", cure="convert them into two folders")
             )
-        elif path.exists() and path.samefile(clip):
+        elif disk.exists(path) and disk.is_same(path, clip):
             errors.append(UsageError(f"{clip} would replace itself", cure="choose another folder: --to FOLDER"))
-        elif path.exists() and not overwrite:
+        elif disk.exists(path) and not overwrite:
             errors.append(UsageError(f"{path} is there already", cure="choose another folder, or say --overwrite"))
     raise_all(errors)
     return exports
@@ -229,7 +232,7 @@ def split(
         IchnosError: the clip is damaged, or a file cannot be written. Pieces written before stay, whole.
     """
     paths = split_names(clip, len(pieces), to)
-    standing = next((path for path in paths if path.exists()), None)
+    standing = next((path for path in paths if disk.exists(path)), None)
     if standing is not None and not overwrite:
         raise UsageError(f"{standing} is there already", cure="choose another folder, or say --overwrite")
     with opened(clip) as stream:
@@ -253,9 +256,9 @@ def refuse_loop_file(clip: Path, to: Path, *, overwrite: bool) -> None:
     """Raises UsageError where a clip's loop cannot be written into this file."""
     if to.suffix.lower() != ".wav":
         raise UsageError(f"{to} is no WAV", cure="marks of other formats are the game's: the build writes them")
-    if to.exists() and to.samefile(clip):
+    if disk.exists(to) and disk.is_same(to, clip):
         raise UsageError(f"{to} would replace the clip itself", cure="choose another name")
-    if to.exists() and not overwrite:
+    if disk.exists(to) and not overwrite:
         raise UsageError(f"{to} is there already", cure="choose another name, or say --overwrite")
 
 

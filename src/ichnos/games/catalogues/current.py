@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ichnos.errors import UsageError
+from ichnos.files import disk
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles import places
@@ -58,7 +59,7 @@ def ensure(folder: Path, installation: Path | None, say: Say, on_progress: Say =
         return profile
     source = kept.source if kept is not None else installation
     assert source is not None
-    if kept is not None and not source.exists():
+    if kept is not None and not disk.exists(source):
         say(f"{source} is gone: these are the keys that it had.")
         return profile
     say("The game has changed: its keys are read again." if kept else f"Reading {source}.")

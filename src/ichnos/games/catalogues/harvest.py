@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.files.signatures import sign_all
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
@@ -28,8 +29,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     Raises:
         IchnosError: these are no files of this game, or nothing that can be read.
     """
-    source = source.resolve()
-    if source.is_file() and is_list(source):
+    source = disk.resolved(source)
+    if disk.is_file(source) and is_list(source):
         return read_list(source)
     whole = files_at(source)
     files = Inside(whole, profile.rules.catalogue.folder)
@@ -56,7 +57,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         )
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
-    catalogue.seen = sign_all([str(source)] if source.is_file() else read)
+    catalogue.seen = sign_all([str(source)] if disk.is_file(source) else read)
     count = len(catalogue.keys)
     catalogue.mentions = [None] * count
     catalogue.sounds, catalogue.seconds, catalogue.peaks = [None] * count, [None] * count, [None] * count
@@ -174,7 +175,7 @@ def _text(files: Files, name: str) -> str:
     """A file's text; empty where it is none."""
     if name.lower().endswith(SOUND_SUFFIXES):
         return ""
-    with files.open(name) as stream:
+    with files.stream(name) as stream:
         data = stream.read(_LARGEST_TEXT)
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return data.decode("utf-16", "replace")
@@ -189,12 +190,12 @@ def _listen(catalogue: Catalogue, files: Files, on_progress: Callable[[str], Non
 
     names = SoundFiles([name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)])
     for index, references in enumerate(catalogue.files):
-        name = names.resolve(several(references)[0]) if references else None
+        name = names.file_of(several(references)[0]) if references else None
         if name is None:
             continue
         on_progress(name)
         try:
-            with files.open(name) as stream:
+            with files.stream(name) as stream:
                 facts = clips.facts(stream, Path(name))
                 blocks = clips.blocks(stream, facts, Place(files.label(name)))
                 top = max((float(np.abs(block).max()) for block in blocks), default=0.0)

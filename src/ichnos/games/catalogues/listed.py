@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.files.signatures import sign_all
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue
 
@@ -17,7 +18,7 @@ _COMMENTS = ("#", "//")
 
 def is_list(source: Path) -> bool:
     """Is it a list of keys, and neither an installation nor an archive of one?"""
-    return source.suffix.lower() in _SUFFIXES and not source.is_dir()
+    return source.suffix.lower() in _SUFFIXES and not disk.is_folder(source)
 
 
 def read_list(source: Path) -> Catalogue:
@@ -29,7 +30,7 @@ def read_list(source: Path) -> Catalogue:
     Raises:
         IchnosError: a key that stands there twice without a file of its own, or no key at all.
     """
-    content = from_bytes(source.read_bytes(), str(source)).content
+    content = from_bytes(disk.read(source), str(source)).content
     found = Catalogue(source=str(source), seen=sign_all([str(source)]))
     rows = list(_rows(content))
     lines: dict[str, int] = {}

@@ -395,7 +395,7 @@ class SoundFiles:
             last = PurePosixPath(reference).name
             self._alone[last] = None if self._alone.get(last, name) != name else name  # None: there are two
 
-    def resolve(self, reference: str) -> str | None:
+    def file_of(self, reference: str) -> str | None:
         """The file that a reference means, or ``None``."""
         if reference.startswith(ANYWHERE):
             return self._alone.get(reference.removeprefix(ANYWHERE))

@@ -115,7 +115,7 @@ class Proof:
 
     def leads_to(self, reference: str) -> str | None:
         """The file of the pack that a reference means."""
-        return self._sound_files.resolve(reference)
+        return self._sound_files.file_of(reference)
 
 
 @dataclass(frozen=True)

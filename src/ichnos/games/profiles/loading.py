@@ -10,6 +10,7 @@ from ichnos.documents.formats import FORMATS, format_of, named, parse
 from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.games.profiles import holes, kinds
 from ichnos.games.profiles.converters import SUFFIXES, Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
@@ -44,9 +45,9 @@ class _Loader:
         self.folder = folder
         self.tree = folder / "tree"
         path = folder / "game.toml"
-        if not path.is_file():
+        if not disk.is_file(path):
             raise IchnosError("there is no game.toml here", place=Place(str(folder)), cure="a profile needs one")
-        self.file = TomlFile(path.read_bytes(), str(path))
+        self.file = TomlFile(disk.read(path), str(path))
         self.rules = checked(Rules, self.file)
         encoder = self.rules.own_encoder
         self.tables = Tables(self.rules.tables, (*SUFFIXES, encoder.extension) if encoder else SUFFIXES)
@@ -86,16 +87,17 @@ class _Loader:
 
     def names(self) -> list[str]:
         """The files of tree/, without what operating systems leave there."""
-        if not self.tree.is_dir():
+        if not disk.is_folder(self.tree):
             raise IchnosError(
                 "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
             )
         names = []
-        for found in sorted(self.tree.rglob("*")):
-            if found.is_symlink():
+        for found in disk.everything_below(self.folder):
+            if disk.is_link(found):
                 what, cure = "a profile cannot hold links", "put the file itself here"
                 raise IchnosError(what, place=Place(str(found)), cure=cure)
-            if found.is_file() and not _is_litter(found):
+        for found in disk.below(self.tree):
+            if not _is_litter(found):
                 names.append(found.relative_to(self.tree).as_posix())
         return names
 
@@ -145,7 +147,7 @@ class _Loader:
         elif suffix in PICTURE_SUFFIXES and PROP in scopes:
             self.pictures.append(pattern)
         elif document_format is not None:
-            document = parse(found.read_bytes(), str(found), document_format, rules.encoding)
+            document = parse(disk.read(found), str(found), document_format, rules.encoding)
             several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
             how = ExemplarRules(
                 any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
@@ -161,7 +163,7 @@ class _Loader:
 
     def refuse_unread_holes(self, found: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
-        text = found.read_bytes().decode("utf-8", "ignore")
+        text = disk.read(found).decode("utf-8", "ignore")
         inside = holes.first_known(text)
         if pattern.holes or inside:
             where = Place(str(found), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(found))
@@ -205,7 +207,7 @@ class _Loader:
                         )
 
     def format_of(self, name: str, rules: DocumentRules) -> Format | None:
-        if rules.format == "braces" and rules.escapes is None and _SINGLE.search((self.tree / name).read_bytes()):
+        if rules.format == "braces" and rules.escapes is None and _SINGLE.search(disk.read(self.tree / name)):
             return named("braces", "none")  # the file shows that a backslash stands for itself
         if rules.format is not None:
             return named(rules.format, rules.escapes)
@@ -306,7 +308,7 @@ class _Loader:
         folder = self.folder / "scripts"
         for index, rules in enumerate(self.rules.script):
             template = f"{rules.path}.j2"
-            if not (folder / template).is_file():
+            if not disk.is_file(folder / template):
                 raise self.error(
                     f"there is no scripts/{template}", "write the script's template there", "script", index
                 )
@@ -315,8 +317,8 @@ class _Loader:
         return scripts
 
     def refuse_unused_templates(self, folder: Path, used: set[str]) -> None:
-        there = [path for path in sorted(folder.rglob("*")) if path.is_file() and not _is_litter(path)]
-        texts = [path.read_bytes() for path in there]
+        there = [path for path in disk.below(folder) if not _is_litter(path)]
+        texts = [disk.read(path) for path in there]
         for path in there:
             name = path.relative_to(folder).as_posix()
             if name not in used and not any(name.encode() in text for text in texts):  # nor does another one take it in

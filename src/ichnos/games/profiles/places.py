@@ -5,13 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from ichnos.errors import UsageError
+from ichnos.files import disk
 
 BUNDLED = Path(__file__).parent.parent / "bundled"
 
 
 def bundled_names() -> list[str]:
     """The games that ship with Ichnos."""
-    return sorted(path.name for path in BUNDLED.iterdir() if (path / "game.toml").is_file())
+    return [name for name in disk.names(BUNDLED) if disk.is_file(BUNDLED / name / "game.toml")]
 
 
 def find(game: str, beside: Path | None = None) -> Path:
@@ -20,10 +21,10 @@ def find(game: str, beside: Path | None = None) -> Path:
     Raises:
         UsageError: neither; with the nearest bundled name.
     """
-    if "/" not in game and "\\" not in game and (BUNDLED / game / "game.toml").is_file():
+    if "/" not in game and "\\" not in game and disk.is_file(BUNDLED / game / "game.toml"):
         return BUNDLED / game
     folder = (beside or Path()) / game
-    if (folder / "game.toml").is_file():
+    if disk.is_file(folder / "game.toml"):
         return folder
     from rapidfuzz import process
 
@@ -36,4 +37,4 @@ def find(game: str, beside: Path | None = None) -> Path:
 
 def identity(folder: Path) -> str:
     """What a profile is known by: a bundled one by its name, any other by its folder, whatever it calls itself."""
-    return f"bundled:{folder.name}" if folder.parent == BUNDLED else str(folder.resolve())
+    return f"bundled:{folder.name}" if folder.parent == BUNDLED else str(disk.resolved(folder))

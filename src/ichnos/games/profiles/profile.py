@@ -9,6 +9,7 @@ from functools import cached_property
 from pathlib import Path, PurePosixPath
 
 from ichnos.errors import UsageError
+from ichnos.files import disk
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.exemplar import Exemplar
@@ -164,9 +165,9 @@ class Profile:
     def digest(self) -> str:
         """A name for the profile as it stands: equal names, equal files."""
         lines = [
-            f"{path.relative_to(self.folder).as_posix()} {hashlib.sha256(path.read_bytes()).hexdigest()}"
-            for path in sorted(self.folder.rglob("*"))
-            if path.is_file()
+            f"{path.relative_to(self.folder).as_posix()} {disk.digest(path)}"
+            for path in disk.below(self.folder)
+            if disk.is_file(path)
         ]
         return hashlib.sha256("\n".join(lines).encode()).hexdigest()
 

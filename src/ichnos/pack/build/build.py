@@ -8,15 +8,16 @@ from collections.abc import Callable, Mapping
 from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from ichnos.audio.files.forms import SUFFIXES
 from ichnos.audio.process.conversion import Converted, convert
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.files import signatures
-from ichnos.files.archives import sha256_of, sha256_of_all, write_archive, write_folder
+from ichnos.files import disk, signatures
+from ichnos.files.archives import sha256_of_all, write_archive, write_folder
+from ichnos.files.disk import opened
 from ichnos.files.signatures import sign_file
-from ichnos.files.writing import fresh, fresh_folder, opened, understood
+from ichnos.files.writing import fresh, fresh_folder
 from ichnos.pack.build import comparison, own_encoder
 from ichnos.pack.build.comparison import SAME, Comparison
 from ichnos.pack.build.known_clips import KnownClips
@@ -109,11 +110,8 @@ def _kept_name(conversion: Conversion) -> str:
 
 def _kept_names(folder: Path) -> set[str]:
     """The files in which conversions are kept, by their names."""
-    try:
-        with os.scandir(_kept_folder(folder)) as entries:
-            return {entry.name for entry in entries if entry.is_file(follow_symlinks=False)}
-    except OSError:
-        return set()
+    kept = _kept_folder(folder)
+    return set(disk.names(kept)) if disk.is_folder(kept) else set()
 
 
 def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[float], None]) -> Built:
@@ -140,20 +138,20 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
         own_encoder.refuse_open(prepared.tasks)
     conversions = _kept_folder(folder)
     members = [(file.path, _content(conversions, file)) for file in plan.files]
-    sizes = {name: len(data) if isinstance(data, bytes) else data.stat().st_size for name, data in members}
+    sizes = {name: len(data) if isinstance(data, bytes) else disk.size(data) for name, data in members}
     _refuse_too_large(prepared.outline.megabytes, sizes)
     digests: dict[str, str] = {}
     if prepared.outline.archive:
         with fresh(package) as beside:
             write_archive(beside, members)
-            sha256, size = sha256_of(beside), beside.stat().st_size
+            sha256, size = disk.digest(beside), disk.size(beside)
     else:
         _refuse_strangers(prepared)
         with fresh_folder(package) as beside:
             same = [path for path, was in prepared.comparison.states.items() if was == SAME]
             write_folder(beside, members, {path: package / path for path in same})
             known = {path: prepared.last.files[path].sha256 for path in same} if prepared.last else {}
-            digests = {name: known.get(name) or sha256_of(beside / name) for name in sizes}
+            digests = {name: known.get(name) or disk.digest(beside / name) for name in sizes}
             sha256, size = sha256_of_all(digests), sum(sizes.values())
     told = summary(plan, sizes, prepared.outline.megabytes)
     kept = len(plan.conversions) - len(missing)
@@ -173,7 +171,7 @@ def _damaged(prepared: Prepared, state: WorkspaceState) -> list[Conversion]:
     conversions = _kept_folder(prepared.folder)
     for identity, conversion in packed.items():
         path = conversions / _kept_name(conversion)
-        if identity not in missing and (path.is_symlink() or sha256_of(path) != noted.get(identity)):
+        if identity not in missing and (disk.is_link(path) or disk.digest(path) != noted.get(identity)):
             found.append(conversion)
     return found
 
@@ -185,11 +183,7 @@ def _stays(prepared: Prepared, file: PlannedFile) -> bool:
 
 def _try_place(package: Path) -> None:
     """Find out before the work, not after it, that nothing can be written there."""
-    with understood(package.parent):
-        package.parent.mkdir(parents=True, exist_ok=True)
-        probe = package.parent / f".{package.name}.probe"
-        probe.touch()
-        probe.unlink()
+    disk.try_place(package)
 
 
 def _refuse_too_large(most: float | None, sizes: dict[str, int]) -> None:
@@ -206,11 +200,11 @@ def _refuse_too_large(most: float | None, sizes: dict[str, int]) -> None:
 def _refuse_strangers(prepared: Prepared) -> None:
     """Never replace a folder that holds more than what this pack has, or had when it was built last."""
     package, last = prepared.package, prepared.last
-    if not package.exists():
+    if not disk.exists(package):
         return
     ours = {file.path for file in prepared.plan.files} | (set(last.files) if last else set())
     names = (name for name, _ in signatures.files_in(package))
-    stranger = next((name for name in names if name not in ours), None) if package.is_dir() else package.name
+    stranger = next((name for name in names if name not in ours), None) if disk.is_folder(package) else package.name
     if stranger is not None:
         raise IchnosError(
             f"this holds {stranger}, which is not of this pack, so it is not replaced",
@@ -237,7 +231,7 @@ def _convert_all(
             if sign_file(source) != conversion.signature:  # it is not what the result is named after
                 what = "this clip has changed since the plan was made"
                 raise IchnosError(what, place=Place(conversion.clip), cure="build again")
-            digests[conversion.identity] = sha256_of(beside)
+            digests[conversion.identity] = disk.digest(beside)
         return done
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
@@ -268,8 +262,6 @@ def forget_others(folder: Path, state: WorkspaceState) -> None:
     """Remove conversions that no build is made of any more, and parts that a killed build left."""
     stay = state.forget_conversions()
     conversions = _kept_folder(folder)
-    if conversions.is_dir():
-        for path in conversions.iterdir():
-            if path.stem not in stay and _KEPT_NAME.fullmatch(path.name):
-                with suppress(OSError):
-                    path.unlink()
+    for name in _kept_names(folder):
+        if PurePath(name).stem not in stay and _KEPT_NAME.fullmatch(name):
+            disk.remove_if_possible(conversions / name)

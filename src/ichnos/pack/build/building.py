@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 
 from ichnos import __version__
 from ichnos.errors import IchnosError
-from ichnos.files import signatures
+from ichnos.files import disk, signatures
 from ichnos.files.signatures import Signatures
 from ichnos.games.catalogues import library
 from ichnos.pack.build import state as states
@@ -59,8 +59,8 @@ def _other_game(folder: Path, game: str | None) -> str | None:
     import tomllib
 
     try:
-        first = tomllib.loads((folder / FILE_NAME).read_text("utf-8")).get("game")
-    except (OSError, ValueError):  # what is wrong there is reported when the workspace is loaded
+        first = tomllib.loads(disk.read(folder / FILE_NAME).decode()).get("game")
+    except (IchnosError, ValueError):  # what is wrong there is reported when the workspace is loaded
         return game
     return None if game == first else game
 

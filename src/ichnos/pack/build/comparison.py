@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 
 from ichnos.audio.process.conversion import Target
-from ichnos.files.archives import sha256_of
+from ichnos.files import disk
 from ichnos.pack.build.state import BuiltFile, LastBuild
 from ichnos.pack.plan.plan import Plan, PlannedFile
 
@@ -64,7 +64,7 @@ def made_from(file: PlannedFile) -> BuiltFile:
     """All that a file's content depends on, piece by piece."""
     if file.conversion is None:
         return BuiltFile(hashlib.sha256(file.data or b"").hexdigest())
-    content = sha256_of(file.encoded) if file.encoded else file.conversion.identity
+    content = disk.digest(file.encoded) if file.encoded else file.conversion.identity
     return BuiltFile(content, file.conversion.sha256, *_settings(file.conversion.target))
 
 

@@ -10,8 +10,9 @@ from pathlib import Path
 from ichnos.audio.files import clips
 from ichnos.audio.files.clips import Facts
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.disk import understood
 from ichnos.files.signatures import is_settled, sign_file
-from ichnos.files.writing import understood
 from ichnos.pack.build.state import WorkspaceState
 from ichnos.pack.plan.plan import Clip
 from ichnos.pack.workspace.folder import clip_path, nearest_file
@@ -42,7 +43,7 @@ class KnownClips:
                 raise IchnosError(f'the clip "{clip}" is not there', place=place, cure=cure) from None
             found = self._get(clip, now)
             if found is None:
-                with path.open("rb") as stream:
+                with disk.opened(path, clip) as stream:
                     facts = clips.facts(stream, Path(clip))
                     stream.seek(0)
                     found = Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), now)

@@ -6,13 +6,12 @@ under its final name; the person runs the encoder, and puts what it wrote into `
 
 from __future__ import annotations
 
-import filecmp
-import shutil
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
 from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files import disk
 from ichnos.files.paths import shown
 from ichnos.files.writing import fresh, write_whole
 from ichnos.pack.build.state import WorkspaceState
@@ -41,8 +40,8 @@ def tasks(folder: Path, plan: Plan, state: WorkspaceState | None) -> list[Task]:
         ready = folder / READY / PurePosixPath(file.path).with_suffix(".wav")
         encoded = folder / ENCODED / file.path
         identity, time = put_out.get(file.path, ("", 0))
-        current = identity == file.conversion.identity and ready.is_file()
-        done = current and encoded.is_file() and encoded.stat().st_mtime_ns >= time
+        current = identity == file.conversion.identity and disk.is_file(ready)
+        done = current and disk.is_file(encoded) and disk.changed_at(encoded) >= time
         found.append(Task(file, ready, encoded, not done))
     return found
 
@@ -60,9 +59,9 @@ def with_encoded(plan: Plan, tasks: Sequence[Task]) -> Plan:
 
 def _not_encoded(task: Task) -> Iterator[IchnosError]:
     place = Place(f"{ENCODED}/{task.file.path}")
-    if task.encoded.stat().st_size == 0:
+    if disk.size(task.encoded) == 0:
         yield IchnosError("this file is empty", place=place, cure="run the game's own encoder again")
-    elif filecmp.cmp(task.encoded, task.ready, shallow=False):
+    elif disk.digest(task.encoded) == disk.digest(task.ready):
         what = f"this is the WAV out of {READY}/ under another name, not encoded"
         yield IchnosError(what, place=place, cure="run the game's own encoder on it")
 
@@ -81,11 +80,11 @@ def put_out(
         if conversion is None or not task.open:
             continue
         identity, _ = noted.get(task.file.path, ("", 0))
-        if identity != conversion.identity or not task.ready.is_file():
+        if identity != conversion.identity or not disk.is_file(task.ready):
             with fresh(task.ready) as beside:
-                shutil.copyfile(kept[conversion.identity], beside)
+                disk.copy(kept[conversion.identity], beside)
             # The system's own clock for files: what the encoder writes later is compared with it.
-            noted[task.file.path] = (conversion.identity, task.ready.stat().st_mtime_ns)
+            noted[task.file.path] = (conversion.identity, disk.changed_at(task.ready))
     known = {task.file.path for task in tasks}
     state.note_put_out(game, {path: noted[path] for path in noted if path in known})
     write_whole(folder / READY / LIST, "".join(_lines(folder, tasks)).encode())

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -11,8 +10,10 @@ from pathlib import Path
 
 import tomlkit
 
+from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, UsageError
-from ichnos.files.archives import sha256_of, write_archive
+from ichnos.files import disk
+from ichnos.files.archives import write_archive
 from ichnos.files.writing import fresh, write_whole
 from ichnos.pack.build import building
 from ichnos.pack.plan import outline
@@ -71,7 +72,7 @@ def _version(loaded: Workspace, step: str | None) -> str:
 def _archive(loaded: Workspace, version: str, made: Outline) -> Path:
     """Where the archive of a version goes. Raises UsageError where it is there already."""
     archive = loaded.folder / "release" / (made.package if made.archive else f"{made.package}-{version}.zip")
-    if archive.exists():
+    if disk.exists(archive):
         raise UsageError(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
     return archive
 
@@ -118,7 +119,7 @@ def release(
                     cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
                 )
             _write_archive(built.package, archive)
-    digest = sha256_of(archive)
+    digest = disk.digest(archive)
     write_whole(archive.with_name(f"{archive.name}.sha256"), f"{digest}  {archive.name}\n".encode())
     return Released(version, archive, digest)
 
@@ -126,16 +127,16 @@ def release(
 def _write_archive(package: Path, archive: Path) -> None:
     """The package's archive; a folder goes into one with its own name around it, as it goes into the game."""
     with fresh(archive) as beside:
-        if package.is_file():
-            shutil.copyfile(package, beside)
+        if disk.is_file(package):
+            disk.copy(package, beside)
             return
-        files = sorted(path for path in package.rglob("*") if path.is_file())
+        files = disk.below(package)
         write_archive(beside, [(path.relative_to(package.parent).as_posix(), path) for path in files])
 
 
 def _write_change(path: Path, version: str, note: str) -> None:
     heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
-    text = path.read_text("utf-8") if path.is_file() else "# Changes\n"
+    text = from_bytes(disk.read(path), path.name).content if disk.is_file(path) else "# Changes\n"
     title, _, rest = text.partition("\n")
     write_whole(path, f"{title}\n\n{heading}\n\n- {note}\n{rest}".encode())
 
@@ -143,13 +144,13 @@ def _write_change(path: Path, version: str, note: str) -> None:
 @contextmanager
 def _unless_it_fails(*paths: Path) -> Iterator[None]:
     """Put files back as they were if the block does not end well."""
-    before = {path: path.read_bytes() if path.is_file() else None for path in paths}
+    before = {path: disk.read(path) if disk.is_file(path) else None for path in paths}
     try:
         yield
     except BaseException:
         for path, data in before.items():
             if data is None:
-                path.unlink(missing_ok=True)
+                disk.remove(path)
             else:
                 write_whole(path, data)
         raise

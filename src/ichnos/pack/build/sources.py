@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ichnos.files import disk
 from ichnos.pack.build.own_encoder import ENCODED
 from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME
 from ichnos.pack.workspace.workspace import Workspace
@@ -25,7 +26,7 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     paths += [folder / one.file for one in pack_file.file]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
     for inner in (workspace.profile.folder, folder / "own", folder / ENCODED):
-        paths += [inner, *inner.rglob("*")]
+        paths += [inner, *disk.everything_below(inner)]
     return paths
 
 

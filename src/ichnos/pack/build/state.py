@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from ichnos.errors import IchnosError
-from ichnos.files import signatures
+from ichnos.files import disk, signatures
 from ichnos.files.paths import below, seen_from
 from ichnos.files.signatures import Signatures
 from ichnos.files.state import State
@@ -66,7 +66,7 @@ class LastBuild:
         written = self.signatures.get(WRITTEN, {})
         if not written or not signatures.are_same(written):
             return False
-        return not self.package.is_dir() or all(path in written for path in signatures.below(self.package))
+        return not disk.is_folder(self.package) or all(path in written for path in signatures.below(self.package))
 
     @cached_property
     def inputs_stand(self) -> bool:
@@ -292,7 +292,7 @@ def _kept(path: str) -> str | bytes:
 def opened(folder: Path) -> WorkspaceState | None:
     """A workspace's state for whoever only asks; ``None`` where nothing is kept, or can be."""
     try:
-        return WorkspaceState(folder) if private_path(folder, NAME).is_file() else None
+        return WorkspaceState(folder) if disk.is_file(private_path(folder, NAME)) else None
     except IchnosError:
         return None
 
@@ -321,4 +321,4 @@ def latest_package(folder: Path, game: str | None) -> Path | None:
         return None
     with closing(state):
         found = state.latest_build(game)
-    return found.package if found is not None and found.package.exists() else None
+    return found.package if found is not None and disk.exists(found.package) else None

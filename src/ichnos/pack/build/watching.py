@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterable
 from pathlib import Path
 
+from ichnos.files import disk
 from ichnos.files.signatures import Signatures, sign
 
 _PAUSE = 0.3  # seconds that files must stand still
@@ -18,7 +19,7 @@ _AT_MOST = 2_000  # milliseconds between two looks, should a notice fail to come
 
 def signatures_of(paths: Iterable[Path]) -> Signatures:
     """How the files that are there are now."""
-    return {str(path): one for path in paths if (one := sign(path)) is not None and not path.is_dir()}
+    return {str(path): one for path in paths if (one := sign(path)) is not None and not disk.is_folder(path)}
 
 
 def wait_for_change(paths: list[Path], before: Signatures) -> tuple[list[str], Signatures]:
@@ -37,9 +38,9 @@ def _doze(paths: list[Path]) -> None:
     """Wait for a notice that something happens in a folder of these files."""
     from watchfiles import watch
 
-    folders = {path if path.is_dir() else path.parent for path in paths}
+    folders = {path if disk.is_folder(path) else path.parent for path in paths}
     try:
-        there = sorted(str(folder) for folder in folders if folder.is_dir())
+        there = sorted(str(folder) for folder in folders if disk.is_folder(folder))
         next(
             watch(*there, recursive=False, watch_filter=None, debounce=50, step=50, rust_timeout=_AT_MOST,
                   yield_on_timeout=True, raise_interrupt=True),

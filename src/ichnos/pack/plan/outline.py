@@ -9,6 +9,7 @@ from pathlib import PurePosixPath
 from ichnos.documents.formats import parse
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files import disk
 from ichnos.games.definitions import Definitions
 from ichnos.games.entries.edit import EntryChange, merge
 from ichnos.games.entries.fill import Bindings, Filler, Instance, fill, instances, repetitions, resolve
@@ -59,7 +60,7 @@ def make(workspace: Workspace) -> Outline:
     files += _icon(workspace)
     files += [_script(workspace, script, said) for script in profile.scripts]
     files += [
-        PlannedFile(name, "the same in every pack", (profile.tree / name).read_bytes()) for name in profile.plain_files
+        PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
     _refuse_foreign(workspace, sounds)
     _refuse_unlike(workspace)
@@ -116,12 +117,14 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
         if prop.picture is None:
             continue
         file, path = workspace.folder / prop.picture, uses.picture_path(prop)
-        if not file.is_file():
+        if not disk.is_file(file):
             what = f'the picture "{prop.picture}" is not there'
             place = workspace.file.place("prop", index, "picture")
             errors.append(IchnosError(what, place=place, cure="correct the name"))
         elif path is not None:
-            found.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", file.read_bytes()))
+            found.append(
+                PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", disk.read(file, prop.picture))
+            )
     raise_all(errors)
     return found
 
@@ -130,8 +133,8 @@ def _other_files(workspace: Workspace) -> list[PlannedFile]:
     found, errors = [], []
     for index, one in enumerate(workspace.pack_file.file):
         file = workspace.folder / one.file
-        if file.is_file():
-            found.append(PlannedFile(one.path, f"{one.file}, as it is", file.read_bytes()))
+        if disk.is_file(file):
+            found.append(PlannedFile(one.path, f"{one.file}, as it is", disk.read(file, one.file)))
         else:
             place = workspace.file.place("file", index, "file")
             errors.append(IchnosError(f'the file "{one.file}" is not there', place=place, cure="correct the name"))
@@ -152,7 +155,7 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
     if pack.icon is None:
         return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, rules.size))]
     path = workspace.folder / pack.icon
-    if not path.is_file():
+    if not disk.is_file(path):
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
     data = icon.from_picture(path, pack.icon, rules.size, pack.icon_shape)
@@ -244,7 +247,7 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
     reason = "a script that plays the sounds"
     if script.region is not None:
         own = workspace.folder / "own" / script.path
-        theirs = from_bytes(own.read_bytes(), f"own/{script.path}").content if own.is_file() else ""
+        theirs = from_bytes(disk.read(own), f"own/{script.path}").content if disk.is_file(own) else ""
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
     return PlannedFile(script.path, reason, body.encode())

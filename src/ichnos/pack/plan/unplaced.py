@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from ichnos.files import disk
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
 from ichnos.games.targets import marking
@@ -98,6 +99,6 @@ def _in_scripts(profile: Profile) -> set[str]:
     """The words of the scripts' templates: what stands there by name has its place there."""
     words: set[str] = set()
     for script in profile.scripts:
-        text = (profile.folder / "scripts" / script.template).read_text("utf-8", "replace")
+        text = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
         words.update(re.findall(r"\w+", text))
     return words | {f"take.{word}" for word in words} | ({"title"} if "titles" in words else set())

@@ -15,6 +15,7 @@ from tomlkit.items import AoT
 
 from ichnos.documents.checked import decimal_point, in_words
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import workspace as workspaces
@@ -203,16 +204,16 @@ def _is_new(loaded: Workspace, key: str) -> bool:
 def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
     """A clip's name in the file: relative to the workspace, with slashes, where it lies inside."""
     path = clip.absolute()
-    if not path.is_file() and "\\" in str(clip):
+    if not disk.is_file(path) and "\\" in str(clip):
         path = Path(str(clip).replace("\\", "/")).absolute()
-    if not path.is_file():
+    if not disk.is_file(path):
         near = nearest_file(Path.cwd(), path)
         return IchnosError(
             "this clip is not there",
             place=Place(str(clip)),
             cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
         )
-    resolved, root = path.resolve(), folder.resolve()
+    resolved, root = disk.resolved(path), disk.resolved(folder)
     return resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
 
 

@@ -8,6 +8,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 
 from ichnos.errors import IchnosError, Place, UsageError
+from ichnos.files import disk
 from ichnos.files.locks import locked
 
 FILE_NAME = "ichnos.toml"
@@ -25,7 +26,7 @@ def find_folder(start: Path) -> Path:
         UsageError: there is none.
     """
     for folder in (start.absolute(), *start.absolute().parents):
-        if (folder / FILE_NAME).is_file():
+        if disk.is_file(folder / FILE_NAME):
             return folder
     raise UsageError(
         f"{start.absolute()} is not in a workspace: there is no {FILE_NAME} here or above",
@@ -43,10 +44,10 @@ def clip_path(folder: Path, clip: str) -> Path:
     if clip == SILENT_CLIP:
         return _SILENCE
     path = folder / clip
-    if clip.isascii() or path.exists():
+    if clip.isascii() or disk.exists(path):
         return path
     forms = (folder / unicodedata.normalize(form, clip) for form in ("NFC", "NFD"))
-    return next((other for other in forms if other.exists()), path)
+    return next((other for other in forms if disk.exists(other)), path)
 
 
 def private_path(folder: Path, *names: str) -> Path:
@@ -54,7 +55,7 @@ def private_path(folder: Path, *names: str) -> Path:
     path = folder / PRIVATE
     for name in ("", *names):
         path = path / name if name else path
-        if path.is_symlink():
+        if disk.is_link(path):
             raise IchnosError("this must be a file or a folder, not a link", place=Place(str(path)), cure="delete it")
     return path
 
@@ -68,8 +69,9 @@ def nearest_file(folder: Path, missing: Path) -> str | None:
     """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
     from rapidfuzz import process
 
-    beside = missing.parent if missing.parent.is_dir() else folder
-    names = {path.name: path for path in beside.iterdir() if path.is_file() and not path.name.startswith(".")}
+    beside = missing.parent if disk.is_folder(missing.parent) else folder
+    paths = [beside / name for name in disk.names(beside) if not name.startswith(".")]
+    names = {path.name: path for path in paths if disk.is_file(path)}
     found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
     if found is None:
         return None

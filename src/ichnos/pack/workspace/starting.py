@@ -8,6 +8,7 @@ from pathlib import Path
 import tomlkit
 
 from ichnos.errors import UsageError
+from ichnos.files import disk
 from ichnos.files.paths import seen_from
 from ichnos.files.writing import write_whole
 from ichnos.games.catalogues.harvest import harvest
@@ -107,7 +108,7 @@ def start(
     from jinja2 import Environment
 
     path = folder / FILE_NAME
-    if path.exists():
+    if disk.exists(path):
         raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
     found = loading.load(profile.find(game))
     languages: list[str] = []
@@ -119,8 +120,8 @@ def start(
         Environment(trim_blocks=True)
         .from_string(_NEW_FILE)
         .render(
-            game=_quoted(game if bundled else seen_from(folder.resolve(), found.folder.resolve())),
-            installation=_quoted(seen_from(folder.resolve(), installation.resolve())) if installation else "",
+            game=_quoted(game if bundled else seen_from(disk.resolved(folder), disk.resolved(found.folder))),
+            installation=_quoted(seen_from(disk.resolved(folder), disk.resolved(installation))) if installation else "",
             title=_quoted(title),
             name=_quoted(short_name(title)),
             author=_quoted(author) if author else "",

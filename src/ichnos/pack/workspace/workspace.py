@@ -13,6 +13,7 @@ from ichnos.documents.checked import checked
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.files import disk
 from ichnos.files.paths import shown
 from ichnos.files.signatures import are_same
 from ichnos.files.sources import Files, Folder
@@ -126,13 +127,13 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         WrongCall: the workspace knows no such game.
     """
     path = folder / FILE_NAME
-    file = TomlFile(path.read_bytes(), FILE_NAME)
+    file = TomlFile(disk.read(path, FILE_NAME), FILE_NAME)
     pack_file = checked(PackFile, file)
     game = None if game == pack_file.game else game
     given = sounds.of_file(pack_file, file.place)
     table = _table(folder, file, pack_file)
     if table is not None:
-        given += sounds.of_table(from_bytes((folder / table).read_bytes(), table))
+        given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
     at: tuple[str | int, ...] = ("game",)
     left_out: list[str] = []
     if game is not None:
@@ -176,8 +177,8 @@ def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
 def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
     """The name of the table with further sounds, where there is one."""
     if pack_file.table is None:
-        return TABLE_NAME if (folder / TABLE_NAME).is_file() else None
-    if not (folder / pack_file.table).is_file():
+        return TABLE_NAME if disk.is_file(folder / TABLE_NAME) else None
+    if not disk.is_file(folder / pack_file.table):
         what = f'the table "{pack_file.table}" is not there'
         raise IchnosError(what, place=file.place("table"), cure="correct the name")
     return pack_file.table
@@ -231,7 +232,7 @@ def _of_installation(game_profile: profile.Profile, installation: Path, known: C
     """
     if not game_profile.rules.catalogue.readable:
         return known
-    if known is not None and known.source == str(installation.resolve()) and are_same(known.seen):
+    if known is not None and known.source == str(disk.resolved(installation)) and are_same(known.seen):
         return known
     return harvest(game_profile, installation)
 

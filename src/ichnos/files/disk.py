@@ -1,0 +1,321 @@
+"""The one edge to the disk: what is asked of a path, read, listed, made or removed, with errors a person can act on.
+
+Nothing outside ``files/`` calls the system by itself (``tools/edge.py`` sees to it), so that no path, however
+odd, can end in anything but place, reason and cure.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import shutil
+import stat
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from io import BufferedReader
+from pathlib import Path
+from typing import IO, Any
+
+from ichnos.errors import IchnosError, Place
+
+MAX_TEXT = 256 * 2**20  # bytes; a file beyond this is no text that is read whole
+
+# What the system says of a path that nothing can be at.
+_NOTHING = {errno.ENOENT, errno.ENOTDIR, errno.ENAMETOOLONG, errno.ELOOP, errno.EBADF, errno.EINVAL}
+_SEE = "see to it, then try again"
+_REASONS = {
+    errno.ENOSPC: ("the disk is full", "make room, then try again: what is converted so far is kept"),
+    errno.EFBIG: ("the file would be larger than the system allows", "raise the limit, or choose another disk"),
+    errno.EDQUOT: ("your share of the disk is full", "make room, then try again: what is converted so far is kept"),
+    errno.EROFS: ("this place is read-only", "choose a folder that you may write to"),
+    errno.EACCES: ("this place may not be written to", "choose another folder, or change its permissions"),
+    errno.EPERM: ("this place may not be written to", "choose another folder, or change its permissions"),
+    errno.EEXIST: ("a file stands where a folder is needed", "move that file away"),
+    errno.ENOTDIR: ("a file stands where a folder is needed", "move that file away"),
+    errno.EISDIR: ("a folder stands where a file is needed", "move that folder away, or choose another name"),
+    errno.ENOTEMPTY: ("a folder stands where a file is needed", "move that folder away, or choose another name"),
+    errno.ENOENT: ("this is not there", "correct the name"),
+    errno.ENAMETOOLONG: ("this name is longer than the system allows", "choose a shorter one"),
+    errno.ELOOP: ("this is a link that leads to itself", "delete the link"),
+    errno.EMFILE: ("too many files are open at once", "close other programs, then try again"),
+    errno.EIO: ("the disk cannot be read or written here", "copy what you can, and have the disk checked"),
+}
+_TO_READ = {
+    errno.EACCES: ("this may not be read", "change its permissions"),
+    errno.EPERM: ("this may not be read", "change its permissions"),
+    errno.EISDIR: ("this is a folder, not a file", "name a file in it"),
+    errno.ENOTDIR: ("this is not there: a file stands where its folder should be", "correct the name"),
+}
+_ODD = "this is no name that the system takes", "correct the name"
+_SHARING, _LOCKED = 32, 33  # Windows: another program holds the file open
+
+
+def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = False) -> IchnosError:
+    """What the system refused, as place, reason and cure."""
+    place = Place(str(path))
+    if isinstance(error, ValueError):  # a NUL, or letters that no file name can have
+        return IchnosError(_ODD[0], place=place, cure=_ODD[1])
+    if getattr(error, "winerror", None) in (_SHARING, _LOCKED):
+        what, cure = "another program holds this file open", "close that program (a player, an editor), then try again"
+        return IchnosError(what, place=place, cure=cure)
+    plain = str(error.strerror or error).lower(), _SEE
+    what, cure = (_TO_READ if reading else {}).get(error.errno or 0) or _REASONS.get(error.errno or 0, plain)
+    return IchnosError(what, place=place, cure=cure)
+
+
+@contextmanager
+def understood(path: Path | str, *, reading: bool = False) -> Iterator[None]:
+    """Turn the system's errors into ones a person can act on.
+
+    Raises:
+        IchnosError: for whatever the system refuses, with the reason and a cure.
+    """
+    try:
+        yield
+    except OSError as error:
+        raise reason(error, path, reading=reading) from None
+
+
+def _asked(path: Path | str) -> os.stat_result | None:
+    """How a path is; ``None`` where nothing can be there."""
+    try:
+        return os.stat(path)
+    except ValueError:
+        return None
+    except OSError as error:
+        if error.errno in _NOTHING:
+            return None
+        raise reason(error, path, reading=True) from None
+
+
+def is_file(path: Path | str) -> bool:
+    """Is there a file? Raises IchnosError where that may not be asked."""
+    found = _asked(path)
+    return found is not None and stat.S_ISREG(found.st_mode)
+
+
+def is_folder(path: Path | str) -> bool:
+    """Is there a folder? Raises IchnosError where that may not be asked."""
+    found = _asked(path)
+    return found is not None and stat.S_ISDIR(found.st_mode)
+
+
+def exists(path: Path | str) -> bool:
+    """Is there anything, also a link that leads nowhere? Raises IchnosError where that may not be asked."""
+    return _asked(path) is not None or is_link(path)
+
+
+def is_link(path: Path | str) -> bool:
+    """Is it a link, wherever that leads?"""
+    return os.path.islink(path)
+
+
+def is_same(one: Path, other: Path) -> bool:
+    """Are both one file, under whatever names?"""
+    with understood(one, reading=True):
+        return os.path.samefile(one, other)
+
+
+def size(path: Path | str) -> int:
+    """A file's bytes. Raises IchnosError where it cannot be asked."""
+    return _known(path).st_size
+
+
+def changed_at(path: Path | str) -> int:
+    """When a file was changed, in nanoseconds. Raises IchnosError where it cannot be asked."""
+    return _known(path).st_mtime_ns
+
+
+def _known(path: Path | str) -> os.stat_result:
+    try:
+        return os.stat(path)
+    except (OSError, ValueError) as error:
+        raise reason(error, path, reading=True) from None
+
+
+def refuse_no_file(path: Path | str, shown: Path | str | None = None) -> None:
+    """Raises IchnosError where a path is no file to be read: not there, a folder, a device, a pipe."""
+    try:
+        mode = os.stat(path).st_mode
+    except (OSError, ValueError) as error:
+        raise reason(error, shown or path, reading=True) from None
+    if stat.S_ISDIR(mode):
+        raise IchnosError("this is a folder, not a file", place=Place(str(shown or path)), cure="name a file in it")
+    if not stat.S_ISREG(mode):
+        raise IchnosError("this is a device or a pipe, not a file", place=Place(str(shown or path)), cure="name a file")
+
+
+@contextmanager
+def opened(path: Path, shown: Path | str | None = None) -> Iterator[BufferedReader]:
+    """A file, open for reading. ``shown``: what messages call it.
+
+    Raises:
+        IchnosError: it is no file, or may not be read.
+    """
+    refuse_no_file(path, shown)
+    with understood(shown or path, reading=True), open(path, "rb") as stream:
+        yield stream
+
+
+def stream(path: Path) -> BufferedReader:
+    """A file, open for reading, to be closed by the caller. Raises IchnosError as ``opened`` does."""
+    refuse_no_file(path)
+    with understood(path, reading=True):
+        return open(path, "rb")
+
+
+def read(path: Path, shown: Path | str | None = None, *, most: int = MAX_TEXT) -> bytes:
+    """All bytes of a file that is read whole.
+
+    Args:
+        shown: what messages call it.
+        most: bytes; a larger file is refused.
+
+    Raises:
+        IchnosError: it is no file, may not be read, or is too large.
+    """
+    with opened(path, shown) as source:
+        data = source.read(most + 1)
+    if len(data) > most:
+        what = f"this file is larger than {most / 2**20:,.0f} MiB, and no text that is read here is"
+        raise IchnosError(what, place=Place(str(shown or path)), cure="is it the right file?")
+    return data
+
+
+def names(folder: Path) -> list[str]:
+    """The names in a folder, sorted. Raises IchnosError where it may not be read."""
+    with understood(folder, reading=True):
+        return sorted(os.listdir(folder))
+
+
+def below(folder: Path, *, hidden: bool = True) -> list[Path]:
+    """All files below a folder, sorted; links among them, but none is followed into another folder.
+
+    Args:
+        hidden: also what begins with a dot, or lies in a folder that does.
+
+    Raises:
+        IchnosError: a folder may not be read. Nothing is left out for that in silence.
+    """
+    found = []
+    for parent, folders, files in os.walk(folder, onerror=_refuse):
+        if not hidden:
+            folders[:] = [name for name in folders if not name.startswith(".")]
+        found += [Path(parent, name) for name in files if hidden or not name.startswith(".")]
+    return sorted(found)
+
+
+def everything_below(folder: Path) -> list[Path]:
+    """All files and folders below a folder, sorted; links are not followed. Raises IchnosError as ``below`` does."""
+    return sorted(
+        Path(parent, name) for parent, folders, files in os.walk(folder, onerror=_refuse) for name in (*folders, *files)
+    )
+
+
+def folders_below(folder: Path) -> list[Path]:
+    """A folder and all folders below it; links are not followed. Raises IchnosError as ``below`` does."""
+    return sorted(Path(parent) for parent, _, _ in os.walk(folder, onerror=_refuse))
+
+
+def _refuse(error: OSError) -> None:
+    if error.errno not in _NOTHING:
+        raise reason(error, error.filename or "", reading=True) from None
+
+
+def resolved(path: Path) -> Path:
+    """A path without links and dots. Raises IchnosError for a name that the system does not take."""
+    try:
+        return Path(os.path.realpath(path))
+    except (OSError, ValueError) as error:
+        raise reason(error, path, reading=True) from None
+
+
+def link_target(path: Path) -> str:
+    """Where a link leads, as it says."""
+    with understood(path, reading=True):
+        return os.readlink(path)
+
+
+def make_folder(path: Path) -> None:
+    """Make a folder and those above it, where they are not there. Raises IchnosError where that cannot be."""
+    try:
+        os.makedirs(path, exist_ok=True)
+    except (OSError, ValueError) as error:
+        raise reason(error, path) from None
+
+
+def remove(path: Path) -> None:
+    """Remove a file, where it is there. Raises IchnosError where it may not be."""
+    with understood(path), suppress(FileNotFoundError):
+        os.unlink(path)
+
+
+def remove_if_possible(path: Path) -> None:
+    """Remove a file that is of no use any more; where it may not be, it stays."""
+    with suppress(OSError):
+        os.unlink(path)
+
+
+def copy(source: Path, to: Path) -> None:
+    """A file's bytes into a new file. Raises IchnosError where either cannot be."""
+    with opened(source) as origin, understood(to), open(to, "wb") as out:
+        shutil.copyfileobj(origin, out, 1 << 20)
+
+
+def try_place(path: Path) -> None:
+    """Find out before the work, not after it, that a file or a folder cannot be put here. Raises IchnosError then."""
+    make_folder(path.parent)
+    import uuid
+
+    probe = path.parent / f".{uuid.uuid4().hex[:8]}.probe"
+    with understood(path.parent):
+        os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL))
+        os.unlink(probe)
+
+
+def write(path: Path, data: bytes) -> None:
+    """Write a file in a place of our own, its folder with it. What must be whole or not at all: ``write_whole``."""
+    make_folder(path.parent)
+    with understood(path), open(path, "wb") as out:
+        out.write(data)
+
+
+@contextmanager
+def written(path: Path) -> Iterator[IO[bytes]]:
+    """A new file, open for writing and reading, that is on the disk when the block ends."""
+    with understood(path), open(path, "w+b") as out:
+        yield out
+        out.flush()
+        os.fsync(out.fileno())
+
+
+@contextmanager
+def aside() -> Iterator[IO[bytes]]:
+    """A temporary file without a name."""
+    import tempfile
+
+    with understood(tempfile.gettempdir()), tempfile.TemporaryFile() as plain:
+        yield plain
+
+
+def spooled(most: int) -> Any:
+    """A temporary file that stays in memory up to so many bytes; it goes when it is closed, or forgotten."""
+    import tempfile
+
+    return tempfile.SpooledTemporaryFile(max_size=most)
+
+
+def temporary_folder(prefix: str) -> Path:
+    """A new folder for what is thrown away."""
+    import tempfile
+
+    with understood(tempfile.gettempdir()):
+        return Path(tempfile.mkdtemp(prefix=prefix))
+
+
+def digest(path: Path) -> str:
+    """The SHA-256 of a file, in hexadecimal. Raises IchnosError where it cannot be read."""
+    import hashlib
+
+    with opened(path) as source:
+        return hashlib.file_digest(source, "sha256").hexdigest()
