@@ -1,6 +1,6 @@
 """``python -m ichnos`` is the same program as ``ichnos``."""
 
-from ichnos.cli.main import main
+from ichnos.cli.main import program
 
 if __name__ == "__main__":
-    main()
+    program()

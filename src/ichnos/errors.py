@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+BEYOND = 1e15  # larger than any number that a person means
+
 
 @dataclass(frozen=True, slots=True)
 class Place:

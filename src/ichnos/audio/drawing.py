@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.measure.analysis import SILENCE_DBFS, ClipAnalysis
+from ichnos.files.paths import plain
 
 if TYPE_CHECKING:
     import numpy as np
@@ -28,12 +29,21 @@ def _figure() -> Any:
 
 
 def _save(figure: Any, to: Path | IO[bytes]) -> None:
-    figure.savefig(to, format="png", facecolor=_PAPER, metadata={"Software": None})
+    import warnings
+
+    with warnings.catch_warnings():  # of letters that the type face lacks: a box stands for them
+        warnings.simplefilter("ignore", UserWarning)
+        figure.savefig(to, format="png", facecolor=_PAPER, metadata={"Software": None})
+
+
+def _head(figure: Any, text: str) -> None:
+    """What a picture is of. A file's name is no formula, whatever stands in it."""
+    figure.suptitle(plain(text), x=0.01, ha="left", fontsize=11, color=_INK, parse_math=False)
 
 
 def _plain(axes: Any, title: str) -> None:
     axes.set_facecolor(_PAPER)
-    axes.set_title(title, loc="left", fontsize=10, color=_INK)
+    axes.set_title(plain(title), loc="left", fontsize=10, color=_INK, parse_math=False)
     axes.tick_params(colors=_INK, labelsize=8)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
@@ -135,7 +145,7 @@ def draw_look(analysis: ClipAnalysis, name: str, to: Path | IO[bytes]) -> None:
     lanes = [figure.add_subplot(grid[number, :]) for number in range(channels)]
     for number, axes in enumerate(lanes):
         _plain(axes, _channel(analysis, number))
-    figure.suptitle(f"{name}: {analysis.facts}\n{_said(analysis)}", x=0.01, ha="left", fontsize=11, color=_INK)
+    _head(figure, f"{name}: {analysis.facts}\n{_said(analysis)}")
     _waves(lanes, analysis, _SOUND, analysis.facts.seconds)
     level, spectrum = figure.add_subplot(grid[channels, 0]), figure.add_subplot(grid[channels, 1])
     _levels(level, analysis, _SOUND, "")
@@ -155,7 +165,7 @@ def draw_before_after(before: ClipAnalysis, after: ClipAnalysis, name: str, done
     figure = _figure()
     grid = figure.add_gridspec(3, 2, height_ratios=[1, 1, 1.3])
     span = max(before.facts.seconds, after.facts.seconds)
-    figure.suptitle(f"{name}: {done}", x=0.01, ha="left", fontsize=11, color=_INK)
+    _head(figure, f"{name}: {done}")
     level, spectrum = figure.add_subplot(grid[2, 0]), figure.add_subplot(grid[2, 1])
     for row, (analysis, label, colour) in enumerate(((before, "before", _OTHER), (after, "after", _SOUND))):
         axes = figure.add_subplot(grid[row, :])
@@ -198,7 +208,7 @@ def draw_audibility(heard: Audibility, name: str, bed: str, to: Path | IO[bytes]
 
     figure = _figure()
     grid = figure.add_gridspec(2, 2, height_ratios=[1.3, 1], width_ratios=[1.5, 1])
-    figure.suptitle(f"{name} over {bed}: {heard}", x=0.01, ha="left", fontsize=11, color=_INK)
+    _head(figure, f"{name} over {bed}: {heard}")
     span = len(heard.excess) * heard.hop
     surface = figure.add_subplot(grid[0, :])
     _plain(surface, "by band and time: dB above what the bed covers (blank where the clip is not heard)")

@@ -12,7 +12,7 @@ from typer.core import TyperCommand, TyperGroup
 
 from ichnos import __version__
 from ichnos.cli import show
-from ichnos.errors import IchnosError, Problems
+from ichnos.errors import BEYOND, IchnosError, Problems, UsageError
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -68,7 +68,16 @@ class Forgiving(LightGroup):
 
 
 class PlainCommand(TyperCommand):
-    """A command whose help names its arguments, and not how Python calls their types."""
+    """A command whose help names its arguments, and not how Python calls their types; its numbers have an end."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        rest = super().parse_args(ctx, args)
+        for param in self.params:
+            value = ctx.params.get(param.name)
+            if isinstance(value, int | float) and not abs(value) <= BEYOND:  # so that NaN does not pass either
+                shown = f"{value:g}" if isinstance(value, float) else f"a number of {len(str(value))} digits"
+                raise UsageError(f"{param.opts[-1]} cannot be {shown}", cure="give a number that can be meant")
+        return rest
 
     def format_help(self, ctx: Any, formatter: Any) -> None:
         write = formatter.write_dl

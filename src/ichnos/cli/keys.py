@@ -107,7 +107,7 @@ def search(
 
     if sort not in library.ORDERS:
         raise UsageError(f"keys cannot be sorted by {sort!r}", cure=f"choose one: {', '.join(library.ORDERS)}")
-    if not most.isdecimal():
+    if not most.isdecimal() or len(most) > len("1000000000"):
         raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
     profile = _ensured(game, Path(workspace))
     if category is not None:

@@ -10,6 +10,14 @@ import sys
 STOPPED = 130  # what shells give for a program that was stopped with Ctrl+C
 
 
+def program() -> None:
+    """The program from its first moment to its last."""
+    try:
+        main()
+    finally:
+        _stop_no_more()
+
+
 def main() -> None:
     """Run the program; every error that a person is meant to read is printed here."""
     try:
@@ -46,8 +54,12 @@ def _run() -> int:
 
 
 def _stopped() -> int:
-    import signal
-
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # what is still to be put away is not stopped once more
     print("Stopped.", file=sys.stderr)
     return STOPPED
+
+
+def _stop_no_more() -> None:
+    """All is done but for putting it away: stopping that would only be noise."""
+    import signal
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import math
 import os
-import re
 import shutil
 import sys
 from collections.abc import Iterator
@@ -14,33 +13,14 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 
+from ichnos.files.paths import UNSEEN, plain
+
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from rich.console import Console
 
 _ENDLESS = 1000  # columns: text in a pipe is not folded
-
-
-# What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
-# direction of writing round, line ends that only some see, and halves of letters out of file names.
-_UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
-
-
-def plain(text: str) -> str:
-    r"""A text as it is shown, whoever wrote it: what would not be seen, or would act on a terminal, is spelled out.
-
-    >>> plain("a\x1b[2Jb"), plain("fog\udcffhorn")
-    ('a\\x1b[2Jb', 'fog\\xffhorn')
-    """
-    return _UNSEEN.sub(_spelled_out, text)
-
-
-def _spelled_out(found: re.Match[str]) -> str:
-    code = ord(found[0])
-    if 0xDC80 <= code <= 0xDCFF:  # a byte of a file name that is no UTF-8 (PEP 383)
-        code -= 0xDC00
-    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"
 
 
 def say(
@@ -92,7 +72,7 @@ def as_json(value: Any) -> None:
     except ValueError:
         text = json.dumps(_finite(value), indent=2, ensure_ascii=False, allow_nan=False)
     # Outside its strings JSON has none of these but line ends.
-    typer.echo(_UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+    typer.echo(UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
 
 
 def _finite(value: Any) -> Any:

@@ -80,7 +80,7 @@ def prepare() -> None:
         settings = old.encoding, _PLAIN, None, old.line_buffering, old.write_through
         sys.stdout = _Out(old.detach(), *settings)
     if sys.stderr is None:
-        sys.stderr = Path(os.devnull).open("w", encoding="utf-8")
+        sys.stderr = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     elif isinstance(sys.stderr, io.TextIOWrapper):
         sys.stderr.reconfigure(errors=_PLAIN)
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 
 from ichnos.documents.toml import TomlFile
-from ichnos.errors import IchnosError, raise_all
+from ichnos.errors import BEYOND, IchnosError, raise_all
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -37,6 +37,7 @@ def checked(model: type[Model], file: TomlFile) -> Model:
     Raises:
         IchnosError: for each field that is missing, unknown or of the wrong kind, all together.
     """
+    raise_all(list(_beyond(file, file.values, ())))
     try:
         return model.model_validate(file.values)
     except ValidationError as error:
@@ -45,6 +46,26 @@ def checked(model: type[Model], file: TomlFile) -> Model:
         misspelt = [detail for detail in details if not (detail["type"] == "missing" and detail["loc"] in found)]
         raise_all([_readable(dict(detail), model, file) for detail in misspelt])
         raise
+
+
+def beyond(value: Any) -> str:
+    """What is wrong with a number that nobody can mean; empty for all other values.
+
+    >>> beyond(1e308), beyond(0.5), beyond("1e308")
+    ('it is beyond any number that can be meant', '', '')
+    """
+    if isinstance(value, bool) or not isinstance(value, int | float) or abs(value) <= BEYOND:
+        return ""
+    return "it is beyond any number that can be meant"
+
+
+def _beyond(file: TomlFile, value: Any, path: tuple[str | int, ...]) -> Iterator[IchnosError]:
+    inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for name, one in inner:
+        yield from _beyond(file, one, (*path, name))
+    if what := beyond(value):
+        cure = "write one that has an end, and that the game can have"
+        yield IchnosError(f'the field "{path[-1]}" is not as expected: {what}', place=file.place(*path), cure=cure)
 
 
 def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) -> IchnosError:

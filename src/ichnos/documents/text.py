@@ -16,6 +16,18 @@ _MARKS = (
 )
 
 
+class CannotSpell(IchnosError):
+    """A letter that a file's encoding does not have."""
+
+    def __init__(self, letter: str, encoding: str, place: Place) -> None:
+        super().__init__(
+            f'this file is {encoding} text, and that has no "{letter}" (U+{ord(letter):04X})',
+            place=place,
+            cure="write it with other letters",
+        )
+        self.letter = letter
+
+
 @dataclass(frozen=True)
 class Text:
     """The text of a file, and how it is spelled in bytes.
@@ -43,8 +55,16 @@ class Text:
         return Place(self.path, line, offset - self._line_starts[line - 1] + 1)
 
     def to_bytes(self, content: str) -> bytes:
-        """Spell other content the way this file is spelled."""
-        return self.mark + content.encode(self.encoding)
+        """Spell other content the way this file is spelled.
+
+        Raises:
+            CannotSpell: a letter is not in this encoding; the place is in the content.
+        """
+        try:
+            return self.mark + content.encode(self.encoding)
+        except UnicodeEncodeError as error:
+            other = Text(self.path, content)
+            raise CannotSpell(content[error.start], self.encoding, other.place(error.start)) from None
 
 
 def from_bytes(data: bytes, path: str, encoding: str = "utf-8") -> Text:

@@ -21,6 +21,7 @@ _TOKEN = re.compile(
     )""",
     re.VERBOSE | re.DOTALL,
 )
+_DEEPEST, _DIGITS = 64, 100
 _AT = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
 
 
@@ -33,10 +34,13 @@ class TomlFile:
 
     def __init__(self, data: bytes, path: str) -> None:
         self.text: Text = from_bytes(data, path)
+        _refuse_excess(self.text)
         try:
             self.values: dict[str, Any] = tomllib.loads(self.text.content)
         except tomllib.TOMLDecodeError as error:
             raise _readable(error, self.text) from None
+        except ValueError as error:  # a date that no calendar has
+            raise IchnosError(f"a value here is not one: {error}", place=Place(path), cure="correct it") from None
         self._starts: dict[Path, int] = {}
         _Places(self.text.content, self._starts).document()
 
@@ -47,6 +51,24 @@ class TomlFile:
                 return self.text.place(self._starts[path])
             path = path[:-1]
         return Place(self.text.path)
+
+
+def _refuse_excess(text: Text) -> None:
+    """Refuse what no person writes and a parser chokes on. Raises IchnosError with line and column."""
+    depth = names = 0
+    for token in _TOKEN.finditer(text.content):
+        word = token[0].strip()
+        if token.lastgroup == "mark":
+            depth = max(0, depth + (word in "[{") - (word in "]}"))
+            names = names + 1 if word == "." else 0
+        elif token.lastgroup == "newline":
+            names = 0
+        long_number = token.lastgroup == "bare" and len(word) > _DIGITS and word.strip("+-_0123456789") == ""
+        if depth > _DEEPEST or names > _DEEPEST or long_number:
+            what = f"a number of more than {_DIGITS} digits" if long_number else f"more than {_DEEPEST} levels"
+            raise IchnosError(
+                f"no list, table or number is like this: {what}", place=text.place(token.start()), cure="shorten it"
+            )
 
 
 def _readable(error: tomllib.TOMLDecodeError, text: Text) -> IchnosError:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import errno
 import os
+import re
 import shutil
 import stat
 from collections.abc import Iterator
@@ -46,13 +47,15 @@ _TO_READ = {
     errno.EISDIR: ("this is a folder, not a file", "name a file in it"),
     errno.ENOTDIR: ("this is not there: a file stands where its folder should be", "correct the name"),
 }
+_BESIDE = re.compile(r"(^|.*[\\/])\.([^\\/]+)\.[0-9a-f]{8}\.partial$")
 _ODD = "this is no name that the system takes", "correct the name"
 _SHARING, _LOCKED = 32, 33  # Windows: another program holds the file open
 
 
 def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = False) -> IchnosError:
     """What the system refused, as place, reason and cure."""
-    place = Place(str(path))
+    # What is written beside its name is called by that name.
+    place = Place(_BESIDE.sub(r"\1\2", str(path)))
     if isinstance(error, ValueError):  # a NUL, or letters that no file name can have
         return IchnosError(_ODD[0], place=place, cure=_ODD[1])
     if getattr(error, "winerror", None) in (_SHARING, _LOCKED):
@@ -303,6 +306,13 @@ def spooled(most: int) -> Any:
     import tempfile
 
     return tempfile.SpooledTemporaryFile(max_size=most)
+
+
+def temporary() -> Path:
+    """Where temporary files are."""
+    import tempfile
+
+    return Path(tempfile.gettempdir())
 
 
 def temporary_folder(prefix: str) -> Path:

@@ -1,4 +1,4 @@
-"""Paths: which are safe, which no system takes, and how messages call them."""
+"""Paths: which are safe, which no system takes, and how messages call them and whatever else strangers wrote."""
 
 from __future__ import annotations
 
@@ -6,6 +6,9 @@ import os
 import re
 from pathlib import Path
 
+# What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
+# direction of writing round, line ends that only some see, and halves of letters out of file names.
+UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
 _FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
 
@@ -54,3 +57,19 @@ def seen_from(folder: Path, path: Path) -> str:
 def below(folder: Path, path: str) -> Path:
     """The path that ``seen_from`` gave, again."""
     return Path(os.path.normpath(folder / path))
+
+
+def plain(text: str) -> str:
+    r"""A text as it is shown, whoever wrote it: what would not be seen, or would act on a terminal, is spelled out.
+
+    >>> plain("a\x1b[2Jb"), plain("fog\udcffhorn")
+    ('a\\x1b[2Jb', 'fog\\xffhorn')
+    """
+    return UNSEEN.sub(_spelled_out, text)
+
+
+def _spelled_out(found: re.Match[str]) -> str:
+    code = ord(found[0])
+    if 0xDC80 <= code <= 0xDCFF:  # a byte of a file name that is no UTF-8 (PEP 383)
+        code -= 0xDC00
+    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"

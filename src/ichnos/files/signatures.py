@@ -54,6 +54,8 @@ def _digest(path: str) -> str:
     try:
         if os.path.isdir(path):
             return hashlib.sha256("\0".join(sorted(os.listdir(path))).encode("utf-8", "surrogateescape")).hexdigest()
+        if not os.path.isfile(path):  # a device or a pipe, which may have no end
+            return ""
         with open(path, "rb") as stream:
             return hashlib.file_digest(stream, "sha256").hexdigest()
     except OSError:

@@ -24,9 +24,10 @@ class Spool:
         self._file = disk.spooled(_IN_MEMORY)
         self._channels = channels
         self.frames = 0
-        for block in blocks:
-            self._file.write(block.astype("<f4", copy=False).tobytes())
-            self.frames += len(block)
+        with disk.understood(disk.temporary()):
+            for block in blocks:
+                self._file.write(block.astype("<f4", copy=False).tobytes())
+                self.frames += len(block)
 
     def part(self, start: int, end: int) -> NDArray[np.float32]:
         """Frames from ``start`` up to, not including, ``end``; what lies outside is left out."""

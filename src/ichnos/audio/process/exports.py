@@ -17,7 +17,7 @@ from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.files.loops import Loop, Marking
 from ichnos.audio.measure.seams import LoopSeams
-from ichnos.audio.process.conversion import Converted, Target, convert, write
+from ichnos.audio.process.conversion import Converted, Target, convert, identity, write
 from ichnos.audio.process.treatments import LoopFade, Step
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
@@ -210,13 +210,21 @@ def _one(export: Export, on_progress: Callable[[float], None]) -> Exported:
         return Exported(export, error=export.error)
     try:
         with opened(export.clip) as source, fresh(export.to) as beside:
-            serial = int.from_bytes(hashlib.sha256(export.to.name.encode()).digest()[:4], "big")
+            serial = serial_of(source, export.target)
             return Exported(
                 export, convert(source, export.clip, export.facts, export.target, beside, serial, on_progress)
             )
     except IchnosError as error:
         place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))
         return Exported(export, error=IchnosError(error.what, place=place, cure=error.cure))
+
+
+def serial_of(source: IO[bytes], target: Target) -> int:
+    """The serial number for a conversion, 32 bits, from what is in the clip and what it becomes."""
+    source.seek(0)
+    digest = hashlib.file_digest(source, "sha256").hexdigest()  # type: ignore[arg-type]
+    source.seek(0)
+    return int(identity(digest, target)[:8], 16)
 
 
 def split(

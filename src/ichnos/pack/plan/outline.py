@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from ichnos.documents.formats import parse
-from ichnos.documents.text import from_bytes
+from ichnos.documents.text import CannotSpell, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.definitions import Definitions
@@ -193,7 +193,11 @@ def _document(
             errors += proof.unwritten(exemplar, path, bindings)
             return None
         content = _filled(exemplar, path, rules.encoding, bindings, originals, workspace.profile.rules.names)
-    data = spelling.to_bytes(content)
+    try:
+        data = spelling.to_bytes(content)
+    except CannotSpell as error:
+        errors.append(_not_spelled(workspace, path, error))
+        return None
     filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
     if merged and not changes:
@@ -207,6 +211,14 @@ def _document(
         else _why(workspace, exemplar, scopes, bindings)
     )
     return PlannedFile(path, reason, data, changes=tuple(changes))
+
+
+def _not_spelled(workspace: Workspace, path: str, error: CannotSpell) -> IchnosError:
+    """What a document cannot hold, at the place where the modder wrote it, where that is to be found."""
+    said = workspace.file.text
+    at = said.content.find(error.letter)
+    place = said.place(at) if at >= 0 else Place(path, error.place.line if error.place else None)
+    return IchnosError(f"{path}: {error.what}", place=place, cure=error.cure)
 
 
 def _says_anything(exemplar: Exemplar, scope: str, bindings: Bindings) -> bool:

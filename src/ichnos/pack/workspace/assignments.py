@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
-from ichnos.documents.checked import decimal_point, in_words
+from ichnos.documents.checked import beyond, decimal_point, in_words
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
@@ -39,6 +39,8 @@ def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
             reason = in_words(dict(error.errors()[0]))
             about = decimal_point(text) or f"{name}: {model.model_fields[name].description}"
             raise UsageError(f"--{name} {text}: {reason}", cure=about) from None
+        if what := beyond(found[name]):
+            raise UsageError(f"--{name} {text}: {what}", cure=f"{name}: {model.model_fields[name].description}")
     return found
 
 
@@ -213,6 +215,11 @@ def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
             place=Place(str(clip)),
             cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
         )
+    try:
+        str(path).encode()
+    except UnicodeEncodeError:
+        what = "this clip's name is no UTF-8, so that ichnos.toml cannot hold it"
+        return IchnosError(what, place=Place(str(clip)), cure="rename the clip")
     resolved, root = disk.resolved(path), disk.resolved(folder)
     return resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
 

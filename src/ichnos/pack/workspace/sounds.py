@@ -8,7 +8,7 @@ from typing import Any, get_args
 
 from pydantic import ValidationError
 
-from ichnos.documents.checked import in_words
+from ichnos.documents.checked import beyond, in_words
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.pack.workspace.folder import SILENT_CLIP
@@ -174,6 +174,9 @@ class _Rows:
         except ValueError:
             cure = f"write {cell.replace(',', '.')}" if "," in cell else "write a number"
             errors.append(_wrong(self._text, line, column, f"{cell!r} is no number", cure))
+            return None
+        if what := beyond(number):
+            errors.append(_wrong(self._text, line, column, f"{cell[:20]}: {what}", "write another number"))
             return None
         return int(number) if column in _WHOLE and number.is_integer() else number
 
