@@ -107,7 +107,7 @@ def search(
 
     if sort not in library.ORDERS:
         raise UsageError(f"keys cannot be sorted by {sort!r}", cure=f"choose one: {', '.join(library.ORDERS)}")
-    if not most.isdecimal() or len(most) > len("1000000000"):
+    if not most.isdecimal() or len(most) > 100:
         raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
     profile = _ensured(game, Path(workspace))
     if category is not None:
@@ -115,7 +115,7 @@ def search(
         if category not in known:
             cure = f"there are: {', '.join(known) or 'none'}"
             raise UsageError(f'no key has the category "{category}"', cure=cure)
-    found, count = library.search(profile, list(words or ()), category, sort, int(most))
+    found, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
     if json:
         show.as_json([_plain(entry) for entry in found])
     elif as_csv:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator, Mapping
 from typing import Any, TypeVar
@@ -56,6 +57,8 @@ def beyond(value: Any) -> str:
     """
     if isinstance(value, bool) or not isinstance(value, int | float) or abs(value) <= BEYOND:
         return ""
+    if isinstance(value, float) and not math.isfinite(value):
+        return "a number is expected that is not without end"
     return "it is beyond any number that can be meant"
 
 
