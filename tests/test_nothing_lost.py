@@ -79,8 +79,8 @@ LOST = [
     ('{"all": [\n ["@key@", "@file@", "@volume@"]\n]}\n', "", "has no volume, and without it"),
     ('{"all": [\n {"id": "@key.own@", "f": "@file@"}\n]}\n', SOUND.replace("reed", "big.reed"), 'spelled "reed"'),
     ('{"all": [\n {"id": "@key@", "at": "@near@-@far@", "f": "@file@"}\n]}\n', "far = 3\n", "has no near, and without"),
-    ('{"all": [\n {"id": "@key@", "at": "@field.a@@field.b@", "f": "@file@"}\n]}\n',
-     'fields = {a = "xy", b = "z"}\n', 'the field.a of "reed" is "xy", and would be read as "x"'),
+    ('{"all": [\n {"id": "@key@", "at": "@field.a@-@field.b@", "f": "@file@"}\n]}\n',
+     'fields = {a = "x-y", b = "z"}\n', 'the field.a of "reed" is "x-y", and would be read as "x"'),
     ('{"all": [\n {"id": "@key@", "f": "@file~lower@"}\n]}\n',
      SOUND.replace("reed", "RUSH"), 'the reference "rush.wav" leads to no file'),
 ]  # fmt: skip

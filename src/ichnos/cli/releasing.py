@@ -63,11 +63,12 @@ def release(
 def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:
     from ichnos.files.paths import shown
     from ichnos.pack.build import release as releases
+    from ichnos.pack.workspace.unfinished import CHANGES
 
     version, archive, missing = releases.preview(folder, step)
     if json:
         show.as_json({"version": version, "to": str(archive), "convert": missing, "dry-run": True})
         return
     show.say(f"would release {version}: {shown(folder, archive)}")
-    show.say(f"would write into {releases.CHANGES}: {note}")
+    show.say(f"would write into {CHANGES}: {note}")
     show.say(f"would convert {show.counted(missing, 'clip')}, then build, and check what was built")

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import errno
 import os
-import re
 import shutil
 import stat
 from collections.abc import Iterator
@@ -47,15 +46,13 @@ _TO_READ = {
     errno.EISDIR: ("this is a folder, not a file", "name a file in it"),
     errno.ENOTDIR: ("this is not there: a file stands where its folder should be", "correct the name"),
 }
-_BESIDE = re.compile(r"(^|.*[\\/])\.([^\\/]+)\.[0-9a-f]{8}\.partial$")
 _ODD = "this is no name that the system takes", "correct the name"
 _SHARING, _LOCKED = 32, 33  # Windows: another program holds the file open
 
 
 def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = False) -> IchnosError:
     """What the system refused, as place, reason and cure."""
-    # What is written beside its name is called by that name.
-    place = Place(_BESIDE.sub(r"\1\2", str(path)))
+    place = Place(str(path))
     if isinstance(error, ValueError):  # a NUL, or letters that no file name can have
         return IchnosError(_ODD[0], place=place, cure=_ODD[1])
     if getattr(error, "winerror", None) in (_SHARING, _LOCKED):
@@ -233,6 +230,28 @@ def resolved(path: Path) -> Path:
         raise reason(error, path, reading=True) from None
 
 
+def own_place(root: Path, path: Path) -> Path:
+    """A path below a root that is not reached through a link: nothing that we write by ourselves leads out.
+
+    Raises:
+        IchnosError: a link stands on the way.
+    """
+    at = root
+    for name in path.relative_to(root).parts:
+        at = at / name
+        if os.path.islink(at):
+            what = f"a link stands here, to {os.readlink(at)}, and nothing is written through it unasked"
+            raise IchnosError(what, place=Place(str(at)), cure="delete the link, or name another folder: --to FOLDER")
+    return path
+
+
+def refuse_way_out(root: Path, path: Path, shown: str) -> None:
+    """Raises IchnosError where a file of a folder is a link to something outside: that could be anybody's secret."""
+    if os.path.exists(path) and not resolved(path).is_relative_to(resolved(root)):
+        what = "this leads out of the workspace, by a link, and would put a file from elsewhere into the pack"
+        raise IchnosError(what, place=Place(shown), cure="put the file itself here")
+
+
 def link_target(path: Path) -> str:
     """Where a link leads, as it says."""
     with understood(path, reading=True):
@@ -253,6 +272,12 @@ def remove(path: Path) -> None:
         os.unlink(path)
 
 
+def rename(path: Path, to: Path) -> None:
+    """Give a file another name in its folder, in one step. Raises IchnosError where that cannot be."""
+    with understood(to):
+        os.replace(path, to)
+
+
 def remove_if_possible(path: Path) -> None:
     """Remove a file that is of no use any more; where it may not be, it stays."""
     with suppress(OSError):
@@ -270,7 +295,7 @@ def try_place(path: Path) -> None:
     make_folder(path.parent)
     import uuid
 
-    probe = path.parent / f".{uuid.uuid4().hex[:8]}.probe"
+    probe = path.parent / f".probe.{uuid.uuid4().hex[:8]}.partial"  # swept away, should it be left
     with understood(path.parent):
         os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL))
         os.unlink(probe)

@@ -3,58 +3,133 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
+import stat
+import sys
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.files.disk import understood
+
+_UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.partial")
+_NAME_ROOM = 100  # bytes of a name that is written beside: a long one must not become longer than systems allow
+_EXCHANGE = 2  # renameat2(2): RENAME_EXCHANGE
+_HERE = -100  # AT_FDCWD
 
 
 @contextmanager
 def fresh(path: Path) -> Iterator[Path]:
-    """A new file beside ``path`` that takes its name when the block ends well, and else is removed."""
-    beside = path.with_name(f".{path.name}.{uuid.uuid4().hex[:8]}.partial")
-    with understood(path):
-        path.parent.mkdir(parents=True, exist_ok=True)
+    """A new file beside ``path`` that takes its name and mode when the block ends well, and else is removed."""
+    beside = _beside(path)
+    with _called(beside, path), understood(path):
+        disk.make_folder(path.parent)
         try:
             yield beside
-            beside.replace(path)
+            with suppress(FileNotFoundError):
+                os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
+            os.replace(beside, path)
         finally:
-            with suppress(OSError):
-                beside.unlink(missing_ok=True)
+            disk.remove_if_possible(beside)
+
+
+@contextmanager
+def fresh_name(path: Path) -> Iterator[Path]:
+    """As ``fresh``, but the block itself gives the new file its name; what it leaves is removed."""
+    beside = _beside(path)
+    with _called(beside, path), understood(path):
+        disk.make_folder(path.parent)
+        try:
+            yield beside
+        finally:
+            disk.remove_if_possible(beside)
+
+
+def _beside(path: Path) -> Path:
+    name = os.fsdecode(os.fsencode(path.name)[:_NAME_ROOM])
+    return path.with_name(f".{name}.{uuid.uuid4().hex[:8]}.partial")
+
+
+@contextmanager
+def _called(beside: Path, path: Path) -> Iterator[None]:
+    """Errors name what was to be written, and not what it is called until it is whole."""
+    try:
+        yield
+    except IchnosError as error:
+        if error.place is None or not Path(error.place.path).is_relative_to(beside):
+            raise
+        raise IchnosError(error.what, place=Place(str(path)), cure=error.cure) from None
 
 
 @contextmanager
 def fresh_folder(path: Path) -> Iterator[Path]:
     """A new folder beside ``path`` that takes its place when the block ends well, and else is removed.
 
-    A folder cannot be replaced in one step everywhere: the old one is set aside first, and brought
-    back by the next build should this one be killed in between.
+    Where the system can swap two folders in one step, it does. Elsewhere the old one is set aside
+    first; ``put_back`` brings it back, should this one be killed in between.
     """
-    beside, aside = path.with_name(f".{path.name}.partial"), path.with_name(f".{path.name}.before")
-    with understood(path):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if aside.exists() and not path.exists():
-            aside.replace(path)
-        for left in (beside, aside):
-            shutil.rmtree(left, ignore_errors=True)
+    beside, aside = _beside(path), _aside(path)
+    with _called(beside, path), understood(path):
+        disk.make_folder(path.parent)
+        put_back(path)
+        shutil.rmtree(aside, ignore_errors=True)
         try:
             yield beside
-            if path.exists():
-                path.replace(aside)
-            beside.replace(path)
+            if not os.path.lexists(path):
+                os.replace(beside, path)
+            elif not _swapped(beside, path):
+                os.replace(path, aside)
+                os.replace(beside, path)
         finally:
-            if not path.exists() and aside.exists():
-                aside.replace(path)
+            put_back(path)
             shutil.rmtree(beside, ignore_errors=True)
             shutil.rmtree(aside, ignore_errors=True)
 
 
+def _aside(path: Path) -> Path:
+    return path.with_name(f".{path.name}.before")
+
+
+def put_back(path: Path) -> None:
+    """Bring a folder back that was set aside for a new one which never came. Raises IchnosError where that fails."""
+    aside = _aside(path)
+    if not os.path.lexists(path) and os.path.isdir(aside) and not os.path.islink(aside):
+        with understood(path):
+            os.replace(aside, path)
+
+
+def _swapped(one: Path, other: Path) -> bool:
+    """Two folders changed places, in one step; False where the system or its disk cannot do that."""
+    if sys.platform != "linux":
+        return False
+    import ctypes
+
+    try:
+        swap = ctypes.CDLL(None).renameat2
+    except (OSError, AttributeError):
+        return False
+    return bool(swap(_HERE, os.fsencode(one), _HERE, os.fsencode(other), _EXCHANGE) == 0)
+
+
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file, durably, all of it or nothing."""
-    with fresh(path) as beside, beside.open("wb") as stream:
+    """Write a file, durably, all of it or nothing. Where it is a link, that stays, and what it leads to is written."""
+    with fresh(disk.resolved(path) if disk.is_link(path) else path) as beside, disk.written(beside) as stream:
         stream.write(data)
-        stream.flush()
-        os.fsync(stream.fileno())
+
+
+def sweep(folder: Path, name: str = "") -> None:
+    """Remove what killed processes left half-written in a folder; the caller holds the lock for it.
+
+    Args:
+        name: only what was to get this name.
+    """
+    if not os.path.isdir(folder) or os.path.islink(folder):
+        return
+    for found in disk.names(folder):
+        if _UNFINISHED.fullmatch(found) and (not name or found.startswith(f".{name[:_NAME_ROOM]}.")):
+            path = folder / found
+            disk.remove_if_possible(path) if path.is_file() or path.is_symlink() else shutil.rmtree(path, True)

@@ -7,7 +7,7 @@ a path as well as in a document.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -22,6 +22,8 @@ _HOLE = re.compile(
     r"(?:=(?P<default>[^@]*))?@)"
 )
 _CONVERTER = re.compile(r"~([a-z]+(?:-[a-z]+)*)(?:\(([^()@]*)\))?")
+
+_MOST_STEPS = 200_000  # far more than any file's name or value takes
 
 Resolve = Callable[[str], Value]
 
@@ -123,21 +125,6 @@ class Pattern:
             return self.only_hole.write(resolve)
         return "".join(part if isinstance(part, str) else spelled(part.write(resolve)) for part in self.parts)
 
-    @cached_property
-    def _expression(self) -> re.Pattern[str]:
-        groups: dict[str, int] = {}
-        pieces = []
-        for part in self.parts:
-            if isinstance(part, str):
-                pieces.append(re.escape(part))
-            elif part.word.name in groups:  # the same text again, so that the first is found whole
-                pieces.append(f"(?P=h{groups[part.word.name]})" if not part.converters else ".+?")
-            else:
-                groups[part.word.name] = len(groups)
-                body = r"\d+" if part.word.kind == "whole" else ".+?"
-                pieces.append(f"(?P<h{groups[part.word.name]}>{body})")
-        return re.compile("".join(pieces), re.DOTALL)
-
     def match(self, value: Value) -> dict[str, Value] | None:
         """The holes' values in a text that this pattern could have written, else ``None``."""
         try:
@@ -145,16 +132,79 @@ class Pattern:
                 return {self.only_hole.word.name: self.only_hole.read(value)}
             if isinstance(value, list):
                 return None
-            found = self._expression.fullmatch(spelled(value))
-            if found is None:
-                return None
+            found = _Matching(self.parts, spelled(value)).found()
             first = {hole.word.name: hole for hole in reversed(self.holes)}
-            return {
-                name: first[name].read(found[f"h{number}"])
-                for number, name in enumerate(dict.fromkeys(hole.word.name for hole in self.holes))
-            }
+            return None if found is None else {name: first[name].read(text) for name, text in found.items()}
         except (Unreadable, Unwritable):
             return None
+
+
+class _Matching:
+    """A text held against a pattern: each hole as short as it can be, from the left; whole numbers as long.
+
+    What is behind a hole does not depend on what is in it, so where it failed once, it fails from every later
+    place too: the time grows with the text's length, and not with a power of it. Only where a hole stands twice
+    does it depend on that; there the steps are counted, and a text that takes too many does not fit.
+    """
+
+    def __init__(self, parts: tuple[str | Hole, ...], text: str) -> None:
+        self.parts, self.text = parts, text
+        self.steps = _MOST_STEPS
+        self.said: dict[str, str] = {}
+        self.failed: dict[int, int] = {}  # by part: from here on the rest fits nowhere
+        names = [None if isinstance(part, str) else part.word.name for part in parts]
+        self.alone = [
+            not isinstance(part, str)
+            and part.word.kind != "whole"
+            and set(filter(None, names[: at + 1])).isdisjoint(filter(None, names[at + 1 :]))
+            for at, part in enumerate(parts)
+        ]
+
+    def found(self) -> dict[str, str] | None:
+        """What each hole holds; ``None`` where the text does not fit."""
+        return self.said if self._fits(0, 0) else None
+
+    def _fits(self, at: int, start: int) -> bool:
+        if at == len(self.parts):
+            return start == len(self.text)
+        part = self.parts[at]
+        if isinstance(part, str):
+            return self.text.startswith(part, start) and self._fits(at + 1, start + len(part))
+        name = part.word.name
+        if name in self.said and not part.converters:  # the same text again, so that the first is found whole
+            return self.text.startswith(self.said[name], start) and self._fits(at + 1, start + len(self.said[name]))
+        if start >= self.failed.get(at, len(self.text)):
+            return False
+        first = name not in self.said
+        for end in self._ends(at, start, whole=part.word.kind == "whole"):
+            self.steps -= 1
+            if self.steps < 0:
+                return False
+            if first:
+                self.said[name] = self.text[start:end]
+            if self._fits(at + 1, end):
+                return True
+        if first:
+            self.said.pop(name, None)
+        if self.alone[at]:
+            self.failed[at] = start
+        return False
+
+    def _ends(self, at: int, start: int, *, whole: bool) -> Iterator[int]:
+        """Where the hole's text may end, in the order in which it is tried."""
+        if whole:
+            end = start
+            while end < len(self.text) and self.text[end].isdecimal():
+                end += 1
+            yield from range(end, start, -1)
+        elif at + 1 == len(self.parts):
+            yield len(self.text)
+        else:
+            behind = self.parts[at + 1]
+            assert isinstance(behind, str)  # no hole stands directly behind another: see ``parse``
+            end = start
+            while (end := self.text.find(behind, end + 1)) >= 0:
+                yield end
 
 
 def parse(text: str, tables: Tables | None = None) -> Pattern:
@@ -183,6 +233,9 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
             if plain:
                 parts.append(plain)
                 plain = ""
+            elif parts:
+                what = "two holes stand one behind the other, and nobody could tell where the first ends"
+                raise HoleError(what, at, "put a sign between them, such as a hyphen")
             parts.append(_hole(match, tables or Tables()))
         position = match.end()
     plain += text[position:]

@@ -18,6 +18,7 @@ from ichnos import __version__
 from ichnos.errors import IchnosError
 from ichnos.files import disk, signatures
 from ichnos.files.signatures import Signatures
+from ichnos.files.writing import sweep
 from ichnos.games.catalogues import library
 from ichnos.pack.build import state as states
 from ichnos.pack.build.state import CLIP, INPUT, WRITTEN, LastBuild, WorkspaceState
@@ -111,7 +112,8 @@ def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted
     before = signatures.sign_all(sources.made_of(None, folder))
     loaded = workspaces.load(folder, game)
     if minted and loaded.ids_to_mint():
-        minted(assignments.mint_missing_ids(loaded))
+        with lock(folder):
+            minted(assignments.mint_missing_ids(workspaces.load(folder, game)))
         before = signatures.sign_all(sources.made_of(None, folder))
         loaded = workspaces.load(folder, game)
     return _of_workspace(loaded, outline.make(loaded), before)
@@ -156,6 +158,21 @@ def plan(folder: Path, game: str | None = None, output: Path | None = None, mint
             state.close()
 
 
+def plan_workspace(loaded: Workspace) -> Building:
+    """Plan the usual build of a workspace as it is in memory. Raises IchnosError as ``plan`` does."""
+    from ichnos.pack.plan import outline
+
+    # The file may yet say otherwise than the workspace does: the next build must not take it for its own.
+    before: Signatures = {str(loaded.folder / FILE_NAME): signatures.CHANGED}
+    state = states.opened(loaded.folder)
+    try:
+        last = state.last_build(loaded.game, None) if state else None
+        return _prepared(loaded.folder, None, _of_workspace(loaded, outline.make(loaded), before), state, last)
+    finally:
+        if state is not None:
+            state.close()
+
+
 def plan_outline(folder: Path, outline: Outline) -> Prepared:
     """Plan the usual build of an outline. Writes nothing. Raises IchnosError for clips that cannot be used."""
     from ichnos.pack.build.build import prepare
@@ -173,7 +190,7 @@ def _prepared(
 ) -> Building:
     from ichnos.pack.build.build import prepare
 
-    into = output or usual_output(folder, begun.outline.game)
+    into = output or disk.own_place(folder, usual_output(folder, begun.outline.game))
     return Building(folder, output, begun, prepare(folder, begun.outline, into, state, last))
 
 
@@ -193,6 +210,8 @@ def carry_out(
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
         state.mend()
+        for name in (building.prepared.package.name, "probe"):
+            sweep(building.prepared.package.parent, name)
         game, planned = building.begun.outline.game, building.prepared.last
         if state.last_number(game, building.output) not in (0, planned.number if planned else 0):
             now = state.last_build(game, building.output)  # another process has built since

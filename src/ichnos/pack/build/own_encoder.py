@@ -37,8 +37,9 @@ def tasks(folder: Path, plan: Plan, state: WorkspaceState | None) -> list[Task]:
     for file in plan.files:
         if file.conversion is None:
             continue
-        ready = folder / READY / PurePosixPath(file.path).with_suffix(".wav")
+        ready = disk.own_place(folder, folder / READY / PurePosixPath(file.path).with_suffix(".wav"))
         encoded = folder / ENCODED / file.path
+        disk.refuse_way_out(folder, encoded, f"{ENCODED}/{file.path}")
         identity, time = put_out.get(file.path, ("", 0))
         current = identity == file.conversion.identity and disk.is_file(ready)
         done = current and disk.is_file(encoded) and disk.changed_at(encoded) >= time
@@ -87,7 +88,7 @@ def put_out(
             noted[task.file.path] = (conversion.identity, disk.changed_at(task.ready))
     known = {task.file.path for task in tasks}
     state.note_put_out(game, {path: noted[path] for path in noted if path in known})
-    write_whole(folder / READY / LIST, "".join(_lines(folder, tasks)).encode())
+    write_whole(disk.own_place(folder, folder / READY / LIST), "".join(_lines(folder, tasks)).encode())
 
 
 def _lines(folder: Path, tasks: Sequence[Task]) -> Iterator[str]:

@@ -3,27 +3,24 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import tomlkit
-
-from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.archives import write_archive
-from ichnos.files.writing import fresh, write_whole
+from ichnos.files.user import user_identity
+from ichnos.files.writing import fresh_name, sweep
 from ichnos.pack.build import building
 from ichnos.pack.plan import outline
 from ichnos.pack.plan.plan import Outline
-from ichnos.pack.workspace import assignments
+from ichnos.pack.workspace import assignments, unfinished
 from ichnos.pack.workspace import workspace as workspaces
-from ichnos.pack.workspace.folder import FILE_NAME, lock
+from ichnos.pack.workspace.folder import FILE_NAME, lock, private_path
+from ichnos.pack.workspace.unfinished import RELEASES, Release
 from ichnos.pack.workspace.workspace import Workspace
 
-CHANGES = "CHANGES.md"
 _STEPS = ("major", "minor", "patch")
 
 
@@ -59,8 +56,7 @@ def preview(folder: Path, step: str | None) -> tuple[str, Path, int]:
     """
     loaded = workspaces.load(folder)
     version = _version(loaded, step)
-    pack = loaded.pack_file.pack.model_copy(update={"version": version})
-    made = outline.make(replace(loaded, pack_file=loaded.pack_file.model_copy(update={"pack": pack})))
+    made = outline.make(_with_version(loaded, version))
     archive = _archive(loaded, version, made)
     return version, archive, len(building.plan_outline(folder, made).missing)
 
@@ -71,7 +67,8 @@ def _version(loaded: Workspace, step: str | None) -> str:
 
 def _archive(loaded: Workspace, version: str, made: Outline) -> Path:
     """Where the archive of a version goes. Raises UsageError where it is there already."""
-    archive = loaded.folder / "release" / (made.package if made.archive else f"{made.package}-{version}.zip")
+    releases = disk.own_place(loaded.folder, loaded.folder / RELEASES)
+    archive = releases / (made.package if made.archive else f"{made.package}-{version}.zip")
     if disk.exists(archive):
         raise UsageError(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
     return archive
@@ -85,7 +82,7 @@ def release(
     on_progress: Callable[[float], None] = lambda _: None,
     on_wait: Callable[[], None] = lambda: None,
 ) -> Released:
-    """Make a release. Where it fails, the workspace's file and its changes stay as they were.
+    """Make a release. Until all is built and checked nothing of the workspace changes; then all of it does.
 
     Args:
         step: which number of the version goes up; None: it stays as it is.
@@ -94,63 +91,49 @@ def release(
         on_wait: called where another process builds here, which is waited for.
 
     Raises:
-        IchnosError: the build fails, or the check does not pass.
+        IchnosError: the build fails, or the check does not pass; or somebody saves the workspace meanwhile.
         UsageError: this version was released already.
     """
+    private = private_path(folder)
     with lock(folder, on_wait):
+        sweep(folder / RELEASES)
+        assignments.mint_missing_ids(workspaces.load(folder))
         loaded = workspaces.load(folder)
         version = _version(loaded, step)
-        with _unless_it_fails(folder / FILE_NAME, folder / CHANGES):
-            if step:
-                document = tomlkit.parse(loaded.file.text.content)
-                document["pack"]["version"] = version
-                write_whole(folder / FILE_NAME, assignments.as_bytes(loaded, document))
-            assignments.mint_missing_ids(workspaces.load(folder))
-            _write_change(folder / CHANGES, version, note)
-            planned = building.plan(folder)
-            archive = _archive(loaded, version, planned.prepared.outline)
-            built, _ = building.carry_out(planned, on_progress)
-            wrong = check(workspaces.load(folder), built.package)
-            if wrong:
-                listed = "\n  ".join(wrong[:10])
-                raise IchnosError(
-                    f"the check does not pass, so nothing is released:\n  {listed}",
-                    place=Place(loaded.shown(built.package)),
-                    cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
-                )
-            _write_archive(built.package, archive)
-    digest = disk.digest(archive)
-    write_whole(archive.with_name(f"{archive.name}.sha256"), f"{digest}  {archive.name}\n".encode())
-    return Released(version, archive, digest)
+        released = _with_version(loaded, version)
+        planned = building.plan_workspace(released)
+        archive = _archive(loaded, version, planned.prepared.outline)
+        built, _ = building.carry_out(planned, on_progress)
+        wrong = check(released, built.package)
+        if wrong:
+            listed = "\n  ".join(wrong[:10])
+            raise IchnosError(
+                f"the check does not pass, so nothing is released:\n  {listed}",
+                place=Place(loaded.shown(built.package)),
+                cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
+            )
+        with fresh_name(archive) as beside:
+            _write_archive(built.package, beside)
+            sha256 = disk.digest(beside)
+            if disk.read(folder / FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
+                what = "this file was saved while the release was made, so nothing is released"
+                raise IchnosError(what, place=Place(FILE_NAME), cure="release again")
+            heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
+            to_do = Release(version, heading, note, archive.name, beside.name, sha256, user_identity())
+            unfinished.begin(folder, private, to_do)
+    return Released(version, archive, sha256)
 
 
-def _write_archive(package: Path, archive: Path) -> None:
+def _with_version(loaded: Workspace, version: str) -> Workspace:
+    """The workspace as it will be."""
+    pack = loaded.pack_file.pack.model_copy(update={"version": version})
+    return replace(loaded, pack_file=loaded.pack_file.model_copy(update={"pack": pack}))
+
+
+def _write_archive(package: Path, beside: Path) -> None:
     """The package's archive; a folder goes into one with its own name around it, as it goes into the game."""
-    with fresh(archive) as beside:
-        if disk.is_file(package):
-            disk.copy(package, beside)
-            return
-        files = disk.below(package)
-        write_archive(beside, [(path.relative_to(package.parent).as_posix(), path) for path in files])
-
-
-def _write_change(path: Path, version: str, note: str) -> None:
-    heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
-    text = from_bytes(disk.read(path), path.name).content if disk.is_file(path) else "# Changes\n"
-    title, _, rest = text.partition("\n")
-    write_whole(path, f"{title}\n\n{heading}\n\n- {note}\n{rest}".encode())
-
-
-@contextmanager
-def _unless_it_fails(*paths: Path) -> Iterator[None]:
-    """Put files back as they were if the block does not end well."""
-    before = {path: disk.read(path) if disk.is_file(path) else None for path in paths}
-    try:
-        yield
-    except BaseException:
-        for path, data in before.items():
-            if data is None:
-                disk.remove(path)
-            else:
-                write_whole(path, data)
-        raise
+    if disk.is_file(package):
+        disk.copy(package, beside)
+        return
+    files = disk.below(package)
+    write_archive(beside, [(path.relative_to(package.parent).as_posix(), path) for path in files])

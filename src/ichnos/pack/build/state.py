@@ -22,6 +22,7 @@ from ichnos.files.paths import below, seen_from
 from ichnos.files.signatures import Signatures
 from ichnos.files.state import State
 from ichnos.files.user import user_identity
+from ichnos.files.writing import put_back
 from ichnos.pack.workspace.folder import private_path
 
 NAME = "state.sqlite"
@@ -321,4 +322,7 @@ def latest_package(folder: Path, game: str | None) -> Path | None:
         return None
     with closing(state):
         found = state.latest_build(game)
-    return found.package if found is not None and disk.exists(found.package) else None
+    if found is None:
+        return None
+    put_back(found.package)
+    return found.package if disk.exists(found.package) else None

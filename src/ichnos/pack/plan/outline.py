@@ -122,6 +122,7 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
             place = workspace.file.place("prop", index, "picture")
             errors.append(IchnosError(what, place=place, cure="correct the name"))
         elif path is not None:
+            disk.refuse_way_out(workspace.folder, file, prop.picture)
             found.append(
                 PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", disk.read(file, prop.picture))
             )
@@ -134,6 +135,7 @@ def _other_files(workspace: Workspace) -> list[PlannedFile]:
     for index, one in enumerate(workspace.pack_file.file):
         file = workspace.folder / one.file
         if disk.is_file(file):
+            disk.refuse_way_out(workspace.folder, file, one.file)
             found.append(PlannedFile(one.path, f"{one.file}, as it is", disk.read(file, one.file)))
         else:
             place = workspace.file.place("file", index, "file")
@@ -259,6 +261,7 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
     reason = "a script that plays the sounds"
     if script.region is not None:
         own = workspace.folder / "own" / script.path
+        disk.refuse_way_out(workspace.folder, own, f"own/{script.path}")
         theirs = from_bytes(disk.read(own), f"own/{script.path}").content if disk.is_file(own) else ""
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)

@@ -13,14 +13,15 @@ from pydantic import ValidationError
 from tomlkit.exceptions import TOMLKitError
 from tomlkit.items import AoT
 
-from ichnos.documents.checked import beyond, decimal_point, in_words
+from ichnos.documents.checked import beyond, checked, decimal_point, in_words
+from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.folder import nearest_file
-from ichnos.pack.workspace.pack_file import Sound, Take
+from ichnos.pack.workspace.pack_file import PackFile, Sound, Take
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
 
 
@@ -66,7 +67,7 @@ def mint_missing_ids(loaded: Workspace) -> list[str]:
         ids: Any = document.setdefault("ids", tomlkit.table())
         for name in missing:
             ids[name] = str(uuid.uuid4())
-        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+        save(loaded, document)
     return missing
 
 
@@ -77,7 +78,22 @@ def _document(loaded: Workspace) -> tomlkit.TOMLDocument:
         raise IchnosError(str(error), place=Place(FILE_NAME), cure="correct the file in your editor") from None
 
 
-def as_bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
+def save(loaded: Workspace, document: tomlkit.TOMLDocument) -> None:
+    """Write the workspace's file as changed; the caller holds the workspace's lock.
+
+    Raises:
+        IchnosError: it would not be read again, or somebody has saved it since it was read.
+    """
+    data = _as_bytes(loaded, document)
+    checked(PackFile, TomlFile(data, FILE_NAME))
+    path = loaded.folder / FILE_NAME
+    if disk.read(path, FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
+        what = "this file was saved while it was being changed, so it is left as it is"
+        raise IchnosError(what, place=Place(FILE_NAME), cure="say it again")
+    write_whole(path, data)
+
+
+def _as_bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
     """The document as the file was spelled: its encoding and its line ends."""
     content = tomlkit.dumps(document)
     if "\r\n" in loaded.file.text.content:
@@ -140,7 +156,7 @@ def assign(
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
     if not dry_run:
-        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+        save(loaded, document)
     return Assignment(key, tuple(takes), how)
 
 
@@ -172,7 +188,7 @@ def assign_pairs(
             sounds[-1][name] = value
         done.append(Assignment(key, tuple(takes), "new"))
     if done and not dry_run:
-        write_whole(loaded.folder / FILE_NAME, as_bytes(loaded, document))
+        save(loaded, document)
     return done, standing
 
 

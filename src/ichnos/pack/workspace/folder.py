@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.locks import locked
+from ichnos.files.writing import sweep
 
 FILE_NAME = "ichnos.toml"
 TABLE_NAME = "sounds.csv"
@@ -27,6 +28,9 @@ def find_folder(start: Path) -> Path:
     """
     for folder in (start.absolute(), *start.absolute().parents):
         if disk.is_file(folder / FILE_NAME):
+            if disk.exists(private_path(folder, "release.json")):
+                with lock(folder):
+                    pass
             return folder
     raise UsageError(
         f"{start.absolute()} is not in a workspace: there is no {FILE_NAME} here or above",
@@ -60,9 +64,24 @@ def private_path(folder: Path, *names: str) -> Path:
     return path
 
 
-def lock(folder: Path, on_wait: Callable[[], None] = lambda: None) -> AbstractContextManager[None]:
-    """Held by whoever changes a workspace or builds it. ``on_wait``: called where another process has it."""
-    return locked(private_path(folder, "lock"), on_wait)
+@contextmanager
+def lock(folder: Path, on_wait: Callable[[], None] = lambda: None) -> Iterator[None]:
+    """Held by whoever changes a workspace or builds it. ``on_wait``: called where another process has it.
+
+    A release that was cut short is finished first, and what killed processes left is swept away.
+    """
+    with locked(private_path(folder, "lock"), on_wait):
+        _finish_release(folder)
+        for place in (folder, private_path(folder)):
+            sweep(place)
+        yield
+
+
+def _finish_release(folder: Path) -> None:
+    if disk.exists(private_path(folder, "release.json")):
+        from ichnos.pack.workspace import unfinished
+
+        unfinished.finish(folder, private_path(folder))
 
 
 def nearest_file(folder: Path, missing: Path) -> str | None:
