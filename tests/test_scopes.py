@@ -96,7 +96,7 @@ def test_a_profile_that_loses_something_is_found_out(tmp_path: Path) -> None:
     folder = tmp_path / "quill"
     shutil.copytree(profile.BUNDLED / "quillmarsh", folder)
     path = folder / "tree/marsh/calls.bog"
-    path.write_text(path.read_text().replace("@near@ @far@", "@near@1@far@"))
+    path.write_text(path.read_text().replace("@near@ @far@", "@key@e@near@ @far@"))
     result = run("games", "check", folder)
     assert result.code == 1
     assert "fault: line" in result.out
