@@ -96,6 +96,9 @@ class _Parser:
         self.content = text.content
         self.braces = braces
         self.tokens = self._tokens()
+        self.with_statements: set[int] = set()  # the opening marks that have a statement right inside
+        self.with_commas: set[int] = set()
+        self._look_inside()
         self.at = 0
 
     def error(self, what: str, offset: int, cure: str = "") -> IchnosError:
@@ -117,6 +120,20 @@ class _Parser:
             tokens.append((self.content[start] if kind == "mark" else "quoted" if word else kind, start, position))
             if kind == "end":
                 return tokens
+
+    def _look_inside(self) -> None:
+        """What stands right inside each brace and bracket; once for all of them, so that it takes linear time."""
+        around: list[int] = []
+        for number, (kind, _, _) in enumerate(self.tokens):
+            if kind in _CLOSES:
+                around.append(number)
+            elif around:
+                if kind in ("}", "]"):
+                    around.pop()
+                elif kind in ("=", ";"):
+                    self.with_statements.add(around[-1])
+                elif kind == ",":
+                    self.with_commas.add(around[-1])
 
     def _unreadable(self, position: int) -> IchnosError:
         comment = self.content.find("/*", position)
@@ -240,15 +257,7 @@ class _Parser:
 
     def is_list(self, given: bool) -> bool:
         """Is this brace a list of values? With = before it, or commas in it, and no statement inside."""
-        depth = commas = 0
-        for kind, _, _ in self.tokens[self.at :]:
-            depth += (kind in _CLOSES) - (kind in ("}", "]"))
-            if depth == 0:
-                break
-            if depth == 1 and kind in ("=", ";"):
-                return False
-            commas += depth == 1 and kind == ","
-        return given or commas > 0
+        return self.at not in self.with_statements and (given or self.at in self.with_commas)
 
     def items(self, node: Node, closing: str, depth: int) -> None:
         while True:

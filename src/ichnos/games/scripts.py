@@ -144,20 +144,25 @@ def render(folder: Path, template: str, values: dict[str, Any], tables: Tables |
     Raises:
         IchnosError: with the template's file, line and column.
     """
-    from jinja2 import FileSystemLoader, StrictUndefined, TemplateError, TemplateSyntaxError, UndefinedError
-    from jinja2.sandbox import ImmutableSandboxedEnvironment
+    from jinja2 import TemplateError, TemplateSyntaxError, UndefinedError
 
-    environment = ImmutableSandboxedEnvironment(
-        loader=FileSystemLoader(folder), undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
-        keep_trailing_newline=True, autoescape=False,
-    )  # fmt: skip
-    environment.filters.update(_filters(tables or Tables()))
+    from ichnos.games.sandbox import Sandbox
+
+    environment = Sandbox(folder, _filters(tables or Tables()))
     try:
         return environment.get_template(template).render(values)
     except TemplateSyntaxError as error:
         known = [*environment.filters] if "filter" in str(error.message) else []
         raise _refused(folder / (error.name or template), error.lineno, str(error.message), known) from None
-    except (TemplateError, TypeError, ValueError, ArithmeticError, LookupError, AttributeError) as error:
+    except (
+        TemplateError,
+        TypeError,
+        ValueError,
+        ArithmeticError,
+        LookupError,
+        AttributeError,
+        RecursionError,
+    ) as error:
         lines = [
             frame.lineno for frame in traceback.extract_tb(error.__traceback__) if frame.filename.endswith(template)
         ]
@@ -186,6 +191,7 @@ _PLAIN_WORDS = (
         r"^Unexpected end of template\..*$",
         "a block is not closed: {% endfor %} or {% endif %} is missing",
     ),
+    (r"^maximum recursion depth.*$", "a macro or a template calls itself without end"),
     (r"^unsupported operand.*$|^can only concatenate.*$|^must be .*$", "two values that do not go together are joined"),
 )
 
