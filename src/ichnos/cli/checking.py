@@ -50,6 +50,15 @@ def check(
     ] = None,
     workspace: WorkspaceFolder = Path(),
     json: Json = False,
+    budget: Annotated[
+        float,
+        typer.Option(
+            metavar="TIMES",
+            min=0.01,
+            max=1000,
+            help="How much of a large pack is looked at; 1 is 20,000 sounds, 4 GB, 10 hours.",
+        ),
+    ] = 1.0,
     sarif: Annotated[bool, typer.Option("--sarif", help="Print the findings as SARIF 2.1.0, for code hosts.")] = False,
 ) -> None:
     """Read a pack back from disk, decode every sound in it, and report findings.
@@ -59,6 +68,7 @@ def check(
     """
     from ichnos.review import across
     from ichnos.review import check as checking
+    from ichnos.review.budget import Budget
     from ichnos.review.subject import Subject, opened
 
     if json and sarif:
@@ -73,7 +83,7 @@ def check(
         show.keys_unchecked(context.profile.rules.game.title)
     subjects = [Subject(context, opened(context.profile, pack)) for pack in packs]
     with show.progress("decoding", sum(len(subject.sounds) for subject in subjects)) as advance:
-        results = [checking.check(subject, lambda _: advance(1)) for subject in subjects]
+        results = [checking.check(subject, lambda _: advance(1), Budget(budget)) for subject in subjects]
     shared: list[Finding] = []
     if len(packs) > 1:
         loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, subjects, strict=True)]

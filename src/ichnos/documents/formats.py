@@ -12,6 +12,7 @@ from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Document, Format, many_nodes
 from ichnos.documents.xml import Xml, declared_encoding
+from ichnos.errors import IchnosError, Place
 
 # By the name that a profile uses; ``escapes`` matters to those that take it.
 FORMATS: dict[str, Callable[..., Format]] = {
@@ -24,6 +25,8 @@ FORMATS: dict[str, Callable[..., Format]] = {
     "csv": CsvTable,
     "tsv": lambda: TAB_TABLE,
 }
+MOST_SIGNS = 4_000_000  # a tree of more values would take gigabytes
+_SIGNS = (b",", b"{", b"[", b"<", b";")
 _WITH_ESCAPES = ("ini", "braces", "lines")
 
 
@@ -52,5 +55,8 @@ def parse(data: bytes, path: str, document_format: Format, encoding: str | None 
     if isinstance(document_format, Xml):
         encoding = declared_encoding(data) or encoding
     text = from_bytes(data, path, encoding or "utf-8")
+    if sum(map(data.count, _SIGNS)) > MOST_SIGNS:
+        what = f"this file has more than {MOST_SIGNS:,} values, and no definition that is read here has"
+        raise IchnosError(what, place=Place(path), cure="is it the right file?")
     with many_nodes():
         return Document(text, document_format, document_format.parse(text))

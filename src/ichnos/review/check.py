@@ -8,7 +8,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from ichnos.review import documents, keys, licences, metadata, naming, references, scripts, sounds, waivers
-from ichnos.review.findings import Finding
+from ichnos.review.budget import Budget
+from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
 # In the order in which they are reported.
@@ -48,16 +49,28 @@ class Checked:
         return not any(found.kind.grave for found in self.findings)
 
 
-def check(subject: Subject, on_progress: Callable[[str], None]) -> Checked:
+def _over(subject: Subject, budget: Budget) -> Iterator[Finding]:
+    if budget.over:
+        what = (
+            f"{len(budget.over):,} of {len(subject.sounds):,} sounds were not looked at, {min(budget.over)} among them"
+        )
+        yield finding("over-budget", subject.files.place, what)
+
+
+def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget | None = None) -> Checked:
     """Check a pack.
 
     Args:
+        budget: how much of it is looked at; what is over it is a finding, and the rest is checked all the same.
         on_progress: called with the name of each sound file when it has been decoded.
     """
     found = [one for family in _FAMILIES for one in family(subject)]
 
+    budget = budget or Budget()
+    decoder = sounds.Decoder(subject, budget)
+
     def one(name: str) -> tuple[list[Finding], float]:
-        result = sounds.findings(subject, name)
+        result = decoder.findings(name)
         on_progress(name)
         return result
 
@@ -65,6 +78,7 @@ def check(subject: Subject, on_progress: Callable[[str], None]) -> Checked:
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         decoded = list(pool.map(one, subject.sounds))
     found += [each for findings, _ in decoded for each in findings]
+    found += _over(subject, budget)
     left, waived = waivers.sort_out(subject.context, found)
     own_codec = sum(subject.is_own_codec(name) for name in subject.sounds)
     return Checked(

@@ -43,6 +43,9 @@ KINDS = {
         FindingKind("path-unknown", "silence: the game never asks for this file", "give it the name of the game's own"),
         FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
         FindingKind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
+        FindingKind(
+            "over-budget", "nobody knows: this much was not looked at", "if you trust the pack, say: check --budget 10"
+        ),
         FindingKind("link-inside", "unpacking could write or read outside the pack", "put the file itself there"),
         FindingKind("name-windows", "the file cannot be unpacked on Windows", "give it another name"),
         FindingKind("name-case", "on Windows and macOS one of the two is lost", "give one of them another name"),

@@ -15,6 +15,7 @@ from ichnos.errors import IchnosError, Place
 if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
 
+SLOWEST, FASTEST, MOST_CHANNELS = 1_000, 768_000, 32  # Hz, and channels of a sound file
 _HIGHEST = 1000.0  # 60 dB above full scale
 
 _CODECS = {
@@ -138,13 +139,14 @@ def _of_header(stream: IO[bytes], path: Path, container: str) -> Facts:
         from ichnos.audio.files import video
 
         stream.seek(0)
-        return Facts(container, containers.claimed(path), *video.facts(stream, place))
+        return _possible(path, container, containers.claimed(path), *video.facts(stream, place))
     with opened(stream, place, container) as sound:
         return _of_sound(sound, container, path)
 
 
 def _of_sound(sound: Any, container: str, path: Path) -> Facts:
-    return Facts(
+    return _possible(
+        path,
         container,
         containers.claimed(path),
         _CODECS.get(sound.subtype, sound.subtype),
@@ -152,6 +154,16 @@ def _of_sound(sound: Any, container: str, path: Path) -> Facts:
         sound.channels,
         sound.frames,
     )
+
+
+def _possible(path: Path, *said: Any) -> Facts:
+    """The facts, where they are those of a sound. Raises IchnosError for a rate that no sound has."""
+    found = Facts(*said)
+    if not SLOWEST <= found.rate <= FASTEST or not 0 < found.channels <= MOST_CHANNELS:
+        what = f"this {found.container} file says that it has {found.rate:,} Hz and {found.channels} channels"
+        cure = f"export it again, with {SLOWEST:,} to {FASTEST:,} Hz and at most {MOST_CHANNELS} channels"
+        raise IchnosError(what, place=Place(str(path)), cure=cure)
+    return found
 
 
 def _other(stream: IO[bytes]) -> str | None:

@@ -8,10 +8,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     from PIL import Image
 
+FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP")  # Pillow knows forty, and some are traps
+MOST_PIXELS = 32_000_000
 _BARS = 7
 
 
@@ -23,16 +26,22 @@ def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
     """
     from PIL import Image, ImageOps, UnidentifiedImageError
 
+    data = disk.read(path, shown)
     try:
-        with Image.open(path) as picture:
+        with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+            if picture.width * picture.height > MOST_PIXELS:
+                raise IchnosError(
+                    f"this picture has {picture.width} x {picture.height} pixels", place=Place(shown),
+                    cure=f"make it smaller: an icon has {size} x {size}",
+                )  # fmt: skip
             colours = picture.convert("RGBA")
             if shape == "cropped":
                 square = ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS)
             else:
                 square = ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0))
-    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as error:
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError) as error:
         raise IchnosError(
-            f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP or BMP"
+            f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP, GIF or BMP"
         ) from None
     return _png(square)
 
