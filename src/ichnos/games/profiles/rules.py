@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import fnmatch
 import hashlib
 import re
@@ -33,6 +34,33 @@ def _scopes(repeat: dict[str, Any]) -> dict[str, Any]:
         if scope not in vocabulary.PRINCIPAL:
             raise ValueError(f"there is no scope {scope!r}; there are {', '.join(vocabulary.PRINCIPAL)}")
     return repeat
+
+
+def _sign(text: str) -> str:
+    if text not in ("", ".", "_", "-") and not re.fullmatch(r"\w+", text):
+        raise ValueError("letters, digits, a dot, a hyphen or an underscore are expected")
+    return text
+
+
+def _one_name(name: str) -> str:
+    if "/" in name or "\\" in name or name.startswith(".."):
+        raise ValueError("a name is expected, without a folder before it")
+    return name
+
+
+# Python's codecs that are no way to write a text file: they encode for other ends, or run what they read.
+_NO_ENCODINGS = ("idna", "mbcs", "oem", "punycode", "raw_unicode_escape", "undefined", "unicode_escape", "utf-7")
+
+
+def _encoding(name: str) -> str:
+    try:
+        found = codecs.lookup(name).name
+        fits = "{a} = 1\n".encode(name).decode(name) == "{a} = 1\n"
+    except (LookupError, ValueError, TypeError):
+        found, fits = "", False
+    if not fits or found in _NO_ENCODINGS or found.replace("-", "_") in _NO_ENCODINGS:
+        raise ValueError(f"there is no encoding named {name!r} for text; there are UTF-8, UTF-16, latin-1, cp1252 ...")
+    return name
 
 
 InsidePath = Annotated[str, AfterValidator(_inside)]
@@ -109,7 +137,9 @@ class NameRules(TomlTable):
     separator: str = Field(default=".", min_length=1, description="what stands between the pieces of a key")
     ascii: bool = Field(default=False, description="file names are spelled in ASCII; é becomes e")
     case: Literal["kept", "lower", "upper"] = Field(default="kept", description="of file names")
-    spaces: str | None = Field(default=None, description="what stands for a space in file names; without it they stay")
+    spaces: Annotated[str, AfterValidator(_sign)] | None = Field(
+        default=None, description="what stands for a space in file names; without it they stay"
+    )
     allowed: Annotated[str, AfterValidator(_signs)] | None = Field(
         default=None, description="the characters allowed in file names, as in a-z0-9_"
     )
@@ -126,7 +156,8 @@ class NameRules(TomlTable):
 
             text = anyascii(text)
         if self.spaces is not None:
-            text = re.sub(r"\s+", self.spaces, text)
+            stand_in = self.spaces
+            text = re.sub(r"\s+", lambda _: stand_in, text)
         text = {"lower": text.lower(), "upper": text.upper()}.get(self.case, text)
         if self.allowed is not None:
             text = _not_allowed(self.allowed).sub("_", text)
@@ -244,7 +275,9 @@ class DocumentRules(TomlTable):
     format: Annotated[str, AfterValidator(_format)] | None = Field(
         default=None, description="where the file's extension does not say it"
     )
-    encoding: str | None = Field(default=None, description="where it is not UTF-8 and has no byte-order mark")
+    encoding: Annotated[str, AfterValidator(_encoding)] | None = Field(
+        default=None, description="where it is not UTF-8 and has no byte-order mark"
+    )
     escapes: Literal["backslash", "none"] | None = Field(
         default=None, description="whether the game reads \\n and \\\\ in values (lines, ini, braces)"
     )
@@ -263,7 +296,9 @@ class ScriptRules(TomlTable):
 
 class Packaging(TomlTable):
     kind: Literal["archive", "folder"] = Field(description="a zip archive, or a plain folder")
-    name: str = Field(description="the archive's or folder's name, holes and extension and all")
+    name: Annotated[str, AfterValidator(_one_name)] = Field(
+        description="the archive's or folder's name, holes and extension and all"
+    )
 
 
 class LoadList(TomlTable):
