@@ -54,6 +54,7 @@ def main() -> None:
     folder, words = Path(sys.argv[1]), sys.argv[2:]
     check = compile(sys.stdin.read(), "check", "exec")
     copy = folder.with_name(f"{folder.name}-killed")
+    exec(os.environ.get("KILLING_FIRST", ""))  # what is otherwise on this machine
     number, deaths = 0, 0
     while True:
         shutil.rmtree(copy, ignore_errors=True)

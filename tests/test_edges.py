@@ -209,7 +209,7 @@ def test_a_number_without_end_is_refused_in_its_place(number: str, workspace: Pa
         assert (done.code, f"ichnos.toml:{line}:" in done.err) == (1, True), done.err
         (workspace / "ichnos.toml").write_text(before, "utf-8")
     for words in (
-        ("assign", "shore.foghorn.near", "clips/gull.ogg", "--volume"), 
+        ("assign", "shore.foghorn.near", "clips/gull.ogg", "--volume"),
         ("heard", "clips/gull.ogg", "--bed", "clips/draught.wav", "--wish"), ("split", "clips/gull.ogg", "--gap"),
         ("convert", "clips/gull.ogg", "--to", "o", "--container", "ogg", "--quality"), ("loop", "clips/gull.ogg", "--start"),
         ("treat", "clips/gull.ogg", "--to", "o", "--gain"),

@@ -246,9 +246,12 @@ def own_place(root: Path, path: Path) -> Path:
 
 
 def refuse_way_out(root: Path, path: Path, shown: str) -> None:
-    """Raises IchnosError where a file of a folder is a link to something outside: that could be anybody's secret."""
-    if os.path.exists(path) and not resolved(path).is_relative_to(resolved(root)):
-        what = "this leads out of the workspace, by a link, and would put a file from elsewhere into the pack"
+    """Raises IchnosError where a file of a folder is a link to something outside.
+
+    Read, that could be anybody's secret, and get into a pack; written, anybody's work.
+    """
+    if os.path.lexists(path) and not resolved(path).is_relative_to(resolved(root)):
+        what = "this leads out of the workspace, by a link"
         raise IchnosError(what, place=Place(shown), cure="put the file itself here")
 
 

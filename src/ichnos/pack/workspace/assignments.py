@@ -87,6 +87,7 @@ def save(loaded: Workspace, document: tomlkit.TOMLDocument) -> None:
     data = _as_bytes(loaded, document)
     checked(PackFile, TomlFile(data, FILE_NAME))
     path = loaded.folder / FILE_NAME
+    disk.refuse_way_out(loaded.folder, path, FILE_NAME)
     if disk.read(path, FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
         what = "this file was saved while it was being changed, so it is left as it is"
         raise IchnosError(what, place=Place(FILE_NAME), cure="say it again")

@@ -51,6 +51,8 @@ def begin(folder: Path, private: Path, release: Release) -> None:
     Raises:
         IchnosError: something cannot be written; where it was noted already, the next start goes on with it.
     """
+    for name in (CHANGES, _WORKSPACE):
+        disk.refuse_way_out(folder, folder / name, name)
     with_change(folder / CHANGES, release)  # whatever cannot be read there is found before it counts
     write_whole(path_of(private), json.dumps(asdict(release)).encode())
     finish(folder, private)
