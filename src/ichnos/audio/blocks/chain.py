@@ -89,12 +89,15 @@ def resample(blocks: Iterable[Block], rate: float, to_rate: float, channels: int
         yield done[:missing]
 
 
-def quantise(blocks: Iterable[Block], bits: int, dither: np.random.Generator | None) -> Iterator[NDArray[Any]]:
+def quantise(
+    blocks: Iterable[Block], bits: int, dither: np.random.Generator | None, *, alike: bool = False
+) -> Iterator[NDArray[Any]]:
     """Samples as whole numbers, cut off at full scale.
 
     Args:
         bits: 16 or 24.
         dither: where the numbers have fewer bits than the sound: TPDF noise of one bit up and down.
+        alike: all channels are the same, and stay so.
 
     Yields:
         int16, or int32 with the 24 bits in its upper part, as libsndfile takes them.
@@ -105,6 +108,7 @@ def quantise(blocks: Iterable[Block], bits: int, dither: np.random.Generator | N
     for block in blocks:
         scaled = block.astype(np.float64) * full
         if dither is not None:
-            scaled += dither.random(block.shape) - dither.random(block.shape)
+            shape = (len(block), 1) if alike else block.shape
+            scaled += dither.random(shape) - dither.random(shape)
         whole = np.clip(np.rint(scaled), -full, full - 1)
         yield whole.astype(np.int16) if bits == 16 else whole.astype(np.int32) << 8

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
-from ichnos.audio.files import containers
+from ichnos.audio.files import containers, ogg
+from ichnos.audio.files.mended import mended
 from ichnos.errors import IchnosError, Place
 
 if TYPE_CHECKING:
@@ -186,16 +187,61 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
     # A file by its name: libsndfile then reads it itself, and need not ask Python for each piece. Of
     # rare kinds it would believe the extension, though.
     name = getattr(stream, "name", None)
-    known = container in containers.KNOWN and isinstance(stream, io.BufferedReader)
+    links = ogg.links(stream) if container == "Ogg" else []
+    if len(links) > 1:
+        return Chained(stream, links, place)
+    whole = mended(stream, container)
+    known = container in containers.KNOWN and isinstance(whole, io.BufferedReader)
     by_name = known and isinstance(name, str | Path) and _is_unicode(str(name))
     try:
-        return soundfile.SoundFile(name if by_name else stream)
+        return soundfile.SoundFile(name if by_name else whole)
     except soundfile.LibsndfileError as error:
         raise IchnosError(
             f"this {container} file cannot be decoded ({_reason(error)})",
             place=place,
             cure="export or download it again",
         ) from None
+
+
+class Chained:
+    """The sounds of an Ogg file that holds several, one behind the other (RFC 3533, section 4), as one.
+
+    Raises:
+        IchnosError: they differ in rate, channels or codec.
+    """
+
+    def __init__(self, stream: IO[bytes], links: list[tuple[int, int]], place: Place) -> None:
+        self._sounds = [opened(io.BytesIO(_part(stream, *link)), place, "Ogg") for link in links]
+        first = self._sounds[0]
+        self.samplerate, self.channels, self.subtype = first.samplerate, first.channels, first.subtype
+        self.format, self.frames = first.format, sum(sound.frames for sound in self._sounds)
+        if len({(one.samplerate, one.channels, one.subtype) for one in self._sounds}) > 1:
+            what = f"this Ogg file holds {len(links)} sounds of different kinds, one behind the other"
+            raise IchnosError(what, place=place, cure="take it apart, or export it again as one")
+
+    def copy_metadata(self) -> Any:
+        """What the first of them says of itself."""
+        return self._sounds[0].copy_metadata()
+
+    def __enter__(self) -> Chained:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for sound in self._sounds:
+            sound.close()
+
+    def read(self, frames: int, **how: Any) -> Any:
+        """The next block; at the end one without frames."""
+        for sound in self._sounds:
+            block = sound.read(frames, **how)
+            if len(block):
+                return block
+        return block
+
+
+def _part(stream: IO[bytes], start: int, end: int) -> bytes:
+    stream.seek(start)
+    return stream.read(end - start)
 
 
 def _is_unicode(name: str) -> bool:

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import IO
 
 from ichnos.audio.files import mpeg, ogg
+from ichnos.audio.files.mended import UNKNOWN_SIZE
 
 _SUFFIXES = {
     ".wav": "WAV",
@@ -38,7 +39,6 @@ _SUFFIXES = {
 KNOWN = ("WAV", "AIFF", "FLAC", "Ogg", "MP3")
 VIDEO = ("MP4", "Matroska")  # read by another library, which is an extra
 SUFFIXES = tuple(_SUFFIXES)
-_UNKNOWN_SIZE = (0, 0xFFFFFFFF)  # written by programs that stream and cannot go back
 
 
 def claimed(path: Path) -> str | None:
@@ -103,7 +103,7 @@ def _iff_missing(stream: IO[bytes], size: int, container: str) -> str | None:
         name, length = struct.unpack(f"{order}4sI", stream.read(8))
         if name == wanted:
             missing = position + 8 + length - size
-            if length in _UNKNOWN_SIZE or missing <= 0:
+            if length == 0 or length >= UNKNOWN_SIZE or missing <= 0:
                 return None
             return f"cut short: {missing:,} of {length:,} bytes of sound are missing"
         position += 8 + length + length % 2

@@ -6,7 +6,9 @@ frame that encoders put in front.
 
 from __future__ import annotations
 
-from typing import IO
+import io
+import os
+from typing import IO, Any
 
 _KBITS = {  # by (MPEG 1?, layer), for the indices 1 to 14
     (True, 1): (32, 64, 96, 128, 160, 192, 224, 256, 288, 320, 352, 384, 416, 448),
@@ -81,6 +83,76 @@ def fault(stream: IO[bytes], size: int) -> str | None:
         seconds += _samples(head)
         at += length
     return None
+
+
+class WithLength(io.RawIOBase):
+    """An MP3 whose length nobody says, read as if a frame in front said it.
+
+    Without that frame a decoder guesses the length from the first frame's bit rate, which is right for no MP3
+    of a variable one, and stops there.
+    """
+
+    def __init__(self, stream: IO[bytes], start: int, size: int) -> None:
+        """``start``: of the first frame in ``stream``, which has ``size`` bytes."""
+        stream.seek(start)
+        self._front = _length_frame(stream.read(4), _count(stream, start, size), size - start)
+        self._stream, self._start, self._at = stream, start, 0
+        self._size = len(self._front) + size - start
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
+        self._at = max(0, offset + {os.SEEK_SET: 0, os.SEEK_CUR: self._at, os.SEEK_END: self._size}[whence])
+        return self._at
+
+    def tell(self) -> int:
+        return self._at
+
+    def readinto(self, buffer: Any) -> int:
+        wanted = memoryview(buffer).cast("B")
+        data = self._front[self._at : self._at + len(wanted)]
+        if len(data) < len(wanted):
+            self._stream.seek(self._start + max(0, self._at + len(data) - len(self._front)))
+            data += self._stream.read(len(wanted) - len(data))
+        wanted[: len(data)] = data
+        self._at += len(data)
+        return len(data)
+
+
+def without_length(stream: IO[bytes]) -> int | None:
+    """Where the first frame of an MP3 begins that does not say how many frames it has; else ``None``."""
+    start = _first_frame(stream)
+    if start is None:
+        return None
+    stream.seek(start)
+    return None if any(name in stream.read(200) for name in (b"Xing", b"Info")) else start
+
+
+def _count(stream: IO[bytes], start: int, size: int) -> int:
+    """The frames of an MP3, walked from one to the next."""
+    count, at, data, data_at = 0, start, b"", start
+    while at < size:
+        if at + 4 > data_at + len(data):
+            stream.seek(at)
+            data, data_at = stream.read(_READ), at
+        length = frame_length(data[at - data_at : at - data_at + 4])
+        if not length:
+            break
+        count, at = count + 1, at + length
+    return count
+
+
+def _length_frame(head: bytes, frames: int, size: int) -> bytes:
+    """A silent frame like those of the MP3, that says how many of them follow."""
+    first, mono = head[1] >> 3 & 3 == 3, head[3] >> 6 == 3
+    room = (17 if mono else 32) if first else (9 if mono else 17)
+    front = bytes([0xFF, head[1] | 1, 0x90 | head[2] & 0x0C, head[3]]) + bytes(room)
+    tag = b"Xing" + (3).to_bytes(4, "big") + frames.to_bytes(4, "big") + (size + frame_length(front)).to_bytes(4, "big")
+    return (front + tag).ljust(frame_length(front), b"\0")
 
 
 def _first_frame(stream: IO[bytes]) -> int | None:

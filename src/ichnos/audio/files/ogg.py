@@ -6,6 +6,7 @@ it makes a build reproducible.
 
 from __future__ import annotations
 
+import itertools
 import os
 import struct
 import zlib
@@ -16,6 +17,7 @@ _MIRROR = bytes(int(f"{byte:08b}"[::-1], 2) for byte in range(256))
 _HEADER = 27  # bytes before the segment table (RFC 3533, section 6)
 _CONTINUED, _FIRST_PAGE, _LAST_PAGE = 0x01, 0x02, 0x04
 _FULL = 255  # the length of a segment after which its packet goes on
+_BEGINNING = b"OggS\0" + bytes([2])  # the capture pattern, the version, and a page that begins a stream
 _MAX_PAGE = _HEADER + 255 + 255 * 255
 
 
@@ -79,6 +81,33 @@ def pages(stream: IO[bytes]) -> Iterator[bytes]:
         yield head + table + body
 
 
+def links(stream: IO[bytes]) -> list[tuple[int, int]]:
+    """Where each of the sounds begins and ends that stand one behind the other in an Ogg file; empty for one alone."""
+    if not _begins_again(stream):
+        return []
+    found: list[tuple[int, int]] = []
+    start = position = 0
+    ended = False
+    for page in pages(stream):
+        if ended and page[5] & _FIRST_PAGE:
+            found.append((start, position))
+            start, ended = position, False
+        ended |= bool(page[5] & _LAST_PAGE)
+        position += len(page)
+    return [*found, (start, position)]
+
+
+def _begins_again(stream: IO[bytes]) -> bool:
+    """Is there anything behind the first page that looks like a stream's first? Far faster than going by pages."""
+    stream.seek(1)
+    before = b""
+    while data := stream.read(1 << 20):
+        if _BEGINNING in before + data:
+            return True
+        before = data[-len(_BEGINNING) :]
+    return False
+
+
 def ends_whole(stream: IO[bytes]) -> bool:
     """Is the stream's last page there, whole, and marked as the last?"""
     size = stream.seek(0, os.SEEK_END)
@@ -101,9 +130,34 @@ def faulty_page(stream: IO[bytes]) -> int | None:
     return None
 
 
+def end_at(out: IO[bytes], frames: int, rate: int) -> None:
+    """Let an Opus stream end after so many frames; what is behind them is only there so that the codec gives all.
+
+    Its end is the granule position of the last page: samples at 48 kHz, with those that are skipped at the
+    beginning (RFC 7845, sections 4 and 5.1).
+    """
+    (head,) = header_packets(out, 1)
+    wanted = int.from_bytes(head[10:12], "little") + -(-frames * 48000 // rate)
+    position = 0
+    for page in pages(out):
+        granule = int.from_bytes(page[6:14], "little", signed=True)
+        if granule >= wanted:
+            last = page[:5] + bytes([page[5] | _LAST_PAGE]) + struct.pack("<q", wanted) + page[14:22] + bytes(4)
+            last += page[26:]
+            out.seek(position)
+            out.write(last[:22] + struct.pack("<I", checksum(last)) + last[26:])
+            out.truncate()
+            return
+        position += len(page)
+
+
 def header_packets(stream: IO[bytes], count: int) -> list[bytes]:
     """The first packets of a stream, at most so many."""
-    packets: list[bytes] = []
+    return list(itertools.islice(packets(stream), count))
+
+
+def packets(stream: IO[bytes]) -> Iterator[bytes]:
+    """The packets of a stream, in order."""
     part = bytearray()
     for page in pages(stream):
         at = _HEADER + page[26]
@@ -111,11 +165,8 @@ def header_packets(stream: IO[bytes], count: int) -> list[bytes]:
             part += page[at : at + length]
             at += length
             if length < _FULL:
-                packets.append(bytes(part))
+                yield bytes(part)
                 part.clear()
-                if len(packets) == count:
-                    return packets
-    return packets
 
 
 def with_headers(stream: IO[bytes], out: IO[bytes], packets: list[bytes]) -> None:

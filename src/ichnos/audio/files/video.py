@@ -53,7 +53,12 @@ def facts(stream: IO[bytes], place: Place) -> tuple[str, int, int, int]:
         if codec is None or not codec.sample_rate or not codec.channels or seconds < 0:
             raise IchnosError("this recording's sound is damaged", place=place, cure="export or download it again")
         name = _CODECS.get(codec.name.removesuffix("float"), codec.name)
-        return name, codec.sample_rate, codec.channels, round(seconds * codec.sample_rate)
+        frames = round(seconds * codec.sample_rate)
+        if not frames:  # a recording that was streamed does not say how long it became
+            frames = sum(frame.samples for frame in container.decode(track))
+        if not frames:
+            raise IchnosError("there is no sound in this recording", place=place, cure="choose another recording")
+        return name, codec.sample_rate, codec.channels, frames
 
 
 def blocks(stream: IO[bytes], rate: int, channels: int, expected: int, place: Place) -> Iterator[Block]:

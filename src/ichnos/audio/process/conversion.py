@@ -26,10 +26,13 @@ if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
     from ichnos.audio.process.treatments import Step
 
-CHAIN_EDITION = 2  # raised whenever the same clip and target would give other bytes
+CHAIN_EDITION = 3  # raised whenever the same clip and target would give other bytes
 
 _SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
 _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
+_OPUS_TAIL = 0.02  # seconds
+_END_FRAMES = 8192
+_END, _END_LEVEL = 0.01, -8.0  # seconds at both ends, and dB that a codec may take from them
 _SHORT = 0.1  # seconds: shorter than a codec's own blocks, so that its level says nothing
 _GATHERED = 1 << 16  # bytes that are written at once
 _FAINT = 1e-3  # of full scale (root mean square): below, a codec may let sound go
@@ -180,6 +183,29 @@ def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, sourc
     return Converted(written.frames, disk.size(to), None, None, None, written.clipped, ())
 
 
+class _Ends:
+    """The first and the last of a sound."""
+
+    def __init__(self) -> None:
+        self._first: Any = None
+        self._last: Any = None
+
+    def add(self, block: Block) -> None:
+        import numpy as np
+
+        self._first = block[:_END_FRAMES] if self._first is None else self._first
+        self._last = block if self._last is None else np.concatenate([self._last, block])[-_END_FRAMES:]
+
+    def levels(self, rate: int) -> tuple[float, float]:
+        """Root mean squares of both ends; 0 where there is nothing."""
+        import numpy as np
+
+        if self._first is None:
+            return 0.0, 0.0
+        length = max(1, round(_END * rate))
+        return tuple(float(np.sqrt(np.mean(np.square(end)))) for end in (self._first[:length], self._last[-length:]))  # type: ignore[return-value]
+
+
 @dataclass
 class _Written:
     """What went into the encoder."""
@@ -191,6 +217,7 @@ class _Written:
     mono_db: float | None = None
     loop: tuple[int, int] | None = None
     notes: list[str] = field(default_factory=list)
+    ends: _Ends = field(default_factory=lambda: _Ends())
 
     def level(self, channels: int) -> float:
         """Root mean square, full scale is 1."""
@@ -203,6 +230,7 @@ class _Written:
             flat = block.ravel()
             self.frames += len(block)
             self.squares += float(np.dot(flat, flat))
+            self.ends.add(block)
             if max(flat.max(initial=0), -flat.min(initial=0)) > 1:
                 self.clipped += int((np.abs(flat) > 1).sum())
             if self.fingerprint:
@@ -238,6 +266,8 @@ def _attempt(
 
             flow = treat(flow, target.treatment, written.notes.append)
         _encode(written.watching(flow.blocks), facts, target, out, serial)
+        if target.codec == "Opus":
+            ogg.end_at(out, written.frames, target.rate)
         if target.loop:
             # A treatment may have moved everything, so that marks of the source mean nothing any more.
             loop = None if target.treatment else found
@@ -348,13 +378,30 @@ def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes
 def _samples(blocks: Iterator[Block], facts: Facts, target: Target, serial: int) -> Iterator[Any]:
     """The samples as the encoder takes them."""
     kind, _, bits = target.codec.partition(" ")
+    if target.codec == "Opus":
+        return _with_end(blocks, target)
     if kind != "PCM":
         return blocks
     import numpy as np
 
-    untouched = facts.rate == target.rate and facts.channels == target.channels and not target.treatment
-    exact = untouched and facts.bits is not None and facts.bits <= int(bits)
-    return chain.quantise(blocks, int(bits), None if exact else np.random.default_rng(serial))
+    noise = None if _is_exact(facts, target) else np.random.default_rng(serial)
+    return chain.quantise(blocks, int(bits), noise, alike=facts.channels == 1)
+
+
+def _with_end(blocks: Iterator[Block], target: Target) -> Iterator[Block]:
+    """With a little silence behind it: libsndfile does not always take the last of what is inside the encoder."""
+    import numpy as np
+
+    yield from blocks
+    yield np.zeros((round(_OPUS_TAIL * target.rate), target.channels), np.float32)
+
+
+def _is_exact(facts: Facts, target: Target) -> bool:
+    """Has each sample of the result the value that one of the clip has? Then there is nothing to dither."""
+    _, _, bits = target.codec.partition(" ")
+    one_to_one = facts.channels in (1, target.channels) or (target.channels == 1 and target.mono in ("left", "right"))
+    moved = all(step.only_moves for step in target.treatment)
+    return facts.rate == target.rate and one_to_one and moved and facts.bits is not None and facts.bits <= int(bits)
 
 
 def _prove(path: Path, target: Target, written: _Written, source: Path) -> float | None:
@@ -363,7 +410,7 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
 
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
-    frames, squares = 0, 0.0
+    frames, squares, ends = 0, 0.0, _Ends()
     with disk.opened(path) as stream:
         found, blocks = clips.decoded(stream, path)
         wrong = target.differs(found)
@@ -371,17 +418,31 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
             frames += len(block)
             flat = block.ravel()
             squares += float(np.dot(flat, flat))
+            ends.add(block)
             if again:
                 again.add(block)
         if target.loop and written.loop and loops.read(stream, target.loop) != written.loop:
             wrong.append("the loop is not marked")
     if frames != written.frames:
         wrong.append(f"{frames} samples, not {written.frames}")
+    wrong += _ends_lost(target, written, ends)
     wrong += _level_changed(target, written, (squares / max(1, frames * found.channels)) ** 0.5)
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
     return written.fingerprint.distance(again) if written.fingerprint and again else None
+
+
+def _ends_lost(target: Target, written: _Written, found: _Ends) -> Iterator[str]:
+    """A codec may take its beginning or its end from a sound, and leave its length."""
+    import math
+
+    if target.codec not in LOSSY or written.frames < _SHORT * target.rate:
+        return
+    pairs = zip(written.ends.levels(target.rate), found.levels(target.rate), ("beginning", "end"), strict=True)
+    for before, after, name in pairs:
+        if before > _FAINT and 20 * math.log10(max(after, 1e-9) / before) < _END_LEVEL:
+            yield f"its {name} is lost"
 
 
 def _level_changed(target: Target, written: _Written, found: float) -> Iterator[str]:

@@ -93,8 +93,8 @@ def fade(stream: AudioStream, rise: float, fall: float, shape: Shape) -> AudioSt
                 block = block.copy()
                 here = max(0, min(len(block), up - at))
                 block[:here] *= rising[at : at + here, None]
-                from_ = max(0, begin - at)
-                block[from_:] *= falling[at + from_ - begin : at + len(block) - begin, None]
+                from_ = min(len(block), max(0, begin - at))
+                block[from_:] *= falling[max(0, at + from_ - begin) : max(0, at + len(block) - begin), None]
             at += len(block)
             yield block
 

@@ -28,6 +28,7 @@ class _Step(BaseModel):
         extra="forbid", frozen=True, alias_generator=lambda name: name.replace("_", "-"), populate_by_name=True
     )
     about: ClassVar[str] = ""
+    only_moves: ClassVar[bool] = False  # it moves samples, and leaves each as it was
 
     def __str__(self) -> str:
         """In few words: the step with the values that were set."""
@@ -53,6 +54,7 @@ class _Step(BaseModel):
 
 class Trim(_Step):
     about = "take silence off both ends"
+    only_moves = True
     step: Literal["trim"] = "trim"
     threshold: float = Field(default=-60, ge=-120, le=0, description="dBFS: what never passes it is silence")
     keep: Seconds = Field(default=0.01, description="seconds of silence that stay")
@@ -63,6 +65,7 @@ class Trim(_Step):
 
 class Cut(_Step):
     about = "keep what lies between two times"
+    only_moves = True
     step: Literal["cut"] = "cut"
     start: Seconds = Field(default=0, description="seconds from the beginning")
     end: Seconds | None = Field(default=None, description="seconds from the beginning; without it, to the end")
@@ -216,6 +219,7 @@ class Pitch(_Step):
 
 class Reverse(_Step):
     about = "backwards"
+    only_moves = True
     step: Literal["reverse"] = "reverse"
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
@@ -224,6 +228,7 @@ class Reverse(_Step):
 
 class Repeat(_Step):
     about = "several times, one after the other"
+    only_moves = True
     step: Literal["repeat"] = "repeat"
     times: int = Field(ge=1, le=1000, description="how often it is heard in all")
 

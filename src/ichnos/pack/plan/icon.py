@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import warnings
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -28,7 +29,7 @@ def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
 
     data = disk.read(path, shown)
     try:
-        with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+        with warnings.catch_warnings(action="ignore"), Image.open(io.BytesIO(data), formats=FORMATS) as picture:
             if picture.width * picture.height > MOST_PIXELS:
                 raise IchnosError(
                     f"this picture has {picture.width} x {picture.height} pixels", place=Place(shown),
