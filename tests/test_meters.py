@@ -108,6 +108,7 @@ def test_clipped_runs_are_counted_over_the_edges_of_blocks() -> None:
     meter = PeakMeter(1000, 1)
     for start in range(0, 3000, 250):
         meter.add(sound[start : start + 250])
+    meter.finish()
     assert (meter.clipped_runs, meter.clipped_longest) == (3, 20)
     assert meter.clipped_at == pytest.approx([0.99, 1.5, 2.995])
 

@@ -9,6 +9,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
+from ichnos.audio.blocks.surround import to_stereo
+
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
@@ -32,33 +34,38 @@ class AudioStream:
 
 
 def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:
-    """Mono is the mean of all channels, or one side of them; stereo from mono is the same on both sides."""
+    """Mono is the mean of both sides, or one of them; stereo from mono is the same on both sides.
+
+    More channels become sides first, as ITU-R BS.775 says.
+    """
     import numpy as np
 
     for block in blocks:
         count = block.shape[1]
         if count == channels:
             yield block
-        elif channels == 1 and side != "mix":
+        elif channels == 1 and side != "mix" and count == 2:
             yield np.ascontiguousarray(block[:, :1] if side == "left" else block[:, 1:2])
         elif channels == 1:
             yield mono(block)
         elif count == 1:
             yield np.repeat(block, channels, axis=1)
+        elif channels == 2:
+            yield block @ to_stereo(count)
         else:
             yield np.ascontiguousarray(block[:, :channels])
 
 
 def mono(block: Block) -> Block:
-    """The mean of all channels."""
+    """The mean of both sides; of more channels, of the sides that they become."""
     import numpy as np
 
     if block.shape[1] == 1:
         return block
+    if block.shape[1] > 2:
+        return np.asarray(block @ to_stereo(block.shape[1]).mean(axis=1, keepdims=True))
     mixed = block[:, 0] + block[:, 1]  # far faster than mean() along so short an axis
-    for more in range(2, block.shape[1]):
-        mixed += block[:, more]
-    mixed *= np.float32(1 / block.shape[1])
+    mixed *= np.float32(0.5)
     return mixed[:, None]
 
 

@@ -9,7 +9,9 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
+from ichnos.audio.blocks.surround import OGG_ORDER
 from ichnos.audio.files import containers, ogg
+from ichnos.audio.files.forms import LOSSY
 from ichnos.audio.files.mended import mended
 from ichnos.errors import IchnosError, Place
 
@@ -275,6 +277,7 @@ def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
     import soundfile
 
     done = 0
+    order = list(OGG_ORDER.get(expected.channels, ())) if expected.codec in LOSSY else []
     with sound:
         while True:
             try:
@@ -284,6 +287,8 @@ def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
             if not len(block):
                 break
             done += len(block)
+            if order:
+                block = block[:, order]
             if expected.codec.startswith("float"):
                 _refuse_nonsense(block, done, expected, place)
             yield block

@@ -129,7 +129,8 @@ def without_length(stream: IO[bytes]) -> int | None:
     if start is None:
         return None
     stream.seek(start)
-    return None if any(name in stream.read(200) for name in (b"Xing", b"Info")) else start
+    frame = stream.read(200)
+    return None if b"Xing" in frame or b"Info" in frame else start
 
 
 def _count(stream: IO[bytes], start: int, size: int) -> int:

@@ -81,7 +81,7 @@ def blocks(stream: IO[bytes], rate: int, channels: int, expected: int, place: Pl
                 block = converted.to_ndarray().reshape(-1, channels)
                 done += len(block)
                 yield np.ascontiguousarray(block, np.float32)
-    if done < expected - _LACKING * rate:
+    if not done or done < expected - _LACKING * rate:
         raise IchnosError(
             f"this recording is damaged: it can be decoded up to {done / rate:.2f} s of {expected / rate:.2f} s",
             place=place,

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 _ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-4, Annex 1)
 _RELATIVE_GATE = -10.0  # LU below the loudness of what passes the absolute gate
 _WINDOW = 4  # hops of 100 ms in a block of 400 ms: blocks overlap by three quarters
+_LOWEST_RATE = 44100  # Hz
 _SURROUND = 1.41  # the weight of channels at the sides and behind
 _WEIGHTS = {5: (1, 1, 1, _SURROUND, _SURROUND), 6: (1, 1, 1, 0, _SURROUND, _SURROUND)}
 
@@ -69,7 +70,14 @@ class LoudnessMeter:
     def __init__(self, rate: int, channels: int) -> None:
         import numpy as np
 
-        self._rate = rate
+        self._up = None
+        if rate < _LOWEST_RATE:  # near half of the rate no filter is what its model is: measured at a higher one
+            import soxr
+
+            times = -(-_LOWEST_RATE // rate)
+            self._up, rate = soxr.ResampleStream(rate, rate * times, channels, dtype="float32"), rate * times
+        self._rate, self._channels = rate, channels
+        self._recent = np.zeros(0)  # the power of the last block, frame by frame
         self._filter = Filtering(k_weighting(rate), channels)
         self._weights = np.array(_WEIGHTS.get(channels, (1,) * channels), np.float64)
         self._hops: list[float] = []  # energy of each whole hop
@@ -77,10 +85,17 @@ class LoudnessMeter:
         self._frames = 0
 
     def add(self, block: Block) -> None:
+        if self._up is not None:
+            block = self._up.resample_chunk(block)
+        if len(block):
+            self._add(block)
+
+    def _add(self, block: Block) -> None:
         import numpy as np
 
         weighted = self._filter(block)
         power = np.square(weighted) @ self._weights
+        self._recent = np.concatenate([self._recent, power])[-round(0.1 * _WINDOW * self._rate) :]
         start, end = self._frames, self._frames + len(block)
         first = len(self._hops)  # the number of the hop that is being filled
         edges: list[int] = []
@@ -97,6 +112,11 @@ class LoudnessMeter:
     def result(self) -> Loudness:
         import numpy as np
 
+        if self._up is not None:
+            rest = self._up.resample_chunk(np.zeros((0, self._channels), np.float32), last=True)
+            self._up = None
+            if len(rest):
+                self._add(rest)
         hops = np.array(self._hops)
         if len(hops) < _WINDOW:
             whole = (hops.sum() + self._energy) / (0.1 * _WINDOW * self._rate)
@@ -105,7 +125,12 @@ class LoudnessMeter:
         power = sums / (0.1 * _WINDOW * self._rate)
         with np.errstate(divide="ignore"):
             curve = -0.691 + 10 * np.log10(power)
-        return Loudness(_gated(power, curve), float(curve.max()), curve)
+        # What is behind the last whole hop is in no block of the standard: the last block ends with the clip.
+        last = _lufs(float(self._recent.sum()) / (0.1 * _WINDOW * self._rate))
+        integrated = _gated(power, curve)
+        if math.isinf(integrated) and last > _ABSOLUTE_GATE:
+            integrated = last
+        return Loudness(integrated, max(float(curve.max()), last), curve)
 
 
 def _gated(power: NDArray[np.float64], curve: NDArray[np.float64]) -> float:

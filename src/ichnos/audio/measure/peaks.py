@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -25,6 +26,7 @@ _MOST_GAIN = max(sum(abs(tap) for tap in phase) for phase in _PHASES)
 
 CLIPPED = 0.999  # of full scale
 CLIPPED_RUN = 3  # frames in a row
+_FLAT = 0.3  # of the rise that a round top would have: with less, it was cut off
 
 
 def between(sound: Signal) -> Signal:
@@ -48,6 +50,18 @@ def between(sound: Signal) -> Signal:
     return highest
 
 
+@dataclass
+class _Run:
+    """Frames in a row at full scale. ``rises``: by how much the sound rose to the first of them."""
+
+    start: int
+    rises: float
+    frames: int = 0
+    low: float = math.inf
+    high: float = 0.0
+    last: float = 0.0
+
+
 class PeakMeter:
     """Takes a clip's blocks; peaks are linear, full scale is 1."""
 
@@ -57,7 +71,7 @@ class PeakMeter:
         self._rate = rate
         self._tail = np.zeros((TAPS - 1, channels), np.float32)
         self._frames = 0
-        self._running = [0] * channels  # clipped frames in a row, up to the end of the last block
+        self._runs: list[_Run | None] = [None] * channels  # at the top, up to the end of the last block
         self.sample = 0.0
         self.true = 0.0
         self.clipped_runs = 0
@@ -75,35 +89,52 @@ class PeakMeter:
         # The interpolator cannot lift anything further than this, so most blocks need not go through it.
         if max(peak, float(np.abs(self._tail).max())) * _MOST_GAIN > self.true:
             self.true = max(self.true, float(between(with_tail).max()))
-        self._tail = with_tail[len(with_tail) - TAPS + 1 :]
-        if peak >= CLIPPED or any(self._running):
+        if peak >= CLIPPED or any(self._runs):
             for channel in range(block.shape[1]):
-                self._clipping(np.abs(block[:, channel]) >= CLIPPED, channel)
+                self._clipping(with_tail[TAPS - 2 :, channel], channel)
+        self._tail = with_tail[len(with_tail) - TAPS + 1 :]
         self._frames += len(block)
 
-    def _clipping(self, clipped: NDArray[np.bool_], channel: int) -> None:
+    def _clipping(self, samples: NDArray[np.float32], channel: int) -> None:
+        """Look for runs at the top in one channel; ``samples`` begin with the last one before the block."""
         import numpy as np
 
-        edges = np.flatnonzero(np.diff(clipped, prepend=False, append=False))
-        running, self._running[channel] = self._running[channel], 0
-        if running and not (len(edges) and edges[0] == 0):
-            running = 0
-        for start, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-            before = running if start == 0 else 0
-            length = before + end - start
-            if length >= CLIPPED_RUN:
-                if before < CLIPPED_RUN:
-                    self.clipped_runs += 1
-                    if len(self.clipped_at) < 100:
-                        self.clipped_at.append((self._frames + start - before) / self._rate)
-                self.clipped_longest = max(self.clipped_longest, length)
-            if end == len(clipped):
-                self._running[channel] = length
+        level = np.abs(samples)
+        edges = np.flatnonzero(np.diff(level[1:] >= CLIPPED, prepend=False, append=False))
+        run, self._runs[channel] = self._runs[channel], None
+        if run is not None and not (len(edges) and edges[0] == 0):
+            self._end(run, float(abs(run.last - samples[1])))
+        for start, end in zip((edges[::2] + 1).tolist(), (edges[1::2] + 1).tolist(), strict=True):
+            part = level[start:end]
+            if run is None or start > 1:
+                run = _Run(self._frames + start - 1, float(abs(samples[start] - samples[start - 1])))
+            run.frames += end - start
+            run.low, run.high = min(run.low, float(part.min())), max(run.high, float(part.max()))
+            run.last = float(samples[end - 1])
+            if end == len(samples):
+                self._runs[channel] = run
+            else:
+                self._end(run, float(abs(samples[end] - samples[end - 1])))
+
+    def _end(self, run: _Run, falls: float) -> None:
+        """A run at the top is over; is it cut off, or the round top of something slow?"""
+        if run.frames < CLIPPED_RUN:
+            return
+        # Going on as steeply as at its edges, a round top would rise by about this much over its length.
+        expected = min(run.rises, falls) * run.frames / 4
+        if run.high - run.low >= _FLAT * expected and run.high > run.low:
+            return
+        self.clipped_runs += 1
+        self.clipped_longest = max(self.clipped_longest, run.frames)
+        if len(self.clipped_at) < 100:
+            self.clipped_at.append(run.start / self._rate)
 
     def finish(self) -> None:
         """The last frames, with silence behind them."""
         import numpy as np
 
+        for run in filter(None, self._runs):
+            self._end(run, run.rises)
         if self._frames:
             self.true = max(
                 self.sample, self.true, float(between(np.concatenate([self._tail, np.zeros_like(self._tail)])).max())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
@@ -13,6 +13,7 @@ from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream, Side
+from ichnos.audio.blocks.surround import OGG_ORDER, in_ogg, loss
 from ichnos.audio.files import clips, loops, ogg
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import LOSSY, Choice
@@ -30,6 +31,7 @@ CHAIN_EDITION = 3  # raised whenever the same clip and target would give other b
 
 _SUBTYPES = {"Vorbis": "VORBIS", "Opus": "OPUS", "PCM 16": "PCM_16", "PCM 24": "PCM_24", "float 32": "FLOAT"}
 _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
+_LOWERED, _OVER, _TOLD = 3, 0.05, 0.3  # times, and dB: what a ceiling is missed by, and what is worth a note
 _OPUS_TAIL = 0.02  # seconds
 _END_FRAMES = 8192
 _END, _END_LEVEL = 0.01, -8.0  # seconds at both ends, and dB that a codec may take from them
@@ -151,6 +153,10 @@ def convert(
             side = _louder_side(source, path, facts)
             disk.remove(to)
             written = _attempt(source, path, facts, target, side, to, serial, lambda _: None)
+        written = _under_ceiling(source, path, facts, target, side, to, serial, written)
+        if not written.frames:
+            what, cure = "nothing is left of it: the treatment takes all of it", "cut less, or trim at a lower level"
+            raise IchnosError(what, place=Place(str(path)), cure=cure)
         coding_loss = _prove(to, target, written, path)
     except BaseException:
         disk.remove_if_possible(to)
@@ -166,6 +172,52 @@ def convert(
     )
 
 
+def _under_ceiling(
+    source: IO[bytes],
+    path: Path,
+    facts: Facts,
+    target: Target,
+    side: Side,
+    to: Path,
+    serial: int,
+    written: _Written,
+) -> _Written:
+    """What was written, or the same a little quieter: coding moves peaks, and a treatment's ceiling is a promise."""
+    from ichnos.audio.process.treatments import Gain, ceiling_of
+
+    ceiling = ceiling_of(target.treatment) if target.codec in LOSSY else None
+    if ceiling is None or not written.frames:
+        return written
+    lowered = 0.0
+    for attempt in range(_LOWERED + 1):
+        over = _true_peak(to) - ceiling
+        if over <= _OVER:
+            break
+        if attempt == _LOWERED:
+            written.notes.append(f"after coding its true peak is {over:.1f} dB above {ceiling:g} dBTP")
+            return written
+        lowered += over + _OVER
+        quieter = replace(target, treatment=(*target.treatment, Gain(db=-lowered)))
+        disk.remove(to)
+        written = _attempt(source, path, facts, quieter, side, to, serial, lambda _: None)
+    if lowered > _TOLD:
+        written.notes.append(f"made {lowered:.1f} dB quieter, so that it stays below {ceiling:g} dBTP after coding")
+    return written
+
+
+def _true_peak(path: Path) -> float:
+    """Of a finished file, in dBTP."""
+    from ichnos.audio.measure.peaks import PeakMeter, decibels
+
+    with disk.opened(path) as stream:
+        found, blocks = clips.decoded(stream, path)
+        meter = PeakMeter(found.rate, found.channels)
+        for block in blocks:
+            meter.add(block)
+    meter.finish()
+    return decibels(meter.true)
+
+
 def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, source: Path) -> Converted:
     """Write sound that is decoded already, at the rate and with the channels of ``target``, and prove it.
 
@@ -176,6 +228,8 @@ def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, sourc
     try:
         with disk.written(to) as out:
             _encode(written.watching(blocks), facts, target, out, 0)
+        if not written.frames:
+            raise IchnosError("there would be no sound in this file", place=Place(str(to)), cure="choose other times")
         _prove(to, target, written, source)
     except BaseException:
         disk.remove_if_possible(to)
@@ -257,6 +311,9 @@ def _attempt(
             mixed = mixing.mixed(decoded, chain.mono)
         else:
             mixed = chain.mix_channels(decoded, target.channels, side)
+        if facts.channels > STEREO and target.channels <= STEREO:
+            how = f"mixed down after ITU-R BS.775, {-loss(facts.channels):.1f} dB quieter"
+            written.notes.append(f"its {facts.channels} channels are {how}")
         flow = AudioStream(
             chain.resample(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels
         )
@@ -378,6 +435,9 @@ def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes
 def _samples(blocks: Iterator[Block], facts: Facts, target: Target, serial: int) -> Iterator[Any]:
     """The samples as the encoder takes them."""
     kind, _, bits = target.codec.partition(" ")
+    if target.codec in LOSSY and target.channels in OGG_ORDER:
+        order = list(in_ogg(OGG_ORDER[target.channels]))
+        blocks = (block[:, order] for block in blocks)
     if target.codec == "Opus":
         return _with_end(blocks, target)
     if kind != "PCM":

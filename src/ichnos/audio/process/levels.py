@@ -120,15 +120,17 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
     def at(db: float) -> Iterator[Block]:
         return _limit_peaks(apply_gain(spool.blocks(), db), stream.rate, 10 ** ((ceiling - _SPARE) / 20))
 
-    reached = -math.inf
+    best, reached = gain, -math.inf
     for _ in range(_PASSES):  # limiting takes loudness away, so more gain is needed than it seemed
-        reached, _ = measure(at(gain), stream.rate, stream.channels)
-        if abs(lufs - reached) < _CLOSE or gain > lufs - loudness + 12:
+        now, _ = measure(at(gain), stream.rate, stream.channels)
+        if abs(lufs - now) < abs(lufs - reached):
+            best, reached = gain, now
+        if abs(lufs - now) < _CLOSE or gain > lufs - loudness + 12:
             break
-        gain += lufs - reached
+        gain += lufs - now
     if abs(lufs - reached) > 0.5:
         say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:.1f} LUFS")
-    return stream.through(at(gain))
+    return stream.through(at(best))
 
 
 def soft_clip(stream: AudioStream, db: float) -> AudioStream:

@@ -288,6 +288,17 @@ def steps_of(values: Sequence[dict[str, Any]]) -> tuple[Step, ...]:
     return adapter.validate_python(values)
 
 
+def ceiling_of(steps: Sequence[Step]) -> float | None:
+    """The highest true peak that the steps promise, in dBTP; None where they promise none."""
+    found: float | None = None
+    for step in steps:
+        if isinstance(step, Loudness | Limit):
+            found = step.ceiling
+        elif not (step.only_moves or isinstance(step, Fade)):
+            found = None
+    return found
+
+
 def treat(stream: AudioStream, steps: Sequence[Step], say: Say) -> AudioStream:
     """The stream with all steps applied. ``say`` is called with what a person should know of it."""
     for step in steps:
