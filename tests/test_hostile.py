@@ -181,7 +181,22 @@ def killed(folder: Path, check: str, *words: str, step: int = 1, first: str = ""
 
 
 def test_a_release_killed_at_any_moment_is_whole_or_was_never_begun(workspace: Path) -> None:
-    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=6) > 5
+    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=9) > 4
+
+
+ARCHIVED = """
+import zipfile
+pack = Path("storm-watch/build/storm-watch-0.1.0.lampbox")
+assert zipfile.ZipFile(pack).testzip() is None  # the old one or the new
+assert run(["build", "-w", "storm-watch"]) == 0
+assert b"Otherwise" in zipfile.ZipFile(pack).read("lamp.json")
+assert not [path for path in Path("storm-watch").rglob("*") if path.name.endswith("partial")]
+"""
+
+
+def test_an_archive_killed_at_any_moment_is_the_old_one_or_the_new(workspace: Path) -> None:
+    edit(workspace, 'title = "Storm watch"', 'title = "Otherwise"')
+    assert killed(workspace.parent, ARCHIVED, "build", "-w", "storm-watch", step=3) > 3
 
 
 @pytest.mark.parametrize("swaps", [True, False])

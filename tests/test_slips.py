@@ -3,15 +3,9 @@
 from __future__ import annotations
 
 import json
-import os
-import random
 import re
 import shutil
-import signal
 import stat
-import subprocess
-import sys
-import time
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -287,38 +281,6 @@ def test_sarif_and_explain(workspace: Path, tmp_path: Path) -> None:
     for identity in KINDS:
         assert KINDS[identity].cure in run("explain", identity).out
     assert "did you mean take-format" in run("explain", "take-fromat").err
-
-
-@pytest.mark.skipif(sys.platform == "win32", reason="kill -9 is of other systems")
-def test_fifty_kills_leave_nothing_that_matters(workspace: Path) -> None:
-    """However often a build is killed, the next one gives the bytes of an undisturbed one."""
-    for part in ("build", ".ichnos"):
-        shutil.rmtree(workspace / part)
-    assert run("build", cwd=workspace).code == 0
-    whole = (workspace / PACKAGE).read_bytes()
-    moments = random.Random(5)
-    started = time.monotonic()
-    process = subprocess.run([sys.executable, "-m", "ichnos", "build"], cwd=workspace, capture_output=True, check=True)
-    usual = time.monotonic() - started
-    for number in range(50):
-        if number % 5 == 0:
-            shutil.rmtree(workspace / ".ichnos", ignore_errors=True)
-        clip = workspace / "clips/draught.wav"
-        os.utime(clip, ns=(clip.stat().st_atime_ns, clip.stat().st_mtime_ns + 1))
-        process = subprocess.Popen(
-            [sys.executable, "-m", "ichnos", "build"],
-            cwd=workspace,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        time.sleep(moments.uniform(0.2, 1.2) * max(usual, 0.5))
-        process.send_signal(signal.SIGKILL)
-        process.wait()
-        assert (workspace / PACKAGE).read_bytes() == whole
-    assert run("build", cwd=workspace).code == 0
-    assert (workspace / PACKAGE).read_bytes() == whole
-    assert run("check", cwd=workspace).code == 0
-    assert not [path for path in workspace.rglob("*.partial") if path.parent.name == "build"]
 
 
 def test_names_and_lengths_that_a_game_does_not_take(packs: dict[str, Path], tmp_path: Path) -> None:

@@ -322,3 +322,65 @@ def test_a_loudness_that_was_asked_for_is_there_or_is_not_claimed(seconds: float
     meter = LoudnessMeter(RATE, 1)
     meter.add(found)
     assert abs(meter.result().level + 14) < 0.5 or "cannot be reached" in json.dumps(said)
+
+
+def test_what_a_clip_says_of_itself_stays(tmp_path: Path) -> None:
+    with soundfile.SoundFile(tmp_path / "a.flac", "w", RATE, 1) as file:
+        file.title, file.artist, file.license = "Gull at dusk", "A. Nobody", "CC-BY-4.0"
+        file.write(noise(1.0))
+    for container in ("ogg", "flac", "wav"):
+        done("convert", "a.flac", "--to", "o", "--container", container, cwd=tmp_path)
+        with soundfile.SoundFile(tmp_path / f"o/a.{container}") as file:
+            found = file.copy_metadata()
+        assert (found["title"], found["artist"]) == ("Gull at dusk", "A. Nobody")
+        assert container == "wav" or found["license"] == "CC-BY-4.0"  # a WAV has no place for it
+
+
+def test_soft_clipping_stays_below_full_scale(tmp_path: Path) -> None:
+    wav(tmp_path / "a.wav", np.sign(tone(440, 1.0, 0.9)))
+    done("treat", "a.wav", "--to", "o", "--soft-clip", "12", "--container", "wav", "--bits", "float", cwd=tmp_path)
+    found, _ = soundfile.read(tmp_path / "o/a.wav")
+    assert 0.8 < np.abs(found).max() < 1
+
+
+def test_float_is_not_said_to_be_clipped(tmp_path: Path) -> None:
+    wav(tmp_path / "a.wav", tone(440, 1.0, 0.9))
+    for bits, said in (("float", False), ("16", True)):
+        words = ("treat", "a.wav", "--to", bits, "--gain", "6", "--container", "wav", "--bits", bits)
+        assert ("are clipped" in json.dumps(done(*words, cwd=tmp_path))) is said
+
+
+def test_sides_that_cancel_are_heard_and_cover(tmp_path: Path) -> None:
+    one = noise(2.0, 0.2)
+    wav(tmp_path / "anti.wav", np.stack([one, -one], axis=1))
+    wav(tmp_path / "same.wav", np.stack([one, one], axis=1))
+    wav(tmp_path / "quiet.wav", noise(2.0, 0.02, seed=7))
+    for clip, bed in (("anti", "quiet"), ("quiet", "anti")):
+        found = [
+            json.loads(run("heard", f"{clip}.wav", "--bed", f"{bed}.wav", "--json", cwd=tmp_path).out)["stands-out-db"]
+            for clip, bed in ((clip, bed), (clip.replace("anti", "same"), bed.replace("anti", "same")))
+        ]
+        assert found[0] == pytest.approx(found[1], abs=0.2)
+    said = json.loads(run("heard", "quiet.wav", "--bed", "same.wav", "--json", cwd=tmp_path).out)
+    assert said["lift"]["enough"] is (said["lift"]["stands-out-db"] >= said["wish-db"] - 0.5)
+
+
+@pytest.mark.parametrize("floor", [-90, -60, -50, -40, -35])
+@pytest.mark.parametrize("rumbles", [False, True])
+def test_takes_are_found_above_any_floor(floor: float, rumbles: bool, tmp_path: Path) -> None:
+    """Five takes at -12 dBFS in a room that is as loud as that, by its mean power."""
+    ground = noise(12.0, 10 ** (floor / 20))
+    if rumbles:
+        ground = np.convolve(ground, np.hanning(400) / np.sqrt(np.square(np.hanning(400)).sum()), "same").astype(
+            np.float32
+        )
+    for number in range(5):
+        start = round((1 + 2.2 * number) * RATE)
+        ground[start : start + RATE] += noise(1.0, 0.08, seed=number)
+    wav(tmp_path / "a.wav", ground)
+    found = done("split", "a.wav", "--to", "o", cwd=tmp_path)["pieces"]
+    assert len(found) == 5
+    for number, one in enumerate(found):
+        assert one["first"] / RATE == pytest.approx(1 + 2.2 * number, abs=0.06)
+    loud = run("split", "a.wav", "--to", "p", "--threshold", "-100", cwd=tmp_path)
+    assert "one piece" in loud.err

@@ -21,8 +21,8 @@ METHODS = {
 }  # fmt: skip
 MODULES = {"glob", "shutil", "tempfile", "filecmp"}
 HARMLESS = {  # of the modules that are looked at: nothing of them touches a file
-    "os.SEEK_CUR", "os.SEEK_END", "os.SEEK_SET", "os.cpu_count", "os.environ", "os.fsdecode", "os.fsencode", "os.getpid", "os.sep",
-    "os.path.normpath", "shutil.copyfileobj", "shutil.get_terminal_size",
+    "os.SEEK_CUR", "os.SEEK_END", "os.SEEK_SET", "os.cpu_count", "os.environ", "os.fsdecode", "os.fsencode",
+    "os.getpid", "os.sep", "os.path.normpath", "shutil.copyfileobj", "shutil.get_terminal_size",
 }  # fmt: skip
 OTHERS = {"av.open", "soundfile.SoundFile", "Image.open"}  # given a stream that ``files/`` has opened
 PRINTS = {"print", "typer.echo", "typer.secho", "click.echo"}

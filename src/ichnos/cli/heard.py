@@ -18,6 +18,9 @@ Clip = Annotated[Path, typer.Argument(metavar="CLIP", help="The clip.")]
 Picture = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw it.")]
 
 
+_NEAR = 0.5  # dB: as near to a wish as the model can tell
+
+
 @app.command(
     short_help="Is a clip heard over the game's own mix?",
     epilog=examples("ichnos heard clips/gull.ogg --bed storm-recording.wav --wish 6 --picture heard.png"),
@@ -73,10 +76,15 @@ def _as_json(found: Audibility, lift: Lift | None, proved: Audibility | None, wi
         if lift is None
         else {
             "steps": [step.model_dump(by_alias=True) for step in lift.steps],
-            "enough": lift.enough,
+            "enough": _is_enough(lift, proved, wish),
             "stands-out-db": None if proved is None else round(proved.stands_out, 2),
         },
     }
+
+
+def _is_enough(lift: Lift, proved: Audibility | None, wish: float) -> bool:
+    """Does the clip stand out as wished, by what was measured after the change?"""
+    return (lift.reached if proved is None else proved.stands_out) >= wish - _NEAR
 
 
 def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> None:
@@ -93,7 +101,7 @@ def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish
     if lift is not None and proved is not None:
         out.print(f"The least change found: {', '.join(map(str, lift.steps))}.")
         out.print(f"Measured with it, it {proved}.")
-        if proved.stands_out < wish - 1:
+        if not _is_enough(lift, proved, wish):
             out.print(
                 f"That is less than wished: more than {lifting.MOST_GAIN:g} dB of gain and {lifting.MOST_EQ:g} dB of EQ"
                 " is not proposed, and peaks stay below -1 dBTP. Take a louder or a brighter clip."

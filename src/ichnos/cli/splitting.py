@@ -21,8 +21,11 @@ def split(
     clip: Clip,
     to: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the pieces go: NAME-1.wav, NAME-2.wav, ...")],
     threshold: Annotated[
-        float, typer.Option(metavar="DBFS", min=-120, max=0, help="Below this it is silence.")
-    ] = -45.0,
+        float | None,
+        typer.Option(
+            metavar="DBFS", min=-120, max=0, help="Below this it is silence.", show_default="above its own floor"
+        ),
+    ] = None,
     gap: Annotated[float, typer.Option(metavar="SECONDS", min=0.01, help="So much silence parts two takes.")] = 0.3,
     shortest: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="What is shorter is left out.")] = 0.08,
     margin: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="Silence that stays around each.")] = 0.03,
@@ -42,10 +45,10 @@ def split(
     with opened(clip) as stream:
         facts = clips.facts(stream, clip)
         with show.progress("listening", facts.seconds) as advance:
-            pieces = splitting.pieces(stream, clip, threshold, gap, shortest, margin, advance)
+            pieces, silence = splitting.pieces(stream, clip, threshold, gap, shortest, margin, advance)
         if not pieces:
             raise IchnosError(
-                f"nothing in {clip} passes {threshold:g} dBFS for {shortest:g} s",
+                f"nothing in {clip} passes {silence:g} dBFS for {shortest:g} s",
                 cure="lower --threshold or --shortest",
             )
         if picture is not None:
@@ -56,6 +59,10 @@ def split(
                 spans = [(a / facts.rate, b / facts.rate) for a, b in pieces]
                 draw_split(analyse(stream, clip), spans, clip.name, beside)
             show.say(f"{picture} is drawn.", err=True)
+    if threshold is None:
+        show.say(f"Silence is what stays below {silence:g} dBFS, a little above the recording's own floor.", err=True)
+    if len(pieces) == 1:
+        show.say(f"This is one piece: nothing in it stays below {silence:g} dBFS for {gap:g} s.", err=True)
     paths = exports.split_names(clip, len(pieces), to)
     if not dry_run:
         with show.progress("writing", sum(b - a for a, b in pieces) / facts.rate) as advance:
@@ -65,7 +72,7 @@ def split(
             {"to": str(path), "first": a, "last": b - 1, "seconds": (b - a) / facts.rate}
             for path, (a, b) in zip(paths, pieces, strict=True)
         ]
-        show.as_json({"pieces": rows, **({"dry-run": True} if dry_run else {})})
+        show.as_json({"threshold-dbfs": silence, "pieces": rows, **({"dry-run": True} if dry_run else {})})
         return
     for path, (first, last) in zip(paths, pieces, strict=True):
         times = f"{first / facts.rate:8.2f} s to {last / facts.rate:8.2f} s, {(last - first) / facts.rate:6.2f} s long"

@@ -5,9 +5,10 @@ Sources: Ogg Vorbis I format specification (section 5, comment fields), RFC 7845
 
 from __future__ import annotations
 
+import contextlib
 import struct
 from collections.abc import Mapping
-from typing import IO
+from typing import IO, Any
 
 from ichnos.audio.files import ogg
 from ichnos.audio.files.clips import Facts, opened
@@ -22,6 +23,16 @@ _OURS = {
     "date": "date",
 }
 _VORBIS, _OPUS = b"\x03vorbis", b"OpusTags"
+
+
+def set_tags(sound: Any, said: Mapping[str, str]) -> None:
+    """Let a ``soundfile.SoundFile`` that is still empty say what ``tags`` read, as far as its container can."""
+    import soundfile
+
+    for theirs, ours in _OURS.items():
+        if ours in said:
+            with contextlib.suppress(soundfile.LibsndfileError, AttributeError):  # this container has no place for it
+                setattr(sound, theirs, said[ours])
 
 
 def tags(stream: IO[bytes], facts: Facts) -> dict[str, str]:

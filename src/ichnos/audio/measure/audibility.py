@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
+from ichnos.audio.blocks.chain import AudioStream
 from ichnos.audio.files import clips
 from ichnos.audio.measure.coding_loss import threshold_in_quiet
 from ichnos.audio.measure.spectrum import band_powers, bands
@@ -87,7 +88,7 @@ class Audibility:
 
 
 def levels(stream: IO[bytes], path: Path, on_progress: Callable[[float], None] = lambda seconds: None) -> Levels:
-    """Measure the band levels of a clip, mixed to mono at 44.1 kHz.
+    """Measure the band levels of a clip at 44.1 kHz: of both its sides, so that none can take the other away.
 
     Args:
         stream: the clip, open for reading. path: for its extension, and what messages call it.
@@ -96,11 +97,11 @@ def levels(stream: IO[bytes], path: Path, on_progress: Callable[[float], None] =
     Raises:
         IchnosError: it is no audio, damaged, or cut short.
     """
-    return levels_of(mono(stream, path, on_progress))
+    return levels_of(sides(stream, path, on_progress).blocks)
 
 
-def mono(stream: IO[bytes], path: Path, on_progress: Callable[[float], None]) -> Iterator[Block]:
-    """A clip as mono blocks at 44.1 kHz."""
+def sides(stream: IO[bytes], path: Path, on_progress: Callable[[float], None]) -> AudioStream:
+    """A clip at 44.1 kHz; of more than two channels, the two that they become."""
     facts = clips.facts(stream, path)
     blocks = clips.blocks(stream, facts, Place(str(path)))
 
@@ -109,31 +110,44 @@ def mono(stream: IO[bytes], path: Path, on_progress: Callable[[float], None]) ->
             yield block
             on_progress(len(block) / facts.rate)
 
-    return chain.resample(chain.mix_channels(telling(), 1), facts.rate, RATE, 1)
+    channels = min(2, facts.channels)
+    mixed = chain.mix_channels(telling(), channels)
+    return AudioStream(chain.resample(mixed, facts.rate, RATE, channels), RATE, channels)
 
 
 def levels_of(blocks: Iterable[Block]) -> Levels:
-    """The band levels of mono blocks at 44.1 kHz."""
+    """The band levels of blocks at 44.1 kHz: the mean power of their channels."""
     import numpy as np
 
     powers = []
     # Half a window before the beginning and behind the end, so that each moment lies in the middle of its window.
-    waiting = np.zeros(_WINDOW // 2, np.float32)
-    for block in (*_joined(blocks), np.zeros(_WINDOW // 2, np.float32)):
-        waiting = np.concatenate([waiting, block])
+    waiting: NDArray[np.float32] | None = None
+    for block in _then_silence(blocks):
+        waiting = block if waiting is None else np.concatenate([waiting, block])
         count = (len(waiting) - _WINDOW) // _HOP + 1
         if count > 0:
-            windows = np.lib.stride_tricks.sliding_window_view(waiting, _WINDOW)[: count * _HOP : _HOP]
-            powers.append(band_powers(windows, RATE))
+            windows = np.lib.stride_tricks.sliding_window_view(waiting, _WINDOW, axis=0)[: count * _HOP : _HOP]
+            powers.append(band_powers(windows, RATE).mean(axis=1))
             waiting = waiting[count * _HOP :].copy()
     if not powers:
-        powers.append(band_powers(np.pad(waiting, (0, max(0, _WINDOW - len(waiting))))[None, :_WINDOW], RATE))
+        short = np.zeros((_WINDOW, 1), np.float32) if waiting is None else waiting
+        short = np.pad(short, ((0, max(0, _WINDOW - len(short))), (0, 0)))[:_WINDOW]
+        powers.append(band_powers(short.T[None], RATE).mean(axis=1))
     return Levels(bands(RATE)[0], 10 * np.log10(np.concatenate(powers) + 1e-13))
 
 
-def _joined(blocks: Iterable[Block]) -> Iterator[NDArray[np.float32]]:
+def _then_silence(blocks: Iterable[Block]) -> Iterator[Block]:
+    """With half a window of silence on both ends."""
+    import numpy as np
+
+    silence: Block | None = None
     for block in blocks:
-        yield block[:, 0]
+        if silence is None:
+            silence = np.zeros((_WINDOW // 2, block.shape[1]), np.float32)
+            yield silence
+        yield block
+    if silence is not None:
+        yield silence
 
 
 def covered(bed: Levels) -> NDArray[np.float64]:

@@ -2,36 +2,45 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from pathlib import Path
-from typing import IO
+from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.files import clips
 from ichnos.errors import Place
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
 _STEP = 0.005  # seconds: how finely silence is looked for
+_STEPS = 10  # of these the floor is judged by: a rumble's zeros are no silence
+_QUIETEST = 10  # per cent
+_ABOVE, _BELOW = 6.0, 12.0  # dB above the floor, and below the loudest
+_DIGITAL = -60.0  # dBFS: the lowest threshold, where between the takes there is nothing at all
 
 
 def pieces(
     stream: IO[bytes],
     path: Path,
-    threshold: float,
+    threshold: float | None,
     gap: float,
     shortest: float,
     margin: float,
     on_progress: Callable[[float], None] = lambda seconds: None,
-) -> list[tuple[int, int]]:
+) -> tuple[list[tuple[int, int]], float]:
     """Cut a recording at its silences.
 
     Args:
         stream: the recording, open for reading. path: for its extension, and what messages call it.
-        threshold: dBFS; what never passes it is silence.
+        threshold: dBFS; what never passes it is silence. None: a little above the recording's own floor.
         gap: seconds of silence that part two pieces.
         shortest: seconds; what is shorter is a click, and left out.
         margin: seconds of silence that stay around each piece, at most half of what is between two.
 
     Returns:
-        The first frame of each piece, and the frame behind its last.
+        The first frame of each piece, and the frame behind its last; and the threshold.
     """
     import numpy as np
 
@@ -47,7 +56,10 @@ def pieces(
         on_progress(len(block) / facts.rate)
     if len(rest):
         peaks.append(rest.max(keepdims=True))
-    loud = np.concatenate([np.zeros(0, np.float32), *peaks]) > 10 ** (threshold / 20)
+    level = np.concatenate([np.zeros(0, np.float32), *peaks])
+    if threshold is None:
+        threshold = _above_floor(level)
+    loud = level > 10 ** (threshold / 20)
     edges = np.flatnonzero(np.diff(loud, prepend=False, append=False)).reshape(-1, 2)
     joined: list[list[int]] = []
     for start, end in edges.tolist():
@@ -64,4 +76,19 @@ def pieces(
         first = max(0, start - min(keep, (start - before) // 2))
         last = min(facts.frames, end + min(keep, (behind - end) // 2))
         found.append((first, last))
-    return found
+    return found, threshold
+
+
+def _above_floor(level: NDArray[np.float32]) -> float:
+    """The threshold for a recording, in dBFS: above what its quietest tenth never passes, and far below its loudest.
+
+    Args:
+        level: the peak of each step.
+    """
+    import numpy as np
+
+    count = max(1, len(level) // _STEPS)
+    held = np.array([part.max(initial=0) for part in np.array_split(level, count)])
+    floor = 20 * math.log10(max(1e-6, float(np.percentile(held, _QUIETEST))))
+    loudest = 20 * math.log10(max(1e-6, float(level.max(initial=0))))
+    return round(max(_DIGITAL, min(floor + _ABOVE, loudest - _BELOW)), 1)

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
+from types import MappingProxyType
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream, Side
 from ichnos.audio.blocks.surround import OGG_ORDER, in_ogg, loss
-from ichnos.audio.files import clips, loops, ogg
+from ichnos.audio.files import clips, comments, loops, ogg
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import LOSSY, Choice
 from ichnos.audio.files.loops import Marking
@@ -132,6 +133,7 @@ def convert(
     to: Path,
     serial: int,
     on_progress: Callable[[float], None] = lambda seconds: None,
+    tags: Mapping[str, str] = MappingProxyType({}),
 ) -> Converted:
     """Convert ``source`` into a new file ``to``, and decode that again to prove it.
 
@@ -140,20 +142,21 @@ def convert(
     Args:
         source: the clip, open for reading. path: what messages call it.
         serial: the Ogg stream's serial number, 32 bits; dither is drawn from it too.
-        heard: called after each block of the source, with its seconds.
+        on_progress: called after each block of the source, with its seconds.
+        tags: what the result says of itself (see ``comments.tags``).
 
     Raises:
         IchnosError: the source is damaged, the disk is full, or the result is not what was written.
     """
     side: Side = "mix" if target.mono == "auto" else target.mono
     try:
-        written = _attempt(source, path, facts, target, side, to, serial, on_progress)
+        written = _attempt(source, path, facts, target, side, to, serial, on_progress, tags)
         cost = written.mono_db
         if target.mono == "auto" and cost is not None and cost < OUT_OF_PHASE:
             side = _louder_side(source, path, facts)
             disk.remove(to)
-            written = _attempt(source, path, facts, target, side, to, serial, lambda _: None)
-        written = _under_ceiling(source, path, facts, target, side, to, serial, written)
+            written = _attempt(source, path, facts, target, side, to, serial, lambda _: None, tags)
+        written = _under_ceiling(source, path, facts, target, side, to, serial, written, tags)
         if not written.frames:
             what, cure = "nothing is left of it: the treatment takes all of it", "cut less, or trim at a lower level"
             raise IchnosError(what, place=Place(str(path)), cure=cure)
@@ -167,7 +170,7 @@ def convert(
         side if facts.channels == STEREO and target.channels == 1 else None,
         cost,
         coding_loss,
-        written.clipped,
+        0 if target.codec == "float 32" else written.clipped,  # which nothing cuts off
         tuple(written.notes),
     )
 
@@ -181,6 +184,7 @@ def _under_ceiling(
     to: Path,
     serial: int,
     written: _Written,
+    tags: Mapping[str, str],
 ) -> _Written:
     """What was written, or the same a little quieter: coding moves peaks, and a treatment's ceiling is a promise."""
     from ichnos.audio.process.treatments import Gain, ceiling_of
@@ -199,7 +203,7 @@ def _under_ceiling(
         lowered += over + _OVER
         quieter = replace(target, treatment=(*target.treatment, Gain(db=-lowered)))
         disk.remove(to)
-        written = _attempt(source, path, facts, quieter, side, to, serial, lambda _: None)
+        written = _attempt(source, path, facts, quieter, side, to, serial, lambda _: None, tags)
     if lowered > _TOLD:
         written.notes.append(f"made {lowered:.1f} dB quieter, so that it stays below {ceiling:g} dBTP after coding")
     return written
@@ -227,7 +231,7 @@ def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, sourc
     written = _Written(None)
     try:
         with disk.written(to) as out:
-            _encode(written.watching(blocks), facts, target, out, 0)
+            _encode(written.watching(blocks), facts, target, out, 0, {})
         if not written.frames:
             raise IchnosError("there would be no sound in this file", place=Place(str(to)), cure="choose other times")
         _prove(to, target, written, source)
@@ -301,6 +305,7 @@ def _attempt(
     to: Path,
     serial: int,
     on_progress: Callable[[float], None],
+    tags: Mapping[str, str],
 ) -> _Written:
     expected = round(facts.frames * target.rate / facts.rate)
     written = _Written(Fingerprint(target.rate, expected) if target.codec in LOSSY else None)
@@ -322,7 +327,7 @@ def _attempt(
             from ichnos.audio.process.treatments import treat
 
             flow = treat(flow, target.treatment, written.notes.append)
-        _encode(written.watching(flow.blocks), facts, target, out, serial)
+        _encode(written.watching(flow.blocks), facts, target, out, serial, tags)
         if target.codec == "Opus":
             ogg.end_at(out, written.frames, target.rate)
         if target.loop:
@@ -402,7 +407,9 @@ class _Sink:
         return self._written if self._restamper else self._safely(self._out.tell) or 0
 
 
-def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes], serial: int) -> None:
+def _encode(
+    blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes], serial: int, tags: Mapping[str, str]
+) -> None:
     import soundfile
 
     sink = _Sink(out, ogg.Restamper(serial) if target.container == "Ogg" else None)
@@ -419,6 +426,7 @@ def _encode(blocks: Iterator[Block], facts: Facts, target: Target, out: IO[bytes
             format=target.container.upper(),
             **options,
         ) as sound:
+            comments.set_tags(sound, tags)
             for block in _samples(blocks, facts, target, serial):
                 # Never a long clip in one call: that crashes the Vorbis encoder.
                 sound.write(block)

@@ -12,7 +12,7 @@ from typing import IO, Literal
 
 from ichnos.audio.blocks.spool import Spool
 from ichnos.audio.files import clips as audio_clips
-from ichnos.audio.files import containers, loops
+from ichnos.audio.files import comments, containers, loops
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.files.loops import Loop, Marking
@@ -211,9 +211,9 @@ def _one(export: Export, on_progress: Callable[[float], None]) -> Exported:
     try:
         with opened(export.clip) as source, fresh(export.to) as beside:
             serial = serial_of(source, export.target)
-            return Exported(
-                export, convert(source, export.clip, export.facts, export.target, beside, serial, on_progress)
-            )
+            said = comments.tags(source, export.facts)
+            done = convert(source, export.clip, export.facts, export.target, beside, serial, on_progress, said)
+            return Exported(export, done)
     except IchnosError as error:
         place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))
         return Exported(export, error=IchnosError(error.what, place=place, cure=error.cure))

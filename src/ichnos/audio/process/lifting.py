@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
-from ichnos.audio.blocks.chain import AudioStream
 from ichnos.audio.blocks.filters import bell
 from ichnos.audio.measure import audibility
 from ichnos.audio.measure.audibility import RATE, Audibility, Levels, compare
@@ -38,8 +37,8 @@ class Lift:
 
 def levels_of_treated(stream: IO[bytes], path: Path, steps: tuple[Step, ...]) -> Levels:
     """The band levels that a clip has after a treatment, so that a proposal can be proved."""
-    mono = AudioStream(audibility.mono(stream, path, lambda _: None), RATE, 1)
-    return audibility.levels_of(treat(mono, steps, lambda _: None).blocks)
+    both = audibility.sides(stream, path, lambda _: None)
+    return audibility.levels_of(treat(both, steps, lambda _: None).blocks)
 
 
 def lift(clip: Levels, cover: NDArray[np.float64], wished: float) -> Lift:
