@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: demo test lint screenshots bench clean
+.PHONY: demo test lint attack screenshots bench clean
 
 demo: $(READY)
 	rm -rf demo
@@ -19,6 +19,10 @@ lint: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python tools/edge.py
+
+# Some 5,000 cases of what strangers, slips and a bad day bring; far longer than the tests.
+attack: $(READY)
+	$(BIN)/python benchmarks/attack.py
 
 # Needs Debian's xvfb, xterm and imagemagick (or the like): see CONTRIBUTING.md.
 screenshots: $(READY)

@@ -87,3 +87,9 @@ def test_encodings_are_kept() -> None:
     with pytest.raises(IchnosError) as caught:
         from_bytes(b'{\n"a": "\xe9"}', "x.json")
     assert str(caught.value.place) == "x.json:2:7"
+
+
+@pytest.mark.parametrize("sign", ["\x0b", "\x0c", "\x1c", "\x85", "\u2028"])
+def test_a_sign_that_only_some_take_for_a_line_end_is_refused_in_its_place(sign: str) -> None:
+    with pytest.raises(IchnosError, match=r"x:1:2: .*cannot be read as JSON"):
+        Json().parse(from_bytes(f"[{sign}]".encode(), "x"))

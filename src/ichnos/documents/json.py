@@ -218,7 +218,7 @@ class _Parser:
         offset = self.skip_blank(position)
         if offset >= len(self.content):
             return self.unexpected("the end of the file", offset, wants, top)
-        rest = self.content[offset : offset + 20].splitlines()[0]
+        rest = self.content[offset : offset + 20].partition("\n")[0]
         if rest.startswith("/*"):
             return self.error("this comment is never closed", offset, "put */ at its end")
         value = _VALUE.match(self.content, offset)
@@ -231,7 +231,7 @@ class _Parser:
         if rest[0] in ",:":
             return self.unexpected(repr(rest[0]), offset, wants, top)
         if rest[0] == '"':
-            line = self.content[offset:].splitlines()[0]
+            line = self.content[offset:].partition("\n")[0]
             if line.count('"') == 1:
                 return self.error("this quotation mark is never closed", offset, 'put a " at the end of the text')
             return self.error(

@@ -79,7 +79,7 @@ def _readable(error: tomllib.TOMLDecodeError, text: Text) -> IchnosError:
     else:
         place = text.place(len(text.content.rstrip()))
     what = _AT.sub("", message)
-    line = text.content.splitlines()[place.line - 1].strip() if place.line and text.content.strip() else ""
+    line = text.content.split("\n")[place.line - 1].strip() if place.line and text.content.strip() else ""
     return IchnosError(
         f"{what[:1].lower()}{what[1:]}" + (f", in: {line}" if line else ""),
         place=place,
