@@ -235,7 +235,9 @@ def alone(words: list[str], here: Path, said: Path) -> int:
             os.setuid(NOBODY)
         resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
         os.environ |= {"ICHNOS_DATA": str(here / "data"), "NO_COLOR": "1"}
-        os.chdir(here / WORKSPACE)
+        os.chdir(here)
+        with contextlib.suppress(OSError):  # it may be no folder any more
+            os.chdir(here / WORKSPACE)
         out = os.open(said, os.O_WRONLY)
         os.dup2(out, 1)
         os.dup2(out, 2)

@@ -18,6 +18,7 @@ from ichnos.games.profiles.converters import CONVERTERS
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import ID_PREFIX, INSIDE, WORDS
 from ichnos.games.samples import sample_pack
+from ichnos.games.sandbox import MOST_STEPS, MOST_TEXT, PLAIN_FILTERS
 from ichnos.games.scripts import FILTERS, script_values
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.findings import KINDS
@@ -114,6 +115,12 @@ def _scripts() -> Iterator[str]:
             meaning = known.meaning if known else _IN_SCRIPTS[field]
             shown = "" if isinstance(value, dict | list) or value in ("", None) else f"`{_shown(value)}`"
             yield f"| `{name}.{field}` | {meaning} | {shown} |"
+    yield from (
+        "",
+        "Of Jinja's own filters there are those that give the same result each time: "
+        + ", ".join(f"`{name}`" for name in sorted((*PLAIN_FILTERS, "indent", "join", "replace", "round", "string")))
+        + f". A script takes at most {MOST_STEPS:,} steps and {MOST_TEXT:,} characters.",
+    )
     yield from ("", "| filter | what it makes | of | is |", "|---|---|---|---|")
     for name, filter_ in FILTERS.items():
         about = (filter_.__doc__ or "").splitlines()[0].rstrip(".")
