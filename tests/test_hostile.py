@@ -254,6 +254,8 @@ def test_matching_takes_no_power_of_the_length() -> None:
     assert holes.parse("@key@/@title@/@key@/@title@.ogg").match("/" * 2_000) is None
     with pytest.raises(holes.HoleError, match="one behind the other"):
         holes.parse("@key@@title@")
+    with pytest.raises(holes.HoleError, match="more than 100 holes"):
+        holes.parse("@title@-" * 2000)
 
 
 @pytest.mark.parametrize(

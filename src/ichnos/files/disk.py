@@ -188,21 +188,13 @@ def names(folder: Path) -> list[str]:
         return sorted(os.listdir(folder))
 
 
-def below(folder: Path, *, hidden: bool = True) -> list[Path]:
+def below(folder: Path) -> list[Path]:
     """All files below a folder, sorted; links among them, but none is followed into another folder.
-
-    Args:
-        hidden: also what begins with a dot, or lies in a folder that does.
 
     Raises:
         IchnosError: a folder may not be read. Nothing is left out for that in silence.
     """
-    found = []
-    for parent, folders, files in os.walk(folder, onerror=_refuse):
-        if not hidden:
-            folders[:] = [name for name in folders if not name.startswith(".")]
-        found += [Path(parent, name) for name in files if hidden or not name.startswith(".")]
-    return sorted(found)
+    return sorted(Path(parent, name) for parent, _, files in os.walk(folder, onerror=_refuse) for name in files)
 
 
 def everything_below(folder: Path) -> list[Path]:
@@ -210,11 +202,6 @@ def everything_below(folder: Path) -> list[Path]:
     return sorted(
         Path(parent, name) for parent, folders, files in os.walk(folder, onerror=_refuse) for name in (*folders, *files)
     )
-
-
-def folders_below(folder: Path) -> list[Path]:
-    """A folder and all folders below it; links are not followed. Raises IchnosError as ``below`` does."""
-    return sorted(Path(parent) for parent, _, _ in os.walk(folder, onerror=_refuse))
 
 
 def _refuse(error: OSError) -> None:
@@ -246,13 +233,13 @@ def own_place(root: Path, path: Path) -> Path:
 
 
 def refuse_way_out(root: Path, path: Path, shown: str) -> None:
-    """Raises IchnosError where a file of a folder is a link to something outside.
+    """Raises IchnosError where a file of a folder lies outside of it, by its path or by a link.
 
     Read, that could be anybody's secret, and get into a pack; written, anybody's work.
     """
     if os.path.lexists(path) and not resolved(path).is_relative_to(resolved(root)):
-        what = "this leads out of the workspace, by a link"
-        raise IchnosError(what, place=Place(shown), cure="put the file itself here")
+        what = "this leads out of the workspace"
+        raise IchnosError(what, place=Place(shown), cure="put the file itself into the workspace")
 
 
 def link_target(path: Path) -> str:
@@ -295,9 +282,9 @@ def copy(source: Path, to: Path) -> None:
 
 def try_place(path: Path) -> None:
     """Find out before the work, not after it, that a file or a folder cannot be put here. Raises IchnosError then."""
-    make_folder(path.parent)
     import uuid
 
+    make_folder(path.parent)
     probe = path.parent / f".probe.{uuid.uuid4().hex[:8]}.partial"  # swept away, should it be left
     with understood(path.parent):
         os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL))

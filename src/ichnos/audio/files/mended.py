@@ -6,9 +6,12 @@ Programs that stream cannot go back and say how long a sound became. What they l
 from __future__ import annotations
 
 import io
+import itertools
 import os
+import re
 import struct
 from collections.abc import Mapping
+from functools import cache
 from typing import IO, Any
 
 from ichnos.audio.files import mpeg, ogg
@@ -17,6 +20,8 @@ from ichnos.files import disk
 UNKNOWN_SIZE = 0x7FFF0000  # bytes: what a WAV says that does not know, or more; and 0
 _IN_MEMORY = 1 << 25  # bytes
 _FLAC_MOST = 1 << 17  # bytes in which the last frame of a FLAC begins (RFC 9639, section 9.1.1)
+_FLAC_FRAME = re.compile(rb"\xff(?=[\xf8\xf9][^\0].{8})", re.DOTALL)  # what may begin a frame
+_MOST_FRAMES = 100  # of those are tried, from the last
 _FLAC_TOTAL = 21  # where its number of samples begins, in the last 4 bits
 
 
@@ -98,36 +103,47 @@ def _flac_length(stream: IO[bytes]) -> dict[int, bytes]:
     size = stream.seek(0, os.SEEK_END)
     stream.seek(max(0, size - _FLAC_MOST))
     tail = stream.read()
-    at = tail.rfind(b"\xff")
-    while at >= 0:
+    for found in itertools.islice(reversed(list(_FLAC_FRAME.finditer(tail))), _MOST_FRAMES):
+        at = found.start()
         samples = _flac_end(tail[at:], int.from_bytes(head[10:12], "big"))
         if samples is not None:
             first = head[_FLAC_TOTAL] | samples >> 32
             return {_FLAC_TOTAL: bytes([first]) + (samples & 0xFFFFFFFF).to_bytes(4, "big")}
-        at = tail.rfind(b"\xff", 0, at)
     return {}
 
 
 def _flac_end(frame: bytes, block: int) -> int | None:
     """The sample behind a frame that ends where these bytes do; ``None`` where they are no whole frame."""
-    if len(frame) < 8 or frame[1] & 0xFE != 0xF8 or _crc(frame[:-2], 0x8005, 16) != int.from_bytes(frame[-2:], "big"):
+    code, lead = frame[2] >> 4, frame[4]
+    if code == 0 or _crc(frame[:-2]) != int.from_bytes(frame[-2:], "big"):
         return None
-    lead = frame[4]
     more = 0 if lead < 0x80 else 8 - (lead ^ 0xFF).bit_length() - 1
     number = lead if not more else lead & (0x3F >> more)
     for byte in frame[5 : 5 + more]:
         number = number << 6 | byte & 0x3F
-    code, behind = frame[2] >> 4, frame[5 + more :]
+    behind = frame[5 + more : 7 + more]
+    if len(behind) < 2:
+        return None
     length = {1: 192, 6: behind[0] + 1, 7: int.from_bytes(behind[:2], "big") + 1}.get(code) or (
         576 << code - 2 if code < 6 else 256 << code - 8
     )
     return number + length if frame[1] & 1 else number * block + length
 
 
-def _crc(data: bytes, polynomial: int, bits: int) -> int:
-    top, mask, value = 1 << bits - 1, (1 << bits) - 1, 0
-    for byte in data:
-        value ^= byte << bits - 8
+@cache
+def _crc_table() -> tuple[int, ...]:
+    """CRC-16 with the polynomial 0x8005, of each byte (RFC 9639, section 9.3)."""
+    found = []
+    for byte in range(256):
+        value = byte << 8
         for _ in range(8):
-            value = (value << 1 ^ (polynomial if value & top else 0)) & mask
+            value = (value << 1 ^ (0x8005 if value & 0x8000 else 0)) & 0xFFFF
+        found.append(value)
+    return tuple(found)
+
+
+def _crc(data: bytes) -> int:
+    table, value = _crc_table(), 0
+    for byte in data:
+        value = (value << 8 & 0xFFFF) ^ table[value >> 8 ^ byte]
     return value

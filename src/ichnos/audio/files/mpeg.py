@@ -130,7 +130,8 @@ def without_length(stream: IO[bytes]) -> int | None:
         return None
     stream.seek(start)
     frame = stream.read(200)
-    return None if b"Xing" in frame or b"Info" in frame else start
+    is_layer_3 = frame[1] >> 1 & 3 == 1
+    return None if b"Xing" in frame or b"Info" in frame or not is_layer_3 else start
 
 
 def _count(stream: IO[bytes], start: int, size: int) -> int:

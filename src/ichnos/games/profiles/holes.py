@@ -23,6 +23,7 @@ _HOLE = re.compile(
 )
 _CONVERTER = re.compile(r"~([a-z]+(?:-[a-z]+)*)(?:\(([^()@]*)\))?")
 
+_MOST_HOLES = 100  # of one text
 _MOST_STEPS = 200_000  # far more than any file's name or value takes
 
 Resolve = Callable[[str], Value]
@@ -241,6 +242,8 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
     plain += text[position:]
     if plain:
         parts.append(plain)
+    if len(parts) > 2 * _MOST_HOLES:
+        raise HoleError(f"more than {_MOST_HOLES} holes stand in one text", 0, "take it apart")
     return Pattern(tuple(parts))
 
 

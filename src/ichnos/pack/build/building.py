@@ -113,7 +113,9 @@ def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted
     loaded = workspaces.load(folder, game)
     if minted and loaded.ids_to_mint():
         with lock(folder):
-            minted(assignments.mint_missing_ids(workspaces.load(folder, game)))
+            names = assignments.mint_missing_ids(workspaces.load(folder, game))
+        if names:  # another process may just have done it
+            minted(names)
         before = signatures.sign_all(sources.made_of(None, folder))
         loaded = workspaces.load(folder, game)
     return _of_workspace(loaded, outline.make(loaded), before)

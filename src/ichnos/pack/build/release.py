@@ -119,7 +119,8 @@ def release(
                 what = "this file was saved while the release was made, so nothing is released"
                 raise IchnosError(what, place=Place(FILE_NAME), cure="release again")
             heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
-            to_do = Release(version, heading, note, archive.name, beside.name, sha256, user_identity())
+            line = " ".join(note.split())
+            to_do = Release(version, heading, line, archive.name, beside.name, sha256, user_identity())
             unfinished.begin(folder, private, to_do)
     return Released(version, archive, sha256)
 

@@ -116,7 +116,7 @@ def with_change(path: Path, release: Release) -> bytes:
         return f"# Changes\n\n{release.heading}\n\n- {release.note}\n".encode()
     text = from_bytes(disk.read(path, path.name), path.name)
     end = "\r\n" if "\r\n" in text.content else "\n"
-    if release.heading in text.content.splitlines():
+    if {release.heading, f"- {release.note}"} <= set(text.content.splitlines()):
         return text.to_bytes(text.content)
     title, _, rest = text.content.partition(end)
     return text.to_bytes(f"{title}{end}{end}{release.heading}{end}{end}- {release.note}{end}{rest}")
