@@ -137,6 +137,8 @@ def test_a_flac_whose_length_nobody_knew_is_read_to_its_end(frames: int, tmp_pat
     (tmp_path / "a.flac").write_bytes(data)
     done("convert", "a.flac", "--to", "o", "--container", "wav", cwd=tmp_path)
     assert np.array_equal(samples(tmp_path / "o/a.wav")[:, 0], expected)
+    (tmp_path / "cut.flac").write_bytes(data[:-5])
+    assert "its end is not whole" in run("look", "cut.flac", cwd=tmp_path).out
 
 
 def test_ogg_flac_and_a_streamed_webm_are_read_whole(tmp_path: Path) -> None:
@@ -383,5 +385,9 @@ def test_takes_are_found_above_any_floor(floor: float, rumbles: bool, tmp_path: 
     assert len(found) == 5
     for number, one in enumerate(found):
         assert one["first"] / RATE == pytest.approx(1 + 2.2 * number, abs=0.06)
+    bell = tone(440, 3.0) * np.exp(-np.arange(3 * RATE) / RATE * 1.5).astype(np.float32)
+    wav(tmp_path / "bell.wav", bell)
+    (one,) = done("split", "bell.wav", "--to", "o", "--overwrite", cwd=tmp_path)["pieces"]
+    assert one["last"] == len(bell) - 1  # what dies away is not cut off
     loud = run("split", "a.wav", "--to", "p", "--threshold", "-100", cwd=tmp_path)
     assert "one piece" in loud.err

@@ -60,7 +60,7 @@ def split(
                 draw_split(analyse(stream, clip), spans, clip.name, beside)
             show.say(f"{picture} is drawn.", err=True)
     if threshold is None:
-        show.say(f"Silence is what stays below {silence:g} dBFS, a little above the recording's own floor.", err=True)
+        show.say(f"Silence is what stays below {silence:g} dBFS, as this recording is.", err=True)
     if len(pieces) == 1:
         show.say(f"This is one piece: nothing in it stays below {silence:g} dBFS for {gap:g} s.", err=True)
     paths = exports.split_names(clip, len(pieces), to)

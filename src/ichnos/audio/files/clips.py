@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
 
 SLOWEST, FASTEST, MOST_CHANNELS = 1_000, 768_000, 32  # Hz, and channels of a sound file
+_LONGEST = 10**9  # seconds: what stands for an unknown length is more
 _HIGHEST = 1000.0  # 60 dB above full scale
 
 _CODECS = {
@@ -166,6 +167,9 @@ def _possible(path: Path, *said: Any) -> Facts:
         what = f"this {found.container} file says that it has {found.rate:,} Hz and {found.channels} channels"
         cure = f"export it again, with {SLOWEST:,} to {FASTEST:,} Hz and at most {MOST_CHANNELS} channels"
         raise IchnosError(what, place=Place(str(path)), cure=cure)
+    if found.seconds > _LONGEST:
+        what = f"this {found.container} file is damaged: it does not say how long it is, and its end is not whole"
+        raise IchnosError(what, place=Place(str(path)), cure="export or download it again")
     return found
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.files import clips
+from ichnos.audio.files.clips import Facts
 from ichnos.errors import Place
 
 if TYPE_CHECKING:
@@ -18,6 +19,7 @@ _STEP = 0.005  # seconds: how finely silence is looked for
 _STEPS = 10  # of these the floor is judged by: a rumble's zeros are no silence
 _QUIETEST = 10  # per cent
 _ABOVE, _BELOW = 6.0, 12.0  # dB above the floor, and below the loudest
+_USUAL = -45.0  # dBFS: where a recording has no floor to be found
 _DIGITAL = -60.0  # dBFS: the lowest threshold, where between the takes there is nothing at all
 
 
@@ -57,9 +59,25 @@ def pieces(
     if len(rest):
         peaks.append(rest.max(keepdims=True))
     level = np.concatenate([np.zeros(0, np.float32), *peaks])
-    if threshold is None:
-        threshold = _above_floor(level)
-    loud = level > 10 ** (threshold / 20)
+
+    def cut(at: float) -> list[tuple[int, int]]:
+        return _cut(level > 10 ** (at / 20), step, facts, gap, shortest, margin)
+
+    if threshold is not None:
+        return cut(threshold), threshold
+    threshold = _above_floor(level)
+    found = cut(threshold)
+    if len(found) < 2 and threshold > _USUAL:  # a sound that dies away has no floor: its end is not to be cut off
+        return cut(_USUAL), _USUAL
+    return found, threshold
+
+
+def _cut(
+    loud: NDArray[np.bool_], step: int, facts: Facts, gap: float, shortest: float, margin: float
+) -> list[tuple[int, int]]:
+    """The pieces; ``loud``: of each step, whether it is no silence."""
+    import numpy as np
+
     edges = np.flatnonzero(np.diff(loud, prepend=False, append=False)).reshape(-1, 2)
     joined: list[list[int]] = []
     for start, end in edges.tolist():
@@ -76,7 +94,7 @@ def pieces(
         first = max(0, start - min(keep, (start - before) // 2))
         last = min(facts.frames, end + min(keep, (behind - end) // 2))
         found.append((first, last))
-    return found, threshold
+    return found
 
 
 def _above_floor(level: NDArray[np.float32]) -> float:
