@@ -378,3 +378,29 @@ def test_an_installed_pack_is_known_by_its_id_as_well(tmp_path: Path) -> None:
     other = re.sub(r'"id": "[0-9a-f-]+"', '"id": "00000000-0000-4000-8000-000000000000"', mine)
     (tmp_path / "game/in/own/my-own.json").write_text(other)
     assert '"reed" is not new' in run("build", cwd=game.own).err
+
+
+def test_a_large_list_of_single_takes_is_harvested(tmp_path: Path) -> None:
+    """Beyond a quarter of a megabyte a JSON file is read without places, and gives the same keys."""
+    rows = [{"id": f"moth.{number}", "f": f"s/{'x' * 60}-{number}.wav"} for number in range(4000)]
+    game = Made(
+        tmp_path, "mothwick", "\n[takes]\nseveral = false\n",
+        {"tree/all.json": '{"all": [{"id": "@key@", "f": "@file@"}]}', "tree/s/@key@.wav": ""},
+        {"all.json": json.dumps({"all": rows})},
+    )  # fmt: skip
+    found = run("keys", "harvest", game.folder / "game", "--game", game.profile, "--json")
+    assert json.loads(found.out)["keys"] == 4000
+
+
+def test_a_script_says_the_packs_version_and_a_fragment_stands_for_each_sound(tmp_path: Path) -> None:
+    game = Made(
+        tmp_path, "mothwick", '\n[[script]]\npath = "about.lua"\n[[document]]\npath = "each/@key@.json"\nmode = "fragment"\n',
+        {"tree/each/@key@.json": '{"id": "@key@", "f": ["@file@"]}', "tree/s/@key@-@take.number@.wav": "",
+         "scripts/about.lua.j2": "{{ pack.version }} of {{ game.version }}"}, {},
+    )  # fmt: skip
+    game.start(
+        '\n[[sound]]\nkey = "moth.wing"\nnew = true\ntakes = ["c1.wav"]\n[[sound]]\nkey = "moth.eye"\nnew = true\ntakes = ["c2.wav"]\n'
+    )
+    pack = game.build()
+    assert (pack / "about.lua").read_text() == "0.1.0 of 1.1"
+    assert sorted(path.name for path in (pack / "each").iterdir()) == ["moth.eye.json", "moth.wing.json"]
