@@ -248,3 +248,28 @@ def test_changes_in_another_encoding_stop_a_release_with_its_line(workspace: Pat
 def test_only_the_edges_touch_the_disk_and_print() -> None:
     done = subprocess.run([sys.executable, ROOT / "tools" / "edge.py"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout
+
+
+@pytest.mark.parametrize("held", [2, 99])
+def test_a_file_that_a_player_holds_open_is_waited_for(
+    held: int, workspace: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As on Windows, where such a file cannot be replaced."""
+    from ichnos.files import writing
+
+    real, left = os.replace, held
+
+    def replace(one: Path, other: Path) -> None:
+        nonlocal left
+        if str(other).endswith("lampbox") and left:
+            left -= 1
+            raise PermissionError(13, "Access is denied", str(other))
+        real(one, other)
+
+    monkeypatch.setattr(writing, "_HOLDS_FILES", True)
+    monkeypatch.setattr(writing, "_PATIENCE", (0, 0, 0))
+    monkeypatch.setattr("ichnos.files.writing.os.replace", replace)
+    edit(workspace, 'title = "Storm watch"', 'title = "Otherwise"')
+    done = run("build", cwd=workspace)
+    assert done.code == (0 if held == 2 else 1)
+    assert ("storm-watch-0.1.0.lampbox: another program holds this file open" in done.err) is (held == 99)

@@ -7,6 +7,7 @@ import re
 import shutil
 import stat
 import sys
+import time
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -19,6 +20,8 @@ from ichnos.files.disk import understood
 _UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.partial")
 _NAME_ROOM = 100  # bytes of a name that is written beside: a long one must not become longer than systems allow
 _EXCHANGE = 2  # renameat2(2): RENAME_EXCHANGE
+_HOLDS_FILES = sys.platform == "win32"
+_PATIENCE = (0.05, 0.1, 0.2, 0.4, 0.8)  # seconds between two tries
 _HERE = -100  # AT_FDCWD
 
 
@@ -32,7 +35,7 @@ def fresh(path: Path) -> Iterator[Path]:
             yield beside
             with suppress(FileNotFoundError):
                 os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
-            os.replace(beside, path)
+            _replace(beside, path)
         finally:
             disk.remove_if_possible(beside)
 
@@ -47,6 +50,24 @@ def fresh_name(path: Path) -> Iterator[Path]:
             yield beside
         finally:
             disk.remove_if_possible(beside)
+
+
+def _replace(beside: Path, path: Path) -> None:
+    """Give a file its name. On Windows a player or an editor may hold the old one open: it is waited for a little.
+
+    Raises:
+        IchnosError: it does not let go.
+    """
+    for pause in _PATIENCE:
+        try:
+            os.replace(beside, path)
+            return
+        except PermissionError:
+            if not _HOLDS_FILES:
+                raise
+            time.sleep(pause)
+    what, cure = "another program holds this file open", "close that program (a player, an editor), then try again"
+    raise IchnosError(what, place=Place(str(path)), cure=cure)
 
 
 def _beside(path: Path) -> Path:
