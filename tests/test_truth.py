@@ -391,3 +391,18 @@ def test_takes_are_found_above_any_floor(floor: float, rumbles: bool, tmp_path: 
     assert one["last"] == len(bell) - 1  # what dies away is not cut off
     loud = run("split", "a.wav", "--to", "p", "--threshold", "-100", cwd=tmp_path)
     assert "one piece" in loud.err
+
+
+@pytest.mark.parametrize("part", [0.0, 0.1, 0.5, 1.0])
+def test_a_part_that_cancels_is_not_mixed_away(part: float, tmp_path: Path) -> None:
+    one, other = noise(4.0), noise(4.0, seed=5)
+    turned = one.copy()
+    turned[: round(part * len(one))] *= -1
+    wav(tmp_path / "a.wav", np.stack([one, turned], axis=1))
+    wav(tmp_path / "wide.wav", np.stack([one, other], axis=1))
+    done("convert", "a.wav", "wide.wav", "--to", "o", "--container", "wav", "--channels", "1", cwd=tmp_path)
+    level = [float(np.sqrt(np.mean(samples(tmp_path / f"o/{name}.wav").astype(float) ** 2))) for name in ("a", "wide")]
+    assert level[0] / 32768 == pytest.approx(0.1 if part != 0.1 else 0.095, rel=0.03)  # a tenth matters to nobody
+    assert level[1] / 32768 == pytest.approx(0.1 * math.sqrt(0.5), rel=0.03)  # sides that differ are mixed
+    looked = done("look", "wide.wav", cwd=tmp_path)["clips"][0]
+    assert looked["stereo"]["mono-db"] == pytest.approx(-3, abs=0.2)

@@ -8,10 +8,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from ichnos.audio.blocks.block import Block
 
 STEREO = 2  # channels
 OUT_OF_PHASE = -6.0  # dB: what loses more as a mono mix is out of phase, and one side is taken instead
+_WINDOW = 8192  # samples that are judged together
+_PART = 0.2  # of the sound's energy, by which a part that cancels matters
 _TWIN = -70.0  # dB below the sound: differences smaller than that are no stereo
 
 
@@ -20,7 +25,8 @@ class Sides:
     """What was measured of a stereo clip.
 
     ``mono_db``: the level of (left + right) / 2 against the mean level of both sides: 0 where they
-    are the same, -3 where they have nothing to do with each other, far below where they cancel.
+    are the same, -3 where they have nothing to do with each other, far below where they cancel. Where
+    a fifth of the sound cancels, it is that of what does.
     ``twins``: one channel, twice.
     """
 
@@ -29,35 +35,67 @@ class Sides:
     louder: Literal["left", "right"]
 
 
+class _Windows:
+    """What the mix costs, window by window: where a part of a sound cancels, the rest must not hide it."""
+
+    def __init__(self) -> None:
+        self._sides: list[float] = []
+        self._mix: list[float] = []
+        self._rest: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+
+    def add(self, sides: NDArray[np.float32], mix: NDArray[np.float32]) -> None:
+        """Power of both sides together, and of the mix, sample by sample."""
+        import numpy as np
+
+        if self._rest is not None:
+            sides, mix = np.concatenate([self._rest[0], sides]), np.concatenate([self._rest[1], mix])
+        whole = len(sides) // _WINDOW * _WINDOW
+        self._sides += sides[:whole].reshape(-1, _WINDOW).sum(axis=1, dtype=np.float64).tolist()
+        self._mix += mix[:whole].reshape(-1, _WINDOW).sum(axis=1, dtype=np.float64).tolist()
+        self._rest = sides[whole:], mix[whole:]
+
+    def mono_db(self) -> float:
+        """As ``Sides`` has it: of the whole, or of the windows that cancel, where they hold a good part of the sound."""
+        import numpy as np
+
+        rest = self._rest or (np.zeros(0), np.zeros(0))
+        sides = np.array([*self._sides, float(rest[0].sum(dtype=np.float64))])
+        mix = np.array([*self._mix, float(rest[1].sum(dtype=np.float64))])
+        cancels = mix < sides / 2 * 10 ** (OUT_OF_PHASE / 10)
+        if sides[cancels].sum() < _PART * sides.sum():
+            cancels[:] = True
+        power, mono = float(sides[cancels].sum()) / 2, float(mix[cancels].sum())
+        if not power:
+            return 0.0
+        return 10 * math.log10(mono / power) if mono > 0 else -math.inf
+
+
 class MixMeter:
     """Takes stereo blocks and the mono mix of each, and says what the mix costs. Cheaper than ``SidesMeter``."""
 
     def __init__(self) -> None:
-        self._sides = self._mix = 0.0
+        self._windows = _Windows()
 
     def mixed(self, blocks: Iterable[Block], mix: Callable[[Block], Block]) -> Iterator[Block]:
         import numpy as np
 
         for block in blocks:
             done = mix(block)
-            flat, mono = block.ravel(), done.ravel()
-            self._sides += float(np.dot(flat, flat))
-            self._mix += float(np.dot(mono, mono))
+            self._windows.add(np.square(block).sum(axis=1), np.square(done[:, 0]))
             yield done
 
     @property
     def mono_db(self) -> float:
         """As ``Sides`` has it."""
-        if not self._sides:
-            return 0.0
-        return 10 * math.log10(self._mix / (self._sides / 2)) if self._mix else -math.inf
+        return self._windows.mono_db()
 
 
 class SidesMeter:
     """Takes a stereo clip's blocks; anything else it lets pass."""
 
     def __init__(self) -> None:
-        self._left = self._right = self._both = self._difference = 0.0
+        self._left = self._right = self._difference = 0.0
+        self._windows = _Windows()
 
     def add(self, block: Block) -> None:
         import numpy as np
@@ -68,14 +106,13 @@ class SidesMeter:
         difference = left - right
         self._left += float(np.dot(left, left))
         self._right += float(np.dot(right, right))
-        self._both += float(np.dot(left, right))
+        self._windows.add(left * left + right * right, np.square((left + right) / 2))
         self._difference += float(np.dot(difference, difference))
 
     def result(self) -> Sides:
         power = self._left + self._right
-        mono = max(0.0, power + 2 * self._both) / 4
         return Sides(
-            mono_db=10 * math.log10(mono / (power / 2)) if mono > 0 else (-math.inf if power else 0.0),
+            mono_db=self._windows.mono_db(),
             twins=self._difference <= power * 10 ** (_TWIN / 10),
             louder="right" if self._right > self._left else "left",
         )
