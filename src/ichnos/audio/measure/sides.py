@@ -55,7 +55,7 @@ class _Windows:
         self._rest = sides[whole:], mix[whole:]
 
     def mono_db(self) -> float:
-        """As ``Sides`` has it: of the whole, or of the windows that cancel, where they hold a good part of the sound."""
+        """As ``Sides`` has it: of the whole, or of the windows that cancel, where much of the sound is in them."""
         import numpy as np
 
         rest = self._rest or (np.zeros(0), np.zeros(0))
