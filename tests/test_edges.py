@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Made, edit, run
+from conftest import Made, clip, edit, run
 
 ROOT = Path(__file__).parent.parent
 
@@ -273,3 +273,15 @@ def test_a_file_that_a_player_holds_open_is_waited_for(
     done = run("build", cwd=workspace)
     assert done.code == (0 if held == 2 else 1)
     assert ("storm-watch-0.1.0.lampbox: another program holds this file open" in done.err) is (held == 99)
+
+
+def test_a_workspace_in_a_folder_whose_name_is_no_utf8(tmp_path: Path) -> None:
+    folder = tmp_path / os.fsdecode(b"fog\xffhorn")
+    assert run("start", folder, "--game", "open-pack", "--licence", "MIT").code == 0
+    assert 'title = "Foghorn"' in (folder / "ichnos.toml").read_text("utf-8")
+    clip(folder / "c.wav", 1)
+    assert run("assign", "gate.opens", folder / "c.wav", "--new", cwd=folder).code == 0
+    for words in (("build",), ("check",), ("release", "--patch", "--note", "x")):
+        done = run(*words, cwd=folder)
+        assert done.code == 0, done.err + done.out
+    assert run("start", tmp_path / "b", "--game", "open-pack", "--title", "a\x1bb").code == 2

@@ -346,3 +346,17 @@ def test_pictures_that_are_traps_are_refused(workspace: Path) -> None:
         done = run("build", cwd=workspace)
         assert (done.code, said in done.err) == (1, True), done.err
         edit(workspace, f'icon = "{name}"\n', "")
+
+
+def test_findings_without_end_are_counted(workspace: Path, tmp_path: Path) -> None:
+    with zipfile.ZipFile(workspace / PACKAGE) as built, zipfile.ZipFile(tmp_path / "many.zip", "w") as many:
+        for name in built.namelist():
+            many.writestr(
+                name, b'{"voices": [' + b"1,\n" * 5000 + b"1]}" if name.endswith("voices.json") else built.read(name)
+            )
+    found = json.loads(run("check", tmp_path / "many.zip", "--game", "tarnlight", "--json", cwd=tmp_path).out)[
+        "findings"
+    ]
+    alike = [one for one in found if one["id"] == "entry-strange"]
+    assert (len(alike), alike[0]["line"]) == (101, 1)
+    assert alike[-1]["reason"] == "4,901 more of this kind in this file"

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+from ichnos.errors import Place
 from ichnos.review import documents, keys, licences, metadata, naming, references, scripts, sounds, waivers
 from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
+
+MOST_ALIKE = 100  # findings of one kind in one file
 
 # In the order in which they are reported.
 _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
@@ -49,6 +53,22 @@ class Checked:
         return not any(found.kind.grave for found in self.findings)
 
 
+def _not_endless(found: Sequence[Finding]) -> list[Finding]:
+    """At most so many findings of one kind in one file, and one that says how many more there are."""
+    counts = Counter((one.kind.id, one.place.path) for one in found)
+    seen: Counter[tuple[str, str]] = Counter()
+    kept = []
+    for one in found:
+        alike = one.kind.id, one.place.path
+        seen[alike] += 1
+        if seen[alike] <= MOST_ALIKE:
+            kept.append(one)
+        elif seen[alike] == counts[alike]:
+            more = f"{counts[alike] - MOST_ALIKE:,} more of this kind in this file"
+            kept.append(Finding(one.kind, Place(one.place.path), more, one.cure))
+    return kept
+
+
 def _over(subject: Subject, budget: Budget) -> Iterator[Finding]:
     if budget.over:
         what = (
@@ -80,6 +100,7 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
     found += [each for findings, _ in decoded for each in findings]
     found += _over(subject, budget)
     left, waived = waivers.sort_out(subject.context, found)
+    left = _not_endless(left)
     own_codec = sum(subject.is_own_codec(name) for name in subject.sounds)
     return Checked(
         tuple(left),

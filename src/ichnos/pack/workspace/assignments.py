@@ -232,13 +232,14 @@ def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
             place=Place(str(clip)),
             cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
         )
+    resolved, root = disk.resolved(path), disk.resolved(folder)
+    name = resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
     try:
-        str(path).encode()
+        name.encode()
     except UnicodeEncodeError:
         what = "this clip's name is no UTF-8, so that ichnos.toml cannot hold it"
         return IchnosError(what, place=Place(str(clip)), cure="rename the clip")
-    resolved, root = disk.resolved(path), disk.resolved(folder)
-    return resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
+    return name
 
 
 def _append(sounds: Any, key: str, takes: list[Any], new: bool) -> None:

@@ -9,7 +9,7 @@ import tomlkit
 
 from ichnos.errors import UsageError
 from ichnos.files import disk
-from ichnos.files.paths import seen_from
+from ichnos.files.paths import UNSEEN, seen_from
 from ichnos.files.writing import write_whole
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
@@ -114,7 +114,11 @@ def start(
     languages: list[str] = []
     if installation is not None and found.rules.catalogue.readable:
         languages = harvest(found, installation).languages
-    title = title or folder.absolute().name.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
+    named = "".join(letter for letter in folder.absolute().name if not "\ud800" <= letter <= "\udfff")
+    title = title or named.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
+    for said in (title, author, licence):
+        if said and UNSEEN.search(said):
+            raise UsageError(f"{said!r} holds signs that cannot be seen", cure="write it with letters")
     bundled = found.folder.parent == profile.BUNDLED
     content = (
         Environment(trim_blocks=True)
