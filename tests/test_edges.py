@@ -8,6 +8,7 @@ import os
 import re
 import resource
 import shutil
+import struct
 import subprocess
 import sys
 import zipfile
@@ -285,3 +286,19 @@ def test_a_workspace_in_a_folder_whose_name_is_no_utf8(tmp_path: Path) -> None:
         done = run(*words, cwd=folder)
         assert done.code == 0, done.err + done.out
     assert run("start", tmp_path / "b", "--game", "open-pack", "--title", "a\x1bb").code == 2
+
+
+def test_a_table_is_as_wide_as_the_terminal(workspace: Path) -> None:
+    import fcntl
+    import pty
+    import termios
+
+    run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight")
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 40, 150, 0, 0))
+    env = {name: value for name, value in os.environ.items() if name != "COLUMNS"}
+    words = [sys.executable, "-m", "ichnos", "keys", "foghorn", "near"]
+    subprocess.run(words, cwd=workspace, stdout=theirs, env=env, check=True)
+    shown = os.read(ours, 5000).decode()
+    assert "lore/audio/signals/boat-foghorn-near-1.ogg" in shown
+    assert "…" not in shown

@@ -79,6 +79,7 @@ def prepare() -> None:
         old.flush()
         settings = old.encoding, _PLAIN, None, old.line_buffering, old.write_through
         sys.stdout = _Out(old.detach(), *settings)
+        setattr(sys, "__stdout__", sys.stdout)  # noqa: B010 (typed as final): who asks for the terminal's size looks there
     if sys.stderr is None:
         sys.stderr = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     elif isinstance(sys.stderr, io.TextIOWrapper):
