@@ -12,6 +12,7 @@ import io
 import os
 import shutil
 import sys
+import traceback
 from pathlib import Path
 
 STEP = int(os.environ.get("KILLING_STEP", "1"))  # every change, or every so-manyth
@@ -71,7 +72,8 @@ def main() -> None:
             try:
                 exec(check, {"run": run, "number": number, "dead": dead, "Path": Path})
             except BaseException as error:
-                print(f"killed before change {number}: {type(error).__name__} {error}", flush=True)
+                line = traceback.extract_tb(error.__traceback__)[1].lineno
+                print(f"killed before change {number}: line {line} of the check: {error!r}", flush=True)
                 os._exit(1)
             os._exit(0)
         if os.waitpid(child, 0)[1]:
