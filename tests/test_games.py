@@ -406,3 +406,7 @@ def test_a_changed_clip_is_put_into_the_last_outline(
     (everywhere / "clips" / CLIPS[1]).unlink()
     gone = run("build", "--game", game, cwd=everywhere).err
     assert re.search(r"ichnos.toml:\d+:\d+: the clip \"clips/gull.ogg\" is not there", gone)
+
+
+def test_what_a_game_needs_begins_with_its_title() -> None:
+    assert run("games", "show", "quillmarsh").out.startswith("Quillmarsh: ")

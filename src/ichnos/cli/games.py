@@ -42,6 +42,8 @@ def list_games(json: Json = False) -> None:
 @games.command("show", epilog=examples("ichnos games show ombervale"))
 def show_game(game: GameArgument, json: Json = False) -> None:
     """Say in plain words what a game needs."""
+    from rich.text import Text
+
     from ichnos.games.description import describe
     from ichnos.games.profiles import loading, profile
 
@@ -50,9 +52,9 @@ def show_game(game: GameArgument, json: Json = False) -> None:
         show.as_json(found.rules.model_dump(mode="json", by_alias=True))
         return
     out = show.console()
-    out.print(f"[bold]{found.rules.game.title}[/bold]: {found.rules.game.summary}")
+    out.print(Text.assemble((found.rules.game.title, "bold"), f": {found.rules.game.summary}"))
     for name, text in describe(found):
-        out.print(f"  {name:<12} {text}", markup=False)
+        out.print(f"  {name:<12} {text}")
 
 
 @games.command("check", epilog=examples("ichnos games check my-game/"))
