@@ -28,16 +28,11 @@ _HERE = -100  # AT_FDCWD
 @contextmanager
 def fresh(path: Path) -> Iterator[Path]:
     """A new file beside ``path`` that takes its name and mode when the block ends well, and else is removed."""
-    beside = _beside(path)
-    with _called(beside, path), understood(path):
-        disk.make_folder(path.parent)
-        try:
-            yield beside
-            with suppress(FileNotFoundError):
-                os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
-            _replace(beside, path)
-        finally:
-            disk.remove_if_possible(beside)
+    with fresh_name(path) as beside:
+        yield beside
+        with suppress(FileNotFoundError):
+            os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
+        _replace(beside, path)
 
 
 @contextmanager
