@@ -93,6 +93,35 @@ def test_a_bad_seam_is_found_and_mended(tmp_path: Path) -> None:
     assert _seam(tmp_path / "mended.wav")[1]["loop"]["first"] == best["first"]
 
 
+def test_a_step_under_noise_a_gap_and_a_break_in_the_difference(tmp_path: Path) -> None:
+    """Each is well below what the noise itself moves from frame to frame, and each is heard."""
+    random = np.random.default_rng(5)
+    noise = 0.05 * random.normal(size=RATE)
+    gap = noise.copy()
+    gap[:100], gap[-165:] = 0, 0  # 6 ms
+    beat = 0.02 * np.sin(2 * np.pi * 110.4 * np.arange(RATE) / RATE)
+    crackle = 0.002 * random.normal(size=RATE)
+    for at in (200, 9000, 15000, 31000, RATE - 450):  # also beside the joint, and the clip's own all the same
+        crackle[at : at + 300] += 0.3 * random.normal(size=300) * np.exp(-np.arange(300) / 40)
+    tremolo = noise * np.sin(2 * np.pi * 2 * np.arange(RATE) / RATE)  # silent at the joint, as at three other places
+    heard = {
+        "step": noise + np.linspace(0, 0.15, RATE),
+        "gap": gap,
+        "difference": np.stack([noise + beat, noise - beat], axis=1),
+    }
+    fine = {"noise": noise, "crackle": crackle, "tremolo": tremolo, "stereo": random.normal(0, 0.05, (RATE, 2))}
+    said = {}
+    for name, sound in (heard | fine).items():
+        soundfile.write(tmp_path / f"{name}.wav", sound, RATE, subtype="FLOAT")
+        code, one = _seam(tmp_path / f"{name}.wav")
+        said[name] = one["loop"]
+        assert (name, code) == (name, int(name in heard))
+    assert said["step"]["step"] < 2
+    assert said["step"]["burst-db"] > 10
+    assert said["gap"]["gap-db"] > 20
+    assert max(one["burst-db"] for name, one in said.items() if name in fine) < 4
+
+
 def test_a_fade_leaves_no_seam(tmp_path: Path) -> None:
     random = np.random.default_rng(2)
     noise = np.cumsum(random.normal(size=2 * RATE))

@@ -109,6 +109,9 @@ def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:
         "step": round(seam.step, 3),
         "slope": round(seam.slope, 3),
         "level-db": round(seam.level_db, 2),
+        "own-level-db": round(seam.own_db, 2),
+        "burst-db": round(seam.burst_db, 2),
+        "gap-db": round(seam.gap_db, 2),
         "audible": seam.is_audible,
     }
 
@@ -124,7 +127,19 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     out.print(
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much), and the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB",
+            f" usually does (2 is too much)\n    the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB (in the clip"
+            f" itself by up to {seam.own_db:.1f} dB; 6 dB are never too much)\n    {_extra(seam)}",
             "dim",
         )
     )
+
+
+def _extra(seam: Seam) -> str:
+    """What the joint adds, and what is missing there."""
+    burst = (
+        f"a thump of {seam.burst_db:.1f} dB above what the clip has beside it (8 is too much)"
+        if seam.burst_db > 0
+        else "no thump"
+    )
+    gap = f"a gap {seam.gap_db:.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap"
+    return f"{burst}, {gap}"

@@ -17,6 +17,10 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _WINDOW = 0.05  # seconds to either side of a seam that are looked at
+_AROUND = 0.2  # seconds to either side whose octaves are compared with the joint's
+_GRAIN = 0.023  # seconds of which a spectrum is taken
+_HOP = 0.002  # seconds of which a level is taken, to find gaps
+_NEAR = 0.01  # seconds to either side of a joint in which a gap is looked for
 _USUAL = 99  # per cent of the clip's own movements are no larger than what counts as usual
 _FAINT, _COVERED = 1e-4, 0.003  # of full scale, and of the sound around: steps below are never heard
 _PATTERN = 0.02  # seconds that are compared when a better seam is looked for
@@ -30,22 +34,30 @@ class Seam:
 
     ``step``: the jump from the last frame to the first; ``slope``: how much the direction changes
     there; both as multiples of what is usual (the 99th percentile within 50 ms). ``level_db``: the
-    level before the joint against that behind it.
+    level before the joint against that behind it; ``own_db``: the most that the loop's own level changes
+    from 50 ms to the next. ``burst_db``: how far, in one octave, what sounds
+    across the joint is above the most that the clip has beside it: the thump of a step that noise
+    covers. ``gap_db``: how far the level over 4 ms falls at the joint below the least inside the
+    loop. Each is the worst of the clip's channels, their mix and their difference.
     """
 
     step: float
     slope: float
     level_db: float
+    own_db: float
+    burst_db: float
+    gap_db: float
 
     @property
     def roughness(self) -> float:
-        """Step, slope and change of level as one number; the smaller, the smoother."""
-        return max(self.step, self.slope) + abs(self.level_db) / 6
+        """All of it as one number; the smaller, the smoother."""
+        return max(self.step, self.slope) + (abs(self.level_db) + max(self.burst_db, 0) + max(self.gap_db, 0)) / 6
 
     @property
     def is_audible(self) -> bool:
-        """Would one hear a click, or a change?"""
-        return max(self.step, self.slope) > 2 or abs(self.level_db) > 6
+        """Would one hear a click, a thump, a gap, or a change?"""
+        clicks = max(self.step, self.slope) > 2 or self.burst_db > 8
+        return clicks or self.gap_db > 10 or abs(self.level_db) > max(6, self.own_db)
 
 
 @dataclass(frozen=True)
@@ -97,39 +109,85 @@ class LoopSeams:
                 cure="a loop lies inside the clip and lasts 0.04 s at least",
             )
         self.reach = min(round(within * self.facts.rate), (end - start) // 4)
-        margin = self.reach + round(_WINDOW * self.facts.rate) + 2
+        margin = self.reach + round(_AROUND * self.facts.rate) + 2
         self._spans = [(max(0, at - margin), at + margin) for at in (start, end)]
         parts: list[list[NDArray[np.float32]]] = [[], []]
-        at = 0
+        levels: list[NDArray[np.float64]] = []
+        hop, rest, at = round(_HOP * self.facts.rate), None, 0
         for block in clips.blocks(stream, self.facts, place):
-            mono = block.mean(axis=1)
             for number, (low, high) in enumerate(self._spans):
-                if at < high and at + len(mono) > low:
-                    parts[number].append(mono[max(0, low - at) : high - at])
-            at += len(mono)
-        self._sound = [np.concatenate(part).astype(np.float64) for part in parts]
+                if at < high and at + len(block) > low:
+                    parts[number].append(block[max(0, low - at) : high - at])
+            at += len(block)
+            block = block if rest is None else np.concatenate([rest, block])
+            whole = len(block) // hop * hop
+            levels.append(np.square(block[:whole].reshape(-1, hop, block.shape[1]), dtype=np.float64).mean(axis=1))
+            rest = block[whole:]
+        #: Near either end, per side (channels, mix, difference) one row.
+        self._sound = [_sides(np.concatenate(part).astype(np.float64)) for part in parts]
+        #: The mean power of each 2 ms, over all channels.
+        self._levels = np.concatenate(levels).mean(axis=1)
 
     def _part(self, end: int, low: int, high: int) -> NDArray[np.float64]:
-        """Frames ``low`` to ``high``, that one not included, near the start (0) or the end (1)."""
+        """Frames ``low`` to ``high``, that one not included, near the start (0) or the end (1), for each side."""
         offset = self._spans[end][0]
-        return self._sound[end][max(0, low - offset) : max(0, high - offset)]
+        return self._sound[end][:, max(0, low - offset) : max(0, high - offset)]
 
     def seam(self, loop: Loop | None = None) -> Seam:
         """The seam of the clip's loop, or of another one within reach."""
         import numpy as np
 
         start, end = loop or self.loop
-        width = round(_WINDOW * self.facts.rate)
-        before, behind = self._part(1, end + 1 - width, end + 1), self._part(0, start, start + width)
-        moves = np.abs(np.concatenate([np.diff(before), np.diff(behind)]))
-        bends = np.abs(np.concatenate([np.diff(before, 2), np.diff(behind, 2)]))
-        joint = np.concatenate([before[-2:], behind[:2]])
-        power = [max(float(np.square(part).mean()), 1e-10) for part in (before, behind)]
+        rate = self.facts.rate
+        around = min(round(_AROUND * rate), end + 1 - start)
+        all_before, all_behind = self._part(1, end + 1 - around, end + 1), self._part(0, start, start + around)
+        width = round(_WINDOW * rate)
+        before, behind = all_before[:, -width:], all_behind[:, :width]
+        power = [max(float(np.square(part[: self.facts.channels]).mean()), 1e-10) for part in (before, behind)]
         # In a deep hum, or in near silence, anything is many times the usual: so small a step is no click.
         least = _FAINT + _COVERED * math.sqrt(max(power))
-        step = abs(joint[2] - joint[1]) / max(float(np.percentile(moves, _USUAL)), least)
-        slope = float(np.abs(np.diff(joint, 2)).max()) / max(float(np.percentile(bends, _USUAL)), least)
-        return Seam(float(step), slope, 10 * math.log10(power[0] / power[1]))
+        joint = np.concatenate([before[:, -2:], behind[:, :2]], axis=1)
+
+        def usual(order: int) -> NDArray[np.float64]:
+            own = [np.abs(np.diff(part, order)) for part in (before, behind)]
+            return np.maximum(np.percentile(np.concatenate(own, axis=1), _USUAL, axis=1), least)
+
+        return Seam(
+            step=float((np.abs(joint[:, 2] - joint[:, 1]) / usual(1)).max()),
+            slope=float((np.abs(np.diff(joint, 2)).max(axis=1) / usual(2)).max()),
+            level_db=10 * math.log10(power[0] / power[1]),
+            own_db=self._own_changes(start, end),
+            burst_db=_burst(all_before, all_behind, min(round(_GRAIN * rate), around // 2), least),
+            gap_db=self._gap(start, end, before, behind),
+        )
+
+    def _own_changes(self, start: int, end: int) -> float:
+        """The most that the level inside the loop changes from 50 ms to the next, in dB; 0 if it is shorter."""
+        import numpy as np
+
+        hop, count = round(_HOP * self.facts.rate), round(_WINDOW / _HOP)
+        inside = self._levels[start // hop + 1 : (end + 1) // hop]
+        if len(inside) < 2 * count:
+            return 0.0
+        sums = np.concatenate([[0.0], np.cumsum(inside)])
+        levels = 10 * np.log10(np.maximum((sums[count:] - sums[:-count]) / count, 1e-10))
+        return float(np.abs(levels[count:] - levels[:-count]).max())
+
+    def _gap(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> float:
+        """How far the level falls at the joint below the least inside the loop, in dB; no more than 40."""
+        import numpy as np
+
+        hop = round(_HOP * self.facts.rate)
+        near = round(_NEAR * self.facts.rate)
+        joined = np.concatenate([before[:, -near:], behind[:, :near]], axis=1)[: self.facts.channels]
+        sums = np.concatenate([[0.0], np.cumsum(np.square(joined).mean(axis=0))])
+        at_joint = float((sums[2 * hop :] - sums[: -2 * hop]).min()) / (2 * hop)
+        inside = self._levels[(start + near) // hop + 1 : (end - near) // hop]
+        if len(inside) < 2:
+            return 0.0
+        elsewhere = float((inside[1:] + inside[:-1]).min()) / 2
+        least = 1e-8 + 1e-4 * float(inside.mean())
+        return 10 * math.log10(max(elsewhere, least) / max(at_joint, least))
 
     def candidates(self) -> list[Candidate]:
         """Other loops within reach, the best first; none where each would be heard and this one is not."""
@@ -157,7 +215,7 @@ class LoopSeams:
             lead = first - pattern_from
             ground_from = max(self._spans[1][0], end + 1 - self.reach - lead)
             ground = self._part(1, ground_from, end + 1 + self.reach + half)
-            if len(pattern) < half or len(ground) < len(pattern):
+            if pattern.shape[1] < half or ground.shape[1] < pattern.shape[1]:
                 continue
             likeness = _likeness(ground, pattern)
             best = int(likeness.argmax())
@@ -167,13 +225,61 @@ class LoopSeams:
         yield from sorted(found, key=lambda one: -one[1])
 
 
+def _sides(sound: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What may click by itself, one row each: every channel, their mix, and of two their difference."""
+    import numpy as np
+
+    channels = sound.T
+    if len(channels) == 1:
+        return channels
+    both = [channels.mean(axis=0)] + ([(channels[0] - channels[1]) / 2] if len(channels) == 2 else [])
+    return np.concatenate([channels, both])
+
+
+def _burst(before: NDArray[np.float64], behind: NDArray[np.float64], length: int, least: float) -> float:
+    """How far the joint is, in its worst octave, above the most on either side of it, in dB.
+
+    What lies across the joint is compared with stretches of the same length of one side alone. Two of
+    these are the halves at the joint, each mirrored there: so a crackle of the clip's own beside the
+    joint counts as its own, and only what the joint itself adds stands out.
+
+    Args:
+        before, behind: shape (sides, frames). length: of a stretch, in frames. least: full scale is 1.
+    """
+    import numpy as np
+
+    half, shift = length // 2, max(1, length // 8)
+    length = 2 * half
+    across = [np.concatenate([before[:, -half:], behind[:, :half]], axis=1)]
+    mirrored = [
+        np.concatenate([before[:, -half:], before[:, : -half - 1 : -1]], axis=1),
+        np.concatenate([behind[:, half - 1 :: -1], behind[:, :half]], axis=1),
+    ]
+    alone = [
+        part[:, at : at + length] for part in (before, behind) for at in range(0, part.shape[1] - length + 1, shift)
+    ]
+    edges = [1]
+    while edges[-1] * 2 < half:
+        edges.append(edges[-1] * 2)
+    taper = np.hanning(length)
+
+    def octaves(stretches: list[NDArray[np.float64]]) -> NDArray[np.float64]:
+        power = np.square(np.abs(np.fft.rfft(np.stack(stretches) * taper)))[:, :, : half]
+        counts = np.diff([*edges, power.shape[2]])
+        return np.asarray((np.add.reduceat(power, edges, axis=2) / counts).max(axis=0))
+
+    floor = least**2 * float(np.square(taper).sum())
+    usual = np.maximum(octaves(mirrored + alone), floor)
+    return float(10 * np.log10(np.maximum(octaves(across), floor) / usual).max())
+
+
 def _likeness(ground: NDArray[np.float64], pattern: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The correlation of a pattern with each place of the ground, 1 where they are the same."""
+    """The correlation of a pattern with each place of the ground, over all sides, 1 where they are the same."""
     import numpy as np
     from scipy.signal import oaconvolve
 
-    product = oaconvolve(ground, pattern[::-1], "valid")
-    sums = np.concatenate([[0], np.cumsum(np.square(ground))])
-    energy = sums[len(pattern) :] - sums[: -len(pattern)]
+    product = oaconvolve(ground, pattern[:, ::-1], "valid", axes=1).sum(axis=0)
+    sums = np.concatenate([[0], np.cumsum(np.square(ground).sum(axis=0))])
+    energy = sums[pattern.shape[1] :] - sums[: -pattern.shape[1]]
     # Half the sum of both energies, not their mean product: a louder place is no better.
     return np.asarray(product / np.maximum((energy + float(np.square(pattern).sum())) / 2, 1e-12))
