@@ -92,6 +92,31 @@ def test_pitch_alone_keeps_the_length(semitones: float) -> None:
     assert _db(out) == pytest.approx(_db(sound), abs=1)
 
 
+@pytest.mark.parametrize("semitones", [-12, -3, 7, 12])
+@pytest.mark.parametrize("bed", [0, 0.02])
+def test_pitch_keeps_attacks_where_they_are(semitones: float, bed: float) -> None:
+    """Within 5 ms, none lost, none doubled; an octave down, every second piece of the sound is left out."""
+    random = np.random.default_rng(3)
+    sound, time_ = bed * random.normal(size=3 * RATE), np.arange(4000) / RATE
+    attacks = np.cumsum(random.uniform(0.12, 0.35, 10) * RATE).astype(int)
+    for attack in attacks:
+        tone = np.sin(2 * np.pi * random.uniform(200, 3000) * time_)
+        sound[attack : attack + 4000] += 0.5 * np.exp(-time_ / 0.02) * tone
+
+    def found(sound: np.ndarray) -> np.ndarray:
+        power = np.square(sound[: len(sound) // 44 * 44]).reshape(-1, 44).mean(axis=1)
+        before = np.array([power[max(0, at - 20) : max(1, at - 2)].max() for at in range(len(power))])
+        rises = np.flatnonzero((power > 3 * before) & (power > 0.03 * power.max()))
+        return rises[np.diff(rises, prepend=-99) > 20] * 44
+
+    treated = _treated(sound[:, None].astype(np.float32), t.Pitch(semitones=semitones))[:, 0]
+    assert len(found(sound)) == len(attacks)
+    assert np.abs(found(treated) - attacks).max() <= 0.005 * RATE
+    dense = np.zeros((RATE, 1), np.float32)
+    dense[::1000] = 0.5
+    assert len(_treated(dense, t.Pitch(semitones=semitones))) == RATE
+
+
 @pytest.mark.parametrize("lufs", [-30, -16, -9])
 @pytest.mark.parametrize("channels", [1, 2])
 def test_a_loudness_is_reached_under_its_ceiling(lufs: float, channels: int) -> None:

@@ -22,7 +22,7 @@ class Spool:
 
     def __init__(self, blocks: Iterable[Block], channels: int) -> None:
         self._file = disk.spooled(_IN_MEMORY)
-        self._channels = channels
+        self.channels = channels
         self.frames = 0
         with disk.understood(disk.temporary()):
             for block in blocks:
@@ -34,10 +34,10 @@ class Spool:
         import numpy as np
 
         start, end = max(0, start), min(self.frames, end)
-        width = 4 * self._channels
+        width = 4 * self.channels
         self._file.seek(start * width)
         data = self._file.read(max(0, end - start) * width)
-        return np.frombuffer(data, "<f4").reshape(-1, self._channels)
+        return np.frombuffer(data, "<f4").reshape(-1, self.channels)
 
     def blocks(self, start: int = 0, end: int | None = None) -> Iterator[Block]:
         """The frames from ``start`` up to, not including, ``end``."""

@@ -150,7 +150,7 @@ class LoopSeams:
 
         def usual(order: int) -> NDArray[np.float64]:
             own = [np.abs(np.diff(part, order)) for part in (before, behind)]
-            return np.maximum(np.percentile(np.concatenate(own, axis=1), _USUAL, axis=1), least)
+            return np.asarray(np.maximum(np.percentile(np.concatenate(own, axis=1), _USUAL, axis=1), least))
 
         return Seam(
             step=float((np.abs(joint[:, 2] - joint[:, 1]) / usual(1)).max()),

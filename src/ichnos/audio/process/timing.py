@@ -152,6 +152,7 @@ def change_speed(stream: AudioStream, factor: float) -> AudioStream:
 
 _PIECE = 0.04  # seconds of sound that are laid over each other
 _SEARCH = 0.012  # seconds to either side in which the best fit is looked for
+_ATTACK = 0.003  # seconds in which a copy with an attack is faded in before it, and that no other copy holds
 
 
 def change_pitch(stream: AudioStream, semitones: float) -> AudioStream:
@@ -159,7 +160,8 @@ def change_pitch(stream: AudioStream, semitones: float) -> AudioStream:
 
     The stretching is overlap-add at the best fit (WSOLA, Verhelst and Roelands 1993): pieces of
     40 ms are laid half over each other, each taken from within 12 ms of where it should be, where it
-    continues the one before best. Good for a few semitones; sharp attacks may double at more.
+    continues the one before best. An attack is put where it belongs and played as it is: no piece
+    before it reaches into it, and none behind takes it again.
     """
     factor = 2 ** (semitones / 12)
     spool = Spool(stream.blocks, stream.channels)
@@ -181,43 +183,78 @@ def _of_length(blocks: Iterable[Block], frames: int, channels: int) -> Iterator[
 
 
 def _stretched(spool: Spool, rate: int, factor: float) -> Iterator[Block]:
-    """The sound lasting ``factor`` times as long, at its own pitch."""
+    """The sound lasting ``factor`` times as long, at its own pitch: a row of copies, each faded into the next."""
     import numpy as np
 
-    half = round(_PIECE * rate / 2)
-    reach = round(_SEARCH * rate)
+    half, reach, guard = round(_PIECE * rate / 2), round(_SEARCH * rate), round(_ATTACK * rate)
     rising = np.hanning(2 * half + 1)[:half, None].astype(np.float32)
-    follows = 0  # where the last piece would have gone on
-    tail: NDArray[np.float32] | None = None
-    pieces = max(1, math.ceil(spool.frames * factor / half))
-    for number in range(pieces):
-        ideal = round(number * half / factor)
-        start = ideal if tail is None else _best_fit(spool, ideal, follows, half, reach)
-        piece = _padded(spool, start, 2 * half)
-        if tail is None:
-            yield piece[:half].copy()
+    quick = np.hanning(2 * guard + 1)[:guard, None].astype(np.float32)
+    frames = math.ceil(spool.frames * factor)
+    coming = [(attack, round(attack * factor)) for attack in _attacks(spool, rate)]
+    coming = [(attack, there) for attack, there in coming if there > 2 * guard]
+    # Where the copy at hand is behind the output, in frames; what may not be taken again; where we are.
+    offset = min([attack - there for attack, there in coming[:1] if there < 2 * half] or [0])
+    earliest, at, join = 0, 0, half
+    while at < frames:
+        attack, there = coming[0] if coming else (spool.frames + frames, 2 * frames)
+        if there - guard < join + half:
+            join, fade, start = there - guard, quick, attack - guard
+            earliest = attack + guard
+            coming = [one for one in coming if one[1] > there + half]
+            after = there + half // 2
         else:
-            yield tail * rising[::-1] + piece[:half] * rising
-        tail, follows = piece[half:], start + half
+            latest = max(earliest, attack - min(there - join, 2 * half + guard))
+            ideal = min(max(round(join / factor), earliest), latest)
+            low, high = max(earliest, ideal - reach), min(latest, ideal + reach)
+            fade, start = rising, _best_fit(spool, low, high, join + offset, half)
+            after = join + half
+        if join > at:
+            yield _padded(spool, at + offset, join - at)
+        old, new = (_padded(spool, where, len(fade)) for where in (join + offset, start))
+        yield old * fade[::-1] + new * fade
+        offset, at, join = start - join, join + len(fade), after
 
 
-def _best_fit(spool: Spool, ideal: int, follows: int, half: int, reach: int) -> int:
-    """Where to take the next piece from: as near to ``ideal`` as continues what is at ``follows`` best."""
+def _attacks(spool: Spool, rate: int) -> list[int]:
+    """The frames where the sound sets in: where its power over 1 ms exceeds by 6 dB all of the 20 ms before.
+
+    The last 2 ms before do not count, so that a rise of as much is one attack; what is 40 dB below
+    the loudest is none. It is looked for in the sound, and in its differences from frame to frame, where
+    a hum is faint.
+    """
+    import numpy as np
+
+    grain = max(1, round(rate / 1000))
+    powers, rest = [], np.zeros((1, spool.channels), np.float32)
+    for block in spool.blocks():
+        block = np.concatenate([rest, block])
+        whole = (len(block) - 1) // grain * grain
+        both = np.stack([block[1 : whole + 1], np.diff(block[: whole + 1], axis=0)])
+        powers.append(np.square(both).sum(axis=2).reshape(2, -1, grain).sum(axis=2))
+        rest = block[whole:]
+    power = np.concatenate([np.zeros((2, 20)), *powers], axis=1)
+    before = np.lib.stride_tricks.sliding_window_view(power, 18, axis=1)[:, : power.shape[1] - 20].max(axis=2)
+    rises = (power[:, 20:] > 4 * before) & (power[:, 20:] > 1e-4 * power.max(axis=1, keepdims=True))
+    sets_in = np.flatnonzero(rises.any(axis=0))
+    return [int(one) * grain for one in sets_in[np.diff(sets_in, prepend=-99) > 20]]
+
+
+def _best_fit(spool: Spool, low: int, high: int, follows: int, half: int) -> int:
+    """Where to take the next piece from: what from ``low`` to ``high`` is most like what is at ``follows``."""
     import numpy as np
     from scipy.signal import oaconvolve
 
     wanted = _padded(spool, follows, half).mean(axis=1)
-    low = max(0, ideal - reach)
-    ground = _padded(spool, low, ideal + reach - low + half).mean(axis=1)
+    ground = _padded(spool, low, max(0, high - low) + half).mean(axis=1)
     likeness = oaconvolve(ground, wanted[::-1], "valid")
     energy = np.convolve(np.square(ground), np.ones(half, np.float32), "valid")
     return low + int(np.argmax(likeness / np.sqrt(np.maximum(energy, 1e-9))))
 
 
 def _padded(spool: Spool, start: int, count: int) -> NDArray[np.float32]:
+    """Frames of the clip, silence before its beginning and behind its end."""
     import numpy as np
 
-    part = spool.part(start, start + count)
-    if len(part) < count:
-        part = np.concatenate([part, np.zeros((count - len(part), part.shape[1]), np.float32)])
-    return part
+    part = spool.part(max(0, start), max(0, start + count))
+    lead = min(count, max(0, -start))
+    return np.pad(part, ((lead, count - lead - len(part)), (0, 0)))
