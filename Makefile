@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: demo test lint attack screenshots bench clean
+.PHONY: demo test lint attack truth screenshots bench clean
 
 demo: $(READY)
 	rm -rf demo
@@ -23,6 +23,10 @@ lint: $(READY)
 # Some 5,000 cases of what strangers, slips and a bad day bring; far longer than the tests.
 attack: $(READY)
 	$(BIN)/python benchmarks/attack.py
+
+# Every figure and change of sound against an independent one: see docs/clips.md.
+truth: $(READY)
+	$(BIN)/python benchmarks/truth.py
 
 # Needs Debian's xvfb, xterm and imagemagick (or the like): see CONTRIBUTING.md.
 screenshots: $(READY)

@@ -306,6 +306,21 @@ def test_loudness_is_the_same_at_every_rate(rate: int) -> None:
         assert abs(found[0] - found[1]) < (0.05 if hz < 0.4 * rate else 0.3), hz
 
 
+def test_each_channel_weighs_what_the_standard_says_and_short_clips_have_a_curve() -> None:
+    sound = noise(0.25, 0.2)
+    weights = (1, 1, 1, 0, 1, 1, 1.41, 1.41)  # BS.1770-4, Annex 3: only the sides, not what is behind
+    alone = LoudnessMeter(RATE, 1)
+    alone.add(sound[:, None])
+    short = alone.result()
+    assert len(short.curve) == 4
+    assert short.curve[-1] - short.curve[0] == pytest.approx(10 * math.log10(2.5), abs=0.3)
+    for channel, weight in enumerate(weights):
+        meter = LoudnessMeter(RATE, 8)
+        meter.add(np.eye(8, dtype=np.float32)[channel] * sound[:, None])
+        extra = meter.result().level - short.level
+        assert extra == pytest.approx(10 * math.log10(weight) if weight else -math.inf, abs=0.01)
+
+
 def test_a_bang_behind_silence_is_not_silent(tmp_path: Path) -> None:
     sound = np.concatenate([np.zeros(round(0.4 * RATE), np.float32), noise(0.08, 0.3)])
     wav(tmp_path / "a.wav", sound)

@@ -104,11 +104,11 @@ def _said(analysis: ClipAnalysis) -> str:
 
 
 def _levels(axes: Any, analysis: ClipAnalysis, colour: str, label: str) -> None:
-    """The momentary loudness, each value at the end of its 0.4 s, as a meter shows it."""
+    """The momentary loudness, each value at the end of its 0.4 s, as a meter shows it that hears the clip begin."""
     import numpy as np
 
     curve = np.maximum(analysis.loudness.curve, _FLOOR)
-    axes.plot((np.arange(len(curve)) + 4) / 10, curve, color=colour, linewidth=1.4, label=label)
+    axes.plot((np.arange(len(curve)) + 1) / 10, curve, color=colour, linewidth=1.4, label=label)
 
 
 def _spectrum(axes: Any, hz: NDArray[np.float64], db: NDArray[np.float64], colour: str, label: str) -> None:

@@ -127,8 +127,8 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     out.print(
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much)\n    the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB (in the clip"
-            f" itself by up to {seam.own_db:.1f} dB; 6 dB are never too much)\n    {_extra(seam)}",
+            f" usually does (2 is too much)\n    the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB (within"
+            f" the clip by up to {seam.own_db:.1f} dB; up to 6 dB is never too much)\n    {_extra(seam)}",
             "dim",
         )
     )

@@ -18,8 +18,14 @@ _ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-4, Annex 1)
 _RELATIVE_GATE = -10.0  # LU below the loudness of what passes the absolute gate
 _WINDOW = 4  # hops of 100 ms in a block of 400 ms: blocks overlap by three quarters
 _LOWEST_RATE = 44100  # Hz
-_SURROUND = 1.41  # the weight of channels at the sides and behind
-_WEIGHTS = {5: (1, 1, 1, _SURROUND, _SURROUND), 6: (1, 1, 1, 0, _SURROUND, _SURROUND)}
+_SURROUND = 1.41  # the weight of channels between 60 and 120 degrees from the front (Annex 3, table 4)
+_WEIGHTS = {  # by the number of channels, in WAV's order
+    4: (1, 1, _SURROUND, _SURROUND),
+    5: (1, 1, 1, _SURROUND, _SURROUND),
+    6: (1, 1, 1, 0, _SURROUND, _SURROUND),
+    7: (1, 1, 1, 0, 1, _SURROUND, _SURROUND),
+    8: (1, 1, 1, 0, 1, 1, _SURROUND, _SURROUND),
+}
 
 
 @dataclass(frozen=True)
@@ -28,7 +34,8 @@ class Loudness:
 
     ``integrated`` is None for a clip shorter than a block of 0.4 s. Such a clip is taken as
     surrounded by silence, and its ``momentary`` loudness is that of the one block it lies in.
-    ``curve``: the momentary loudness every 0.1 s, the first for 0 to 0.4 s.
+    ``curve``: the momentary loudness at 0.1 s, 0.2 s and so on, with silence before the clip, and behind
+    one that is shorter than 0.4 s.
     """
 
     integrated: float | None
@@ -72,10 +79,8 @@ class LoudnessMeter:
 
         self._up = None
         if rate < _LOWEST_RATE:  # near half of the rate no filter is what its model is: measured at a higher one
-            import soxr
-
             times = -(-_LOWEST_RATE // rate)
-            self._up, rate = soxr.ResampleStream(rate, rate * times, channels, dtype="float32"), rate * times
+            self._up, rate = _Finer(times, channels), rate * times
         self._rate, self._channels = rate, channels
         self._recent = np.zeros(0)  # the power of the last block, frame by frame
         self._filter = Filtering(k_weighting(rate), channels)
@@ -86,7 +91,7 @@ class LoudnessMeter:
 
     def add(self, block: Block) -> None:
         if self._up is not None:
-            block = self._up.resample_chunk(block)
+            block = self._up(block)
         if len(block):
             self._add(block)
 
@@ -113,24 +118,54 @@ class LoudnessMeter:
         import numpy as np
 
         if self._up is not None:
-            rest = self._up.resample_chunk(np.zeros((0, self._channels), np.float32), last=True)
+            self._add(self._up.rest())
             self._up = None
-            if len(rest):
-                self._add(rest)
         hops = np.array(self._hops)
-        if len(hops) < _WINDOW:
-            whole = (hops.sum() + self._energy) / (0.1 * _WINDOW * self._rate)
-            return Loudness(None, _lufs(whole), np.array([_lufs(whole)]))
-        sums = np.convolve(hops, np.ones(_WINDOW), "valid")
-        power = sums / (0.1 * _WINDOW * self._rate)
+        is_short = len(hops) < _WINDOW
+        if is_short:
+            hops = np.pad(np.append(hops, self._energy), (0, _WINDOW - 1 - len(hops)))
+        powers = np.convolve(hops, np.ones(_WINDOW))[: len(hops)] / (0.1 * _WINDOW * self._rate)
         with np.errstate(divide="ignore"):
-            curve = -0.691 + 10 * np.log10(power)
+            curve = -0.691 + 10 * np.log10(powers)
+        if is_short:
+            return Loudness(None, float(curve[-1]), curve)
+        power = powers[_WINDOW - 1 :]
         # What is behind the last whole hop is in no block of the standard: the last block ends with the clip.
         last = _lufs(float(self._recent.sum()) / (0.1 * _WINDOW * self._rate))
-        integrated = _gated(power, curve)
+        integrated = _gated(power, curve[_WINDOW - 1 :])
         if math.isinf(integrated) and last > _ABSOLUTE_GATE:
             integrated = last
         return Loudness(integrated, max(float(curve.max()), last), curve)
+
+
+class _Finer:
+    """A whole number of frames for each one, with all that is below half of the rate, to the last 3 % of it."""
+
+    _REACH = 64  # frames to either side that have a say
+
+    def __init__(self, times: int, channels: int) -> None:
+        import numpy as np
+        from scipy.signal import firwin
+
+        self._times = times
+        self._taps = times * firwin(2 * self._REACH * times + 1, 1 / times, window=("kaiser", 6.0))
+        self._last = np.zeros((2 * self._REACH, channels), np.float32)
+        self._skip = self._REACH * times  # the filter's delay
+
+    def __call__(self, block: Block) -> Block:
+        import numpy as np
+        from scipy.signal import upfirdn
+
+        sound = np.concatenate([self._last, block])
+        out = upfirdn(self._taps, sound, self._times, axis=0)[len(self._last) * self._times : len(sound) * self._times]
+        self._last = sound[-2 * self._REACH :]
+        skip, self._skip = min(self._skip, len(out)), max(0, self._skip - len(out))
+        return np.asarray(out[skip:], np.float32)
+
+    def rest(self) -> Block:
+        import numpy as np
+
+        return self(np.zeros((self._REACH, self._last.shape[1]), np.float32))
 
 
 def _gated(power: NDArray[np.float64], curve: NDArray[np.float64]) -> float:

@@ -264,7 +264,7 @@ def _burst(before: NDArray[np.float64], behind: NDArray[np.float64], length: int
     taper = np.hanning(length)
 
     def octaves(stretches: list[NDArray[np.float64]]) -> NDArray[np.float64]:
-        power = np.square(np.abs(np.fft.rfft(np.stack(stretches) * taper)))[:, :, : half]
+        power = np.square(np.abs(np.fft.rfft(np.stack(stretches) * taper)))[:, :, :half]
         counts = np.diff([*edges, power.shape[2]])
         return np.asarray((np.add.reduceat(power, edges, axis=2) / counts).max(axis=0))
 
