@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ichnos.audio.blocks import filters
 from ichnos.audio.measure.loudness import Loudness, LoudnessMeter, k_weighting
-from ichnos.audio.measure.peaks import PeakMeter, decibels
+from ichnos.audio.measure.peaks import PeakMeter, between, decibels, highest_between
 from ichnos.audio.measure.spectrum import bands
 
 RATE = 48000
@@ -170,3 +170,13 @@ def test_bands_share_out_all_of_the_spectrum() -> None:
     lines = np.arange(share.shape[0]) * 44100 / 4096
     inside = (lines > 30) & (lines < 17000)
     assert share.sum(axis=1)[inside] == pytest.approx(1, abs=1e-5)
+
+
+def test_the_quick_way_to_a_true_peak_misses_nothing() -> None:
+    random = np.random.default_rng(0)
+    for number in range(1500):
+        frames, channels = int(random.integers(12, 300 if number % 2 else 3000)), int(random.integers(1, 4))
+        sound = random.normal(size=(frames, channels)) * random.uniform(0, 1, (frames, 1)) ** 4
+        above = float(random.uniform(0, 2))
+        found = highest_between(sound.astype(np.float32), above)
+        assert found == pytest.approx(max(above, float(between(sound.astype(np.float32)).max())), abs=1e-5)

@@ -5,6 +5,7 @@ Nothing is imported before ``main`` is in charge, so that whatever goes wrong, a
 
 from __future__ import annotations
 
+import os
 import sys
 
 STOPPED = 130  # what shells give for a program that was stopped with Ctrl+C
@@ -12,6 +13,8 @@ STOPPED = 130  # what shells give for a program that was stopped with Ctrl+C
 
 def program() -> None:
     """The program from its first moment to its last."""
+    # Clips have threads of their own; threads of NumPy's besides, for products this small, only wait for each other.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
         main()
     finally:

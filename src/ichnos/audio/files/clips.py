@@ -259,8 +259,8 @@ def _is_unicode(name: str) -> bool:
     return True
 
 
-def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
-    """Decode in blocks of at most ``BLOCK_SAMPLES`` frames.
+def blocks(stream: IO[bytes], expected: Facts, place: Place, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
+    """Decode in blocks of at most ``most`` frames, those of a video as they come.
 
     Yields:
         float32, shape (frames, channels), full scale ±1.
@@ -274,10 +274,10 @@ def blocks(stream: IO[bytes], expected: Facts, place: Place) -> Iterator[Block]:
         stream.seek(0)
         yield from video.blocks(stream, expected.rate, expected.channels, expected.frames, place)
         return
-    yield from _blocks(opened(stream, place, expected.container), expected, place)
+    yield from _blocks(opened(stream, place, expected.container), expected, place, most)
 
 
-def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
+def _blocks(sound: Any, expected: Facts, place: Place, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
     import soundfile
 
     done = 0
@@ -285,7 +285,7 @@ def _blocks(sound: Any, expected: Facts, place: Place) -> Iterator[Block]:
     with sound:
         while True:
             try:
-                block = sound.read(BLOCK_SAMPLES, dtype="float32", always_2d=True)
+                block = sound.read(most, dtype="float32", always_2d=True)
             except soundfile.LibsndfileError as error:
                 raise _broken_off(done, expected, place, _reason(error)) from None
             if not len(block):

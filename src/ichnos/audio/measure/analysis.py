@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import IO, TYPE_CHECKING, Protocol
 
+from ichnos.audio.blocks.block import BLOCK_SAMPLES
 from ichnos.audio.files import clips, comments, markers
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.loops import Marking, read
@@ -24,6 +27,7 @@ if TYPE_CHECKING:
 
 SILENCE_DBFS = -60.0  # dBFS: what never passes it counts as silence
 _COLUMNS = 1200  # of the outline
+_AHEAD = 4  # blocks that are decoded before they are measured
 
 
 @dataclass(frozen=True)
@@ -80,7 +84,8 @@ def analyse(
     if marking is not None and not loops:
         named = read(stream, marking)
         loops = (named,) if named else ()
-    return _measured(facts, clips.blocks(stream, facts, Place(str(path))), on_progress, loops, tags)
+    most = BLOCK_SAMPLES * (4 if facts.channels <= STEREO else 1)  # the larger, the less threads wait for each other
+    return _measured(facts, clips.blocks(stream, facts, Place(str(path)), most), on_progress, loops, tags)
 
 
 def _measured(
@@ -94,11 +99,8 @@ def _measured(
     loudness = LoudnessMeter(facts.rate, facts.channels)
     ends, sides, waveform = _Ends(), SidesMeter(), _WaveformMeter(facts)
     spectrum = SpectrumMeter(facts.rate, facts.frames)
-    total, frames = 0.0, 0
-    for block in blocks:
-        for meter in (peaks, loudness, ends, sides, waveform, spectrum):
-            meter.add(block)
-        total += float(block.sum(dtype="float64"))
+    offset, frames = _Offset(), 0
+    for block in _in_step(blocks, (peaks, ends, offset, spectrum), (loudness, sides, waveform)):
         frames += len(block)
         on_progress(len(block) / facts.rate)
     peaks.finish()
@@ -111,7 +113,7 @@ def _measured(
         clipped_runs=peaks.clipped_runs,
         clipped_longest=peaks.clipped_longest,
         clipped_at=tuple(peaks.clipped_at),
-        offset=total / max(1, frames * facts.channels),
+        offset=offset.total / max(1, frames * facts.channels),
         silent_start=(frames if ends.first is None else ends.first) / rate,
         silent_end=0.0 if ends.last is None else (frames - 1 - ends.last) / rate,
         sides=sides.result() if facts.channels == STEREO else None,
@@ -120,6 +122,43 @@ def _measured(
         waveform=waveform.result(),
         spectrum=spectrum.result(),
     )
+
+
+class _Meter(Protocol):
+    def add(self, block: Block) -> object: ...
+
+
+def _in_step(blocks: Iterator[Block], *groups: Sequence[_Meter]) -> Iterator[Block]:
+    """Give each block to all meters, each group in a thread of its own, while the next ones are decoded.
+
+    All have had all blocks when the last one has been taken from here.
+    """
+    from concurrent.futures import Future, ThreadPoolExecutor
+
+    def measure(group: Sequence[_Meter], block: Block) -> None:
+        for meter in group:
+            meter.add(block)
+
+    waiting: deque[Future[None]] = deque()
+    with ExitStack() as stack:
+        # One thread for each, so that its blocks come in order.
+        pools = [(stack.enter_context(ThreadPoolExecutor(1)), group) for group in groups]
+        for block in blocks:
+            waiting.extend(pool.submit(measure, group, block) for pool, group in pools)
+            while len(waiting) > _AHEAD * len(groups):
+                waiting.popleft().result()
+            yield block
+        for one in waiting:
+            one.result()
+
+
+class _Offset:
+    """Sums all samples."""
+
+    total = 0.0
+
+    def add(self, block: Block) -> None:
+        self.total += float(block.sum(dtype="float64"))
 
 
 class _Ends:
@@ -133,11 +172,11 @@ class _Ends:
     def add(self, block: Block) -> None:
         import numpy as np
 
-        sounding = np.flatnonzero(np.abs(block).max(axis=1) >= 10 ** (SILENCE_DBFS / 20))
+        sounding = np.flatnonzero(np.abs(block) >= 10 ** (SILENCE_DBFS / 20))  # sample by sample
         if len(sounding):
             if self.first is None:
-                self.first = self._frames + int(sounding[0])
-            self.last = self._frames + int(sounding[-1])
+                self.first = self._frames + int(sounding[0]) // block.shape[1]
+            self.last = self._frames + int(sounding[-1]) // block.shape[1]
         self._frames += len(block)
 
 

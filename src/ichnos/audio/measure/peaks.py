@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cache
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -50,6 +51,48 @@ def between(sound: Signal) -> Signal:
     return highest
 
 
+_ROW = 32  # frames that one row of a product of matrices interpolates
+
+
+@cache
+def _in_rows() -> NDArray[np.float32]:
+    """What a row of frames is multiplied with, to have the four values between for each of its last 32."""
+    import numpy as np
+
+    table = np.zeros((_ROW + TAPS - 1, 4 * _ROW), np.float32)
+    phases = (*_PHASES, *(tuple(reversed(phase)) for phase in _PHASES))
+    for number, phase in enumerate(phases):
+        for frame in range(_ROW):
+            table[frame : frame + TAPS, number * _ROW + frame] = phase[::-1]
+    return table
+
+
+def highest_between(sound: Signal, above: float) -> float:
+    """The highest of what ``between`` gives, or ``above`` where nothing is higher. Far quicker, for it looks
+    only where the samples are high enough, the highest first, and at many places in one product of matrices.
+    """
+    import numpy as np
+
+    width = _ROW + TAPS - 1
+    if len(sound) < width:
+        return max(above, float(between(sound).max()))
+    last = len(sound) - width
+    starts = np.append(np.arange(0, last, _ROW), last)  # the last row lies partly over the one before
+    for channel in range(sound.shape[1]):
+        column = np.ascontiguousarray(sound[:, channel])
+        rows = np.lib.stride_tricks.sliding_window_view(column, width)
+        level = np.abs(column)
+        tops = np.maximum.reduceat(level, starts)
+        # A row reaches into the next one's frames; where those are few, into the last one's.
+        tops = np.maximum(np.maximum(tops, np.append(tops[1:], 0)), np.append(tops[2:], [0, 0]))
+        few = min(64, len(starts))
+        for most_likely in (np.argpartition(-tops, few - 1)[:few], np.arange(len(starts))):
+            chosen = most_likely[tops[most_likely] * _MOST_GAIN > above]
+            if len(chosen):
+                above = max(above, float(np.abs(rows[starts[chosen]] @ _in_rows()).max()))
+    return above
+
+
 @dataclass
 class _Run:
     """Frames in a row at full scale. ``rises``: by how much the sound rose to the first of them."""
@@ -88,7 +131,7 @@ class PeakMeter:
         with_tail = np.concatenate([self._tail, block])
         # The interpolator cannot lift anything further than this, so most blocks need not go through it.
         if max(peak, float(np.abs(self._tail).max())) * _MOST_GAIN > self.true:
-            self.true = max(self.true, float(between(with_tail).max()))
+            self.true = highest_between(with_tail, self.true)
         if peak >= CLIPPED or any(self._runs):
             for channel in range(block.shape[1]):
                 self._clipping(with_tail[TAPS - 2 :, channel], channel)
@@ -136,9 +179,8 @@ class PeakMeter:
         for run in filter(None, self._runs):
             self._end(run, run.rises)
         if self._frames:
-            self.true = max(
-                self.sample, self.true, float(between(np.concatenate([self._tail, np.zeros_like(self._tail)])).max())
-            )
+            rest = np.concatenate([self._tail, np.zeros_like(self._tail)])
+            self.true = max(self.sample, highest_between(rest, self.true))
 
 
 def decibels(ratio: float) -> float:
