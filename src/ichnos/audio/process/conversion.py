@@ -252,7 +252,8 @@ class _Ends:
         import numpy as np
 
         self._first = block[:_END_FRAMES] if self._first is None else self._first
-        self._last = block if self._last is None else np.concatenate([self._last, block])[-_END_FRAMES:]
+        whole = self._last is None or len(block) >= _END_FRAMES
+        self._last = (block if whole else np.concatenate([self._last, block]))[-_END_FRAMES:]
 
     def levels(self, rate: int) -> tuple[float, float]:
         """Root mean squares of both ends; 0 where there is nothing."""

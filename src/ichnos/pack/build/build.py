@@ -77,17 +77,21 @@ def prepare(
     Raises:
         IchnosError: every clip that cannot be used, all together; or what the plan refuses.
     """
-    clips: dict[str, Clip] = {}
     known = KnownClips(folder, state)
-    errors: list[IchnosError] = []
+    wanted: dict[str, Place] = {}  # where each is used first
     for sound in outline.sounds:
-        use = sound.use
-        if use.clip not in clips:
-            try:
-                clips[use.clip] = known.look_at(use.clip, use.place)
-            except IchnosError as error:
-                errors.append(error)
-    raise_all(errors)
+        wanted.setdefault(sound.use.clip, sound.use.place)
+
+    def look(clip: str) -> Clip | IchnosError:
+        try:
+            return known.look_at(clip, wanted[clip])
+        except IchnosError as error:
+            return error
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        found = dict(zip(wanted, pool.map(look, wanted), strict=True))
+    raise_all([one for one in found.values() if isinstance(one, IchnosError)])
+    clips = {name: one for name, one in found.items() if isinstance(one, Clip)}
     plan = make_plan(outline, clips)
     tasks = own_encoder.tasks(folder, plan, state) if outline.own_encoder else []
     plan = own_encoder.with_encoded(plan, tasks) if tasks else plan
@@ -237,8 +241,10 @@ def _convert_all(
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.
     pool = ThreadPoolExecutor(os.cpu_count() or 1)
     try:
-        tasks = [pool.submit(one, conversion) for conversion in missing]
-        done, _ = wait(tasks, return_when=FIRST_EXCEPTION)
+        # The longest first, so that no thread is left alone with one at the end.
+        by_length = sorted(missing, key=lambda conversion: -conversion.facts.seconds)
+        tasks = {conversion.identity: pool.submit(one, conversion) for conversion in by_length}
+        done, _ = wait(tasks.values(), return_when=FIRST_EXCEPTION)
         failed = [error for task in done if (error := task.exception()) is not None]
     finally:
         pool.shutdown(cancel_futures=True)
@@ -248,7 +254,7 @@ def _convert_all(
     if unforeseen is not None:
         raise unforeseen
     raise_all([error for error in failed if isinstance(error, IchnosError)])
-    results = ((conversion.clip, task.result()) for conversion, task in zip(missing, tasks, strict=True))
+    results = ((conversion.clip, tasks[conversion.identity].result()) for conversion in missing)
     return tuple(f"{clip}: {note}" for clip, done in results for note in done.remarks())
 
 
