@@ -8,6 +8,7 @@ from typing import Any
 
 from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place
+from ichnos.files.paths import SPELL_PATHS
 
 Path = tuple[str | int, ...]
 
@@ -83,10 +84,16 @@ def _readable(error: tomllib.TOMLDecodeError, text: Text) -> IchnosError:
     return IchnosError(
         f"{what[:1].lower()}{what[1:]}" + (f", in: {line}" if line else ""),
         place=place,
-        cure=f"a number has a decimal point: {comma[1]}.{comma[2]}"
-        if (comma := re.search(r"=\s*(-?\d+),(\d+)\s*(?:#.*)?$", line))
-        else 'a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]',
+        cure=_cure(what, line),
     )
+
+
+def _cure(what: str, line: str) -> str:
+    if comma := re.search(r"=\s*(-?\d+),(\d+)\s*(?:#.*)?$", line):
+        return f"a number has a decimal point: {comma[1]}.{comma[2]}"
+    if re.search(r"\\|hex value|escape", what) and "\\" in line:
+        return f"in double quotes a backslash is more than a backslash; {SPELL_PATHS}"
+    return 'a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]'
 
 
 class _Places:

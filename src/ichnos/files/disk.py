@@ -10,6 +10,7 @@ import errno
 import os
 import shutil
 import stat
+import unicodedata
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from io import BufferedReader
@@ -48,6 +49,8 @@ _TO_READ = {
 }
 _ODD = "this is no name that the system takes", "correct the name"
 _SHARING, _LOCKED = 32, 33  # Windows: another program holds the file open
+_WINDOWS_LONGEST = 259  # letters of a path, where long ones are not switched on
+WINDOWS = os.name == "nt"
 
 
 def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = False) -> IchnosError:
@@ -57,6 +60,10 @@ def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = Fal
         return IchnosError(_ODD[0], place=place, cure=_ODD[1])
     if getattr(error, "winerror", None) in (_SHARING, _LOCKED):
         what, cure = "another program holds this file open", "close that program (a player, an editor), then try again"
+        return IchnosError(what, place=place, cure=cure)
+    if WINDOWS and len(str(path)) > _WINDOWS_LONGEST and (error.errno in (errno.ENOENT, errno.EINVAL)):
+        what = f"this path has {len(str(path))} letters, and Windows takes {_WINDOWS_LONGEST} unless told otherwise"
+        cure = "work in a folder nearer to the drive's root, or have Windows take long paths"
         return IchnosError(what, place=place, cure=cure)
     plain = str(error.strerror or error).lower(), _SEE
     what, cure = (_TO_READ if reading else {}).get(error.errno or 0) or _REASONS.get(error.errno or 0, plain)
@@ -103,6 +110,17 @@ def is_folder(path: Path | str) -> bool:
 def exists(path: Path | str) -> bool:
     """Is there anything, also a link that leads nowhere? Raises IchnosError where that may not be asked."""
     return _asked(path) is not None or is_link(path)
+
+
+def spelled(path: Path) -> Path:
+    """A path as the disk has it: an accent may be spelled in two ways (Unicode, UAX 15), as macOS does."""
+    if str(path).isascii() or exists(path):
+        return path
+    here = Path(path.anchor)
+    for part in path.relative_to(here).parts:
+        forms = (part, *(unicodedata.normalize(form, part) for form in ("NFC", "NFD")))
+        here /= next((form for form in forms if exists(here / form)), part)
+    return here
 
 
 def is_link(path: Path | str) -> bool:

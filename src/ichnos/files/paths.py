@@ -9,6 +9,8 @@ from pathlib import Path
 # What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
 # direction of writing round, line ends that only some see, and halves of letters out of file names.
 UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
+SPELL_PATHS = "write paths with /, or in single quotes: 'C:\\Games\\Mine'"
+_OF_WINDOWS = re.compile(r"(.*/)?([A-Za-z]:\\|\\\\)")
 _FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
 
@@ -44,6 +46,27 @@ def windows_refuses(name: str) -> bool:
 def shown(folder: Path, path: Path) -> str:
     """A path as messages call it: from a folder, with slashes, where it lies below that; else as it is."""
     return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
+
+
+def misread(path: str) -> str:
+    r"""What to do about a path whose backslashes were read as TOML's own; "" where there were none.
+
+    >>> misread("clips/thud.wav"), misread("clips\thud.wav")[:18]
+    ('', 'in double quotes a')
+    """
+    if not any(letter in path for letter in "\b\t\n\f\r\x1b"):
+        return ""
+    return f"in double quotes a backslash is more than a backslash; {SPELL_PATHS}"
+
+
+def elsewhere(path: Path | str) -> str:
+    """What to do about a path that only Windows has, where this is another system; else "".
+
+    >>> elsewhere("the game")
+    ''
+    """
+    is_windows = _OF_WINDOWS.match(str(path)) is not None
+    return "this is a path of Windows: write it as this system has it" if is_windows and os.name != "nt" else ""
 
 
 def seen_from(folder: Path, path: Path) -> str:

@@ -16,6 +16,7 @@ from typing import IO, Protocol
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.disk import MAX_TEXT
+from ichnos.files.paths import elsewhere
 
 # Whatever a damaged archive can make its reader raise.
 _DAMAGED = (
@@ -269,8 +270,8 @@ class Overlay:
         self.files.close()
 
 
-def files_at(path: Path) -> Files:
-    """The files of a pack or a game, as found on disk.
+def files_at(path: Path, cure: str = "give a pack's folder or archive") -> Files:
+    """The files of a pack or a game, as found on disk. ``cure``: what to do where there are none.
 
     Raises:
         IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
@@ -278,5 +279,5 @@ def files_at(path: Path) -> Files:
     if disk.is_folder(path):
         return Folder(path)
     if not disk.exists(path):
-        raise IchnosError("there is nothing here", place=Place(str(path)), cure="give a pack's folder or archive")
+        raise IchnosError("there is nothing here", place=Place(str(path)), cure=elsewhere(path) or cure)
     return Archive(path)

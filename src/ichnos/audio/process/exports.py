@@ -85,7 +85,7 @@ def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
         WrongCall: a path that is not there, or a folder without a clip.
     """
     clips: dict[Path, Path] = {}
-    for path in paths:
+    for path in map(disk.spelled, paths):
         if disk.is_folder(path):
             inside = [
                 each
@@ -115,7 +115,7 @@ def _nearest(missing: Path) -> str:
 
     beside = missing.parent
     names = [name for name in disk.names(beside) if not name.startswith(".")] if disk.is_folder(beside) else []
-    near = process.extractOne(missing.name, names, score_cutoff=60)
+    near = process.extractOne(missing.name, names, score_cutoff=60, processor=str.casefold)
     return f"did you mean {beside / near[0]}?" if near else "correct the name"
 
 

@@ -32,7 +32,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     source = disk.resolved(source)
     if disk.is_file(source) and is_list(source):
         return read_list(source)
-    whole = files_at(source)
+    whole = files_at(source, "give the folder that the game is installed in")
     files = Inside(whole, profile.rules.catalogue.folder)
     with many_nodes():
         pack = read_pack(profile, files, keys_alone=True)

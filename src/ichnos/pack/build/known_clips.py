@@ -12,6 +12,7 @@ from ichnos.audio.files.clips import Facts
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.disk import understood
+from ichnos.files.paths import misread
 from ichnos.files.signatures import is_settled, sign_file
 from ichnos.pack.build.state import WorkspaceState
 from ichnos.pack.plan.plan import Clip
@@ -40,6 +41,7 @@ class KnownClips:
             except (FileNotFoundError, NotADirectoryError, ValueError):
                 near = nearest_file(self._folder, path)
                 cure = f"did you mean {near}?" if near else "put it into the workspace, or correct the name"
+                cure = misread(clip) or cure
                 raise IchnosError(f'the clip "{clip}" is not there', place=place, cure=cure) from None
             found = self._get(clip, now)
             if found is None:

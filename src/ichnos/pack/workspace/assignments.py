@@ -222,7 +222,7 @@ def _is_new(loaded: Workspace, key: str) -> bool:
 
 def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
     """A clip's name in the file: relative to the workspace, with slashes, where it lies inside."""
-    path = clip.absolute()
+    path = disk.spelled(clip.absolute())
     if not disk.is_file(path) and "\\" in str(clip):
         path = Path(str(clip).replace("\\", "/")).absolute()
     if not disk.is_file(path):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -44,14 +43,10 @@ def usual_output(folder: Path, game: str | None) -> Path:
 
 
 def clip_path(folder: Path, clip: str) -> Path:
-    """Where a clip of a workspace is. An accent may be spelled in two ways (Unicode, UAX 15), as macOS does."""
+    """Where a clip of a workspace is."""
     if clip == SILENT_CLIP:
         return _SILENCE
-    path = folder / clip
-    if clip.isascii() or disk.exists(path):
-        return path
-    forms = (folder / unicodedata.normalize(form, clip) for form in ("NFC", "NFD"))
-    return next((other for other in forms if disk.exists(other)), path)
+    return disk.spelled(folder / clip)
 
 
 def private_path(folder: Path, *names: str) -> Path:
@@ -92,7 +87,7 @@ def nearest_file(folder: Path, missing: Path) -> str | None:
     beside = missing.parent if disk.is_folder(missing.parent) else folder
     paths = [beside / name for name in disk.names(beside) if not name.startswith(".")]
     names = {path.name: path for path in paths if disk.is_file(path)}
-    found = process.extractOne(missing.name, names.keys(), score_cutoff=60)
+    found = process.extractOne(missing.name, names.keys(), score_cutoff=60, processor=str.casefold)
     if found is None:
         return None
     path = names[found[0]]

@@ -14,7 +14,7 @@ from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
-from ichnos.files.paths import shown
+from ichnos.files.paths import misread, shown
 from ichnos.files.signatures import are_same
 from ichnos.files.sources import Files, Folder
 from ichnos.games.catalogues import library
@@ -146,10 +146,12 @@ def load(folder: Path, game: str | None = None) -> Workspace:
     known = library.load(game_profile.identity)
     if pack_file.installation:
         at = ("installation",) if game is None else (*at, "installation")
+        given_as = pack_file.installation
         try:
-            known = _of_installation(game_profile, folder / pack_file.installation, known)
+            known = _of_installation(game_profile, disk.spelled(folder / given_as), known)
         except IchnosError as error:
-            raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
+            cure = misread(given_as) or error.cure
+            raise IchnosError(f'installation "{given_as}": {error.what}', place=file.place(*at), cure=cure) from None
     given = [_as_spelled(one, known) for one in given] if known is not None else given
     workspace = Workspace(folder, file, pack_file, game_profile, known)
     given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
