@@ -288,9 +288,21 @@ def outside(root: Path, run: str) -> str:
 
 def program(words: list[str], here: Path, said: Path) -> NoReturn:
     """Be the program in this process, as nobody in particular; what it says goes into a file."""
+    try:
+        code = _program(words, here, said)
+    except BaseException as fault:
+        print(f"Traceback: {fault!r}", file=sys.stderr)
+        code = 71
+    with contextlib.suppress(OSError):
+        sys.stdout.flush()
+    os._exit(code)
+
+
+def _program(words: list[str], here: Path, said: Path) -> int:
     if os.geteuid() == 0:
         for path in (here, *here.rglob("*")):
-            os.lchown(path, NOBODY, NOBODY)
+            with contextlib.suppress(FileNotFoundError):  # of another process that is at work here
+                os.lchown(path, NOBODY, NOBODY)
         os.setgid(NOBODY)
         os.setuid(NOBODY)
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
@@ -304,17 +316,11 @@ def program(words: list[str], here: Path, said: Path) -> NoReturn:
     from ichnos.cli.main import main
 
     sys.argv = ["ichnos", *words]
-    code = 0
     try:
         main()
     except SystemExit as stop:
-        code = int(stop.code or 0)
-    except BaseException as fault:
-        print(f"Traceback: {fault!r}", file=sys.stderr)
-        code = 71
-    with contextlib.suppress(OSError):
-        sys.stdout.flush()
-    os._exit(code)
+        return int(stop.code or 0)
+    return 0
 
 
 def alone(words: list[str], here: Path, said: Path) -> int:

@@ -114,6 +114,14 @@ def test_a_path_too_long_for_windows_is_said_to_be(tmp_path: Path, monkeypatch: 
         assert said in error.what
 
 
+@pytest.mark.parametrize("count", [251, 300, 100_000])
+def test_a_name_too_long_for_any_system(workspace: Path, count: int) -> None:
+    """Beyond 65,535 bytes not even an archive holds it."""
+    edit(workspace, 'key = "tower.bell.near"', f'key = "{"b" * count}"\nnew = true')
+    result = run("build", cwd=workspace)
+    assert (result.code, "ichnos.toml:" in result.err, "a shorter one" in result.err) == (1, True, True)
+
+
 def test_what_pip_installs(tmp_path: Path) -> None:
     """All that the program needs, no tests, and no more than a megabyte."""
     build = [sys.executable, "-m", "hatchling", "build", "-t", "wheel", "-d", str(tmp_path)]

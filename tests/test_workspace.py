@@ -244,30 +244,32 @@ def test_a_silent_key_and_a_shared_clip(workspace: Path, tmp_path: Path) -> None
 
 
 def test_credits_and_licences(workspace: Path) -> None:
-    credit = '[[credit]]\nclips = ["clips/gull.ogg"]\nauthor = "A. Tern"\nlicence = "{}"\nlink = "https://example.org/gull"\n\n[[credit]]'
-    for licence, ids in (
-        ("CC-BY-4.0", set()),
-        ("CC-BY-ND-4.0", {"licence-forbids"}),
-        ("CC-BY-ND-4.0 OR CC0-1.0", set()),
-        ("CC-BY-NC-4.0", {"licence-forbids"}),
-        ("CC-BY-9.0", {"licence-unknown"}),
-        ("LicenseRef-bought", set()),
-    ):
-        text = (workspace / "ichnos.toml").read_text("utf-8")
-        edit(workspace, "[[credit]]", credit.format(licence))
-        edit(workspace, "[pack]\n", "[pack]\ncommercial = true\n")
-        assert run("build", cwd=workspace).code == 0
-        found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]
-        assert {one["id"] for one in found} == ids, licence
-        assert all(one["file"] == "ichnos.toml" and one["line"] for one in found)
-        with zipfile.ZipFile(workspace / PACKAGE) as archive:
-            text_of_credits = archive.read("CREDITS.txt").decode()
-        assert "A. Tern" in text_of_credits
-        assert "https://example.org/gull" in text_of_credits
-        (workspace / "ichnos.toml").write_text(text, "utf-8")
-    edit(workspace, "[[credit]]", credit.format("CC-BY-4.0").replace('author = "A. Tern"\n', ""))
+    """A licence of its own for each clip, in a pack that is sold."""
+    wrong = {"CC-BY-ND-4.0": "licence-forbids", "CC-BY-NC-4.0": "licence-forbids", "CC-BY-9.0": "licence-unknown"}
+    licences = [*wrong, "CC-BY-4.0", "CC-BY-ND-4.0 OR CC0-1.0", "LicenseRef-bought"]
+    clips = sorted(path.name for path in (workspace / "clips").iterdir())
+    before = (workspace / "ichnos.toml").read_text("utf-8")
+    for clip, licence in zip(clips, licences, strict=True):
+        credit = f'author = "A. {clip}"\nlicence = "{licence}"\nlink = "https://example.org/{licence[:8]}"'
+        edit(workspace, "[[credit]]", f'[[credit]]\nclips = ["clips/{clip}"]\n{credit}\n\n[[credit]]')
+    edit(workspace, "[pack]\n", "[pack]\ncommercial = true\n")
+    assert run("build", cwd=workspace).code == 0
+    found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]
+    lines = (workspace / "ichnos.toml").read_text("utf-8").splitlines()
+    named = {}
+    for one in found:
+        assert one["file"] == "ichnos.toml"
+        below = lines[one["line"] :]
+        named[next(line for line in below if line.startswith("licence")).split('"')[1]] = one["id"]
+    assert (named, len(found)) == (wrong, len(wrong))
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        text = archive.read("CREDITS.txt").decode()
+    assert all(f"A. {clip}" in text for clip in clips)
+    assert "https://example.org/CC-BY-4." in text
+    (workspace / "ichnos.toml").write_text(before, "utf-8")
+    edit(workspace, "[[credit]]", '[[credit]]\nclips = ["clips/gull.ogg"]\nlicence = "CC-BY-4.0"\n\n[[credit]]')
     assert "licence-words" in run("check", cwd=workspace).out
-    (workspace / "ichnos.toml").write_text(text, "utf-8")
+    (workspace / "ichnos.toml").write_text(before, "utf-8")
     edit(workspace, 'clips = ["*"]', 'clips = ["clips/d*"]')
     run("build", cwd=workspace)
     found = json.loads(run("check", "--json", cwd=workspace).out)["findings"]

@@ -9,6 +9,7 @@ from pathlib import Path
 # What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
 # direction of writing round, line ends that only some see, and halves of letters out of file names.
 UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
+LONGEST_NAME = 255  # bytes of one name, on the usual systems
 SPELL_PATHS = "write paths with /, or in single quotes: 'C:\\Games\\Mine'"
 _OF_WINDOWS = re.compile(r"(.*/)?([A-Za-z]:\\|\\\\)")
 _FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')

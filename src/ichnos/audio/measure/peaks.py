@@ -84,7 +84,7 @@ def highest_between(sound: Signal, above: float) -> float:
         level = np.abs(column)
         tops = np.maximum.reduceat(level, starts)
         # A row reaches into the next one's frames; where those are few, into the last one's.
-        tops = np.maximum(np.maximum(tops, np.append(tops[1:], 0)), np.append(tops[2:], [0, 0]))
+        tops = np.maximum(np.maximum(tops, np.append(tops[1:], 0)), np.append(tops[2:], [0, 0])[: len(tops)])
         few = min(64, len(starts))
         for most_likely in (np.argpartition(-tops, few - 1)[:few], np.arange(len(starts))):
             chosen = most_likely[tops[most_likely] * _MOST_GAIN > above]

@@ -50,7 +50,7 @@ def trim(stream: AudioStream, threshold: float, keep: float) -> AudioStream:
     def watching() -> Iterator[Block]:
         nonlocal first, last, at
         for block in stream.blocks:
-            sounding = np.flatnonzero(np.abs(block).max(axis=1) > limit)
+            sounding = np.flatnonzero(np.abs(block) > limit) // block.shape[1]
             if len(sounding):
                 first = at + int(sounding[0]) if first is None else first
                 last = at + int(sounding[-1])

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.process.conversion import Target, identity
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.files.paths import is_plain, windows_refuses
+from ichnos.files.paths import LONGEST_NAME, is_plain, windows_refuses
 from ichnos.pack.workspace.folder import SILENT_CLIP
 
 if TYPE_CHECKING:
@@ -171,7 +171,11 @@ def _bad_path(path: str, place: Place) -> Iterator[IchnosError]:
     if reserved is not None:
         what, cure = f'"{path}": Windows has no file called {reserved}', "give the sound, or the pack, another name"
         yield IchnosError(what, place=place, cure=cure)
-    if not is_plain(path):
+    longest = max(pieces, key=lambda piece: len(piece.encode("utf-8", "surrogateescape")))
+    if len(longest.encode("utf-8", "surrogateescape")) > LONGEST_NAME:
+        what = f"no system takes so long a name for a file: {longest[:40]}... ({len(longest)} letters)"
+        yield IchnosError(what, place=place, cure="give the sound, or the pack, a shorter one")
+    elif not is_plain(path):
         what = f'"{path}" cannot be a file\'s name in a pack'
         cure = 'give the sound a key without slashes at its ends, dots alone, or any of \\ : * ? " < > |'
         yield IchnosError(what, place=place, cure=cure)
