@@ -119,6 +119,7 @@ def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:
 def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) -> None:
     from rich.text import Text
 
+    level, most = round(seam.level_db, 1) + 0.0, max(6, seam.own_db)
     count = loop[1] + 1 - loop[0]
     length = f"sample {loop[0]} to {loop[1]}, {count} samples, {count / seams.facts.rate:.3f} s"
     out = show.console()
@@ -127,8 +128,8 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     out.print(
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much)\n    the level changes by {round(seam.level_db, 1) + 0.0:+.1f} dB (within"
-            f" the clip by up to {seam.own_db:.1f} dB; up to 6 dB is never too much)\n    {_extra(seam)}",
+            f" usually does (2 is too much)\n    the level changes by {level:+.1f} dB"
+            f" (more than {most:.1f} dB is too much); {_extra(seam)}",
             "dim",
         )
     )
@@ -136,10 +137,5 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
 
 def _extra(seam: Seam) -> str:
     """What the joint adds, and what is missing there."""
-    burst = (
-        f"a thump of {seam.burst_db:.1f} dB above what the clip has beside it (8 is too much)"
-        if seam.burst_db > 0
-        else "no thump"
-    )
-    gap = f"a gap {seam.gap_db:.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap"
-    return f"{burst}, {gap}"
+    burst = f"a thump of {seam.burst_db:.1f} dB (8 is too much)" if seam.burst_db > 0 else "no thump"
+    return f"{burst}, " + (f"a gap {seam.gap_db:.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap")
