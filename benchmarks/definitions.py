@@ -27,6 +27,7 @@ from ichnos.games.samples import sample_pack
 KEYS = 100_000
 SEARCH_LIMIT = 1.6  # times ichnos --version, whole processes in turn
 HARVEST_LIMIT = 4.75  # times json.loads: half of what reading with places takes
+GROWTH_LIMIT = 2.0  # what grows with the square would be ten times
 ROUNDS = 9
 
 
@@ -95,7 +96,21 @@ def main() -> int:
         print(f"harvest                    {harvested - started:.2f} s")
         print(f"keep it, with its index    {time.perf_counter() - harvested:.2f} s")
         ratio = _searches(scratch)
-    return 0 if ratio <= SEARCH_LIMIT and quickly / loads <= HARVEST_LIMIT else 1
+    growth = _growth()
+    return 0 if ratio <= SEARCH_LIMIT and quickly / loads <= HARVEST_LIMIT and growth <= GROWTH_LIMIT else 1
+
+
+def _growth() -> float:
+    """How much longer each block takes in a file of ten times as many brace blocks, with lists inside lists."""
+
+    def reading(count: int) -> float:
+        text = "".join(f"a{number} {{ l = {{ 1, 2, {{ 3, 4 }} }}; }}\n" for number in range(count)).encode()
+        return best(lambda: parse(text, "blocks", named("braces")), 1) / count
+
+    few, many = reading(KEYS // 10), reading(KEYS)
+    each = f"each {many / few:.2f} x as in a tenth of them (at most {GROWTH_LIMIT} x)"
+    print(f"{KEYS:,} brace blocks       {KEYS * many:.2f} s   {each}")
+    return many / few
 
 
 def _searches(scratch: str) -> float:

@@ -107,6 +107,7 @@ def test_a_step_under_noise_a_gap_and_a_break_in_the_difference(tmp_path: Path) 
     heard = {
         "step": noise + np.linspace(0, 0.15, RATE),
         "gap": gap,
+        "gap on one side": np.stack([noise, gap], axis=1),
         "difference": np.stack([noise + beat, noise - beat], axis=1),
     }
     fine = {"noise": noise, "crackle": crackle, "tremolo": tremolo, "stereo": random.normal(0, 0.05, (RATE, 2))}

@@ -38,7 +38,8 @@ class Seam:
     from 50 ms to the next. ``burst_db``: how far, in one octave, what sounds
     across the joint is above the most that the clip has beside it: the thump of a step that noise
     covers. ``gap_db``: how far the level over 4 ms falls at the joint below the least inside the
-    loop. Each is the worst of the clip's channels, their mix and their difference.
+    loop, in the worst channel. Steps, slopes and bursts are the worst of the clip's channels, their
+    mix and their difference.
     """
 
     step: float
@@ -125,8 +126,8 @@ class LoopSeams:
             rest = block[whole:]
         #: Near either end, per side (channels, mix, difference) one row.
         self._sound = [_sides(np.concatenate(part).astype(np.float64)) for part in parts]
-        #: The mean power of each 2 ms, over all channels.
-        self._levels = np.concatenate(levels).mean(axis=1)
+        #: The mean power of each 2 ms, one row for each channel.
+        self._levels = np.concatenate(levels).T
 
     def _part(self, end: int, low: int, high: int) -> NDArray[np.float64]:
         """Frames ``low`` to ``high``, that one not included, near the start (0) or the end (1), for each side."""
@@ -166,7 +167,7 @@ class LoopSeams:
         import numpy as np
 
         hop, count = round(_HOP * self.facts.rate), round(_WINDOW / _HOP)
-        inside = self._levels[start // hop + 1 : (end + 1) // hop]
+        inside = self._levels.mean(axis=0)[start // hop + 1 : (end + 1) // hop]
         if len(inside) < 2 * count:
             return 0.0
         sums = np.concatenate([[0.0], np.cumsum(inside)])
@@ -174,20 +175,20 @@ class LoopSeams:
         return float(np.abs(levels[count:] - levels[:-count]).max())
 
     def _gap(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> float:
-        """How far the level falls at the joint below the least inside the loop, in dB; no more than 40."""
+        """How far a channel falls at the joint below its least inside the loop, in dB; no more than 40."""
         import numpy as np
 
         hop = round(_HOP * self.facts.rate)
         near = round(_NEAR * self.facts.rate)
         joined = np.concatenate([before[:, -near:], behind[:, :near]], axis=1)[: self.facts.channels]
-        sums = np.concatenate([[0.0], np.cumsum(np.square(joined).mean(axis=0))])
-        at_joint = float((sums[2 * hop :] - sums[: -2 * hop]).min()) / (2 * hop)
-        inside = self._levels[(start + near) // hop + 1 : (end - near) // hop]
-        if len(inside) < 2:
+        sums = np.pad(np.cumsum(np.square(joined), axis=1), ((0, 0), (1, 0)))
+        at_joint = (sums[:, 2 * hop :] - sums[:, : -2 * hop]).min(axis=1) / (2 * hop)
+        inside = self._levels[:, (start + near) // hop + 1 : (end - near) // hop]
+        if inside.shape[1] < 2:
             return 0.0
-        elsewhere = float((inside[1:] + inside[:-1]).min()) / 2
+        elsewhere = (inside[:, 1:] + inside[:, :-1]).min(axis=1) / 2
         least = 1e-8 + 1e-4 * float(inside.mean())
-        return 10 * math.log10(max(elsewhere, least) / max(at_joint, least))
+        return float(10 * np.log10(np.maximum(elsewhere, least) / np.maximum(at_joint, least)).max())
 
     def candidates(self) -> list[Candidate]:
         """Other loops within reach, the best first; none where each would be heard and this one is not."""
