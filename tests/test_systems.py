@@ -82,6 +82,22 @@ def test_names_spelled_in_another_way(workspace: Path) -> None:
     assert "did you mean clips/hatch-1.flac?" in run("look", "clips/HATCH-1.FLAC", cwd=workspace).err
 
 
+def test_two_names_that_one_system_takes_for_one(workspace: Path) -> None:
+    """Spelled apart and together, both would be one file on macOS, and one sound gone."""
+    forms = [unicodedata.normalize(form, "möwe") for form in ("NFC", "NFD")]
+    head = (workspace / "ichnos.toml").read_text("utf-8").partition("[[sound]]\nkey")[0]
+    sounds = [f'[[sound]]\nkey = "{one}"\nnew = true\ntakes = ["clips/gull.ogg"]\n' for one in forms]
+    text = (head + "".join(sounds)).replace('installation = "../Tarnlight"', "")
+    text = text.replace('"tarnlight"', '"open-pack"').replace('"2.3.0"', '"2"')
+    (workspace / "ichnos.toml").write_text(text, "utf-8")
+    result = run("build", cwd=workspace)
+    assert (result.code, "would be the same file" in result.err) == (1, True), result.err
+    with zipfile.ZipFile(workspace / "theirs.zip", "w") as pack:
+        for one in forms:
+            pack.writestr(f"audio/{one}.ogg", (workspace / "clips/gull.ogg").read_bytes())
+    assert "name-case" in run("check", "theirs.zip", "--game", "open-pack", cwd=workspace).out
+
+
 def test_a_clock_of_two_seconds_hides_no_change(workspace: Path) -> None:
     """On FAT a file that is saved twice within two seconds has the same time, and here also the same size."""
     path = workspace / "clips" / "bell-take3.wav"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import unicodedata
 from pathlib import Path
 
 # What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
@@ -14,6 +15,15 @@ SPELL_PATHS = "write paths with /, or in single quotes: 'C:\\Games\\Mine'"
 _OF_WINDOWS = re.compile(r"(.*/)?([A-Za-z]:\\|\\\\)")
 _FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
+
+
+def folded(path: str) -> str:
+    """A path as systems see it that take capitals and small letters, and both spellings of an accent, for one.
+
+    >>> folded("Möwe.ogg") == folded("mo\u0308we.OGG")
+    True
+    """
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFC", path).casefold())
 
 
 def leads_out(path: str) -> bool:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from ichnos.errors import Place
+from ichnos.files.paths import folded
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX
 from ichnos.review.findings import Finding, finding
@@ -36,7 +37,7 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
             for name, value in one.pack.ids.items():
                 ids[value.lower()].append((pack.name, one.pack.places[f"{ID_PREFIX}{name}"]))
         for name in dict.fromkeys(pack.subject.names):
-            names[name.casefold()].append(pack.name)
+            names[folded(name)].append(pack.name)
     for key, claims in keys.items():
         if len(claims) > 1:
             winner, losers = _winner(profile, [name for name, _ in claims])
@@ -46,7 +47,7 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
         owners = list(dict.fromkeys(name for name, _ in claims))
         if len(owners) > 1:
             yield finding("id-of-another", claims[-1][1], f"{identity} is also the id of {_and(owners[:-1])}")
-    plain = {name.casefold() for name in (*documents, *profile.plain_files)}
+    plain = {folded(name) for name in (*documents, *profile.plain_files)}
     icon = profile.rules.icon.path.casefold() if profile.rules.icon else ""
     notes = (profile.rules.credits.path or "").casefold()
     for name, owners in names.items():

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import PurePosixPath
 
-from ichnos.files.paths import is_plain, leads_out, windows_refuses
+from ichnos.files.paths import folded, is_plain, leads_out, windows_refuses
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -35,7 +35,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
         yield finding(_ODD[kind], subject.label(name), reason)
     alike: defaultdict[str, set[str]] = defaultdict(set)
     for name in dict.fromkeys(subject.names):
-        alike[name.casefold()].add(name)
+        alike[folded(name)].add(name)
         piece = next((piece for piece in name.split("/") if windows_refuses(piece)), None)
         if piece is not None:
             yield finding("name-windows", subject.label(name), f"Windows has no file called {piece!r}")
@@ -44,7 +44,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
     for together in alike.values():
         if len(together) > 1:
             first, second, *_ = sorted(together)
-            yield finding("name-case", subject.label(second), f"it differs from {first} in capitals only")
+            yield finding("name-case", subject.label(second), f"it differs from {first} in capitals or accents only")
     yield from _spelling(subject)
     yield from _clashes(subject)
     yield from _size(subject)

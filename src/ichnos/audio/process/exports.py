@@ -22,6 +22,7 @@ from ichnos.audio.process.treatments import LoopFade, Step
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.disk import opened
+from ichnos.files.paths import folded
 from ichnos.files.writing import fresh
 
 _KINDS = {"vorbis": ("Ogg", "Vorbis"), "opus": ("Ogg", "Opus")}
@@ -169,7 +170,7 @@ def plan(
             continue
         path = to / name.with_suffix(SUFFIXES[target.container])
         exports.append(Export(clip, path, facts, target, disk.size(clip)))
-        other = names.setdefault(str(path).casefold(), clip)
+        other = names.setdefault(folded(str(path)), clip)
         if other is not clip:
             errors.append(
                 UsageError(f"{other} and {clip} would both become {path}", cure="convert them into two folders")

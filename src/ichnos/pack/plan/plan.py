@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.process.conversion import Target, identity
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.files.paths import LONGEST_NAME, is_plain, windows_refuses
+from ichnos.files.paths import LONGEST_NAME, folded, is_plain, windows_refuses
 from ichnos.pack.workspace.folder import SILENT_CLIP
 
 if TYPE_CHECKING:
@@ -157,7 +157,7 @@ def bad_names(sounds: Iterable[SoundSpec], files: Iterable[PlannedFile] = ()) ->
     seen: dict[str, int] = {}
     for index, (path, place, cure) in enumerate(named):
         yield from _bad_path(path, place)
-        first = seen.setdefault(path.casefold(), index)
+        first = seen.setdefault(folded(path), index)
         if first != index:
             other, where, _ = named[first]
             also = "" if other == path else f' as "{other}"'
