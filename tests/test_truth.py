@@ -213,6 +213,7 @@ def test_a_ceiling_survives_coding(quality: str, tmp_path: Path) -> None:
 
 
 def test_samples_that_only_move_are_kept_to_the_bit(tmp_path: Path) -> None:
+    form = ("--container", "wav", "--bits", "16")
     whole = wav(tmp_path / "a.wav", noise(1.0))
     sides = wav(tmp_path / "s.wav", np.stack([noise(1.0, seed=2), noise(1.0, seed=3)], axis=1))
     for words, clip, expected in (
@@ -223,37 +224,11 @@ def test_samples_that_only_move_are_kept_to_the_bit(tmp_path: Path) -> None:
         (("--reverse", "--channels", "2"), "a", np.repeat(whole[::-1], 2, axis=1)),
         (("--reverse", "--channels", "1", "--mono", "right"), "s", sides[::-1, 1:]),
     ):
-        done(
-            "treat",
-            f"{clip}.wav",
-            "--to",
-            "o",
-            "--overwrite",
-            "--container",
-            "wav",
-            "--bits",
-            "16",
-            *words,
-            cwd=tmp_path,
-        )
+        done("treat", f"{clip}.wav", "--to", "o", "--overwrite", *form, *words, cwd=tmp_path)
         assert np.array_equal(samples(tmp_path / f"o/{clip}.wav"), expected), words
     for name in ("a", "b"):  # the same sound under two names is the same file
         wav(tmp_path / f"{name}.wav", noise(1.0))
-        done(
-            "treat",
-            f"{name}.wav",
-            "--to",
-            "p",
-            "--gain",
-            "-3.3",
-            "--channels",
-            "2",
-            "--container",
-            "wav",
-            "--bits",
-            "16",
-            cwd=tmp_path,
-        )
+        done("treat", f"{name}.wav", "--to", "p", "--gain", "-3.3", "--channels", "2", *form, cwd=tmp_path)
     assert (tmp_path / "p/a.wav").read_bytes() == (tmp_path / "p/b.wav").read_bytes()
     both = samples(tmp_path / "p/a.wav")
     assert np.array_equal(both[:, 0], both[:, 1])  # also where it is dithered

@@ -92,7 +92,7 @@ def _cure(what: str, line: str) -> str:
     if comma := re.search(r"=\s*(-?\d+),(\d+)\s*(?:#.*)?$", line):
         return f"a number has a decimal point: {comma[1]}.{comma[2]}"
     if re.search(r"\\|hex value|escape", what) and "\\" in line:
-        return f"in double quotes a backslash is more than a backslash; {SPELL_PATHS}"
+        return SPELL_PATHS
     return 'a line is written: name = "text in quotation marks", or = 1.5, or = true, or = ["a", "list"]'
 
 

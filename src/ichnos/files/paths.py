@@ -11,7 +11,7 @@ from pathlib import Path
 # direction of writing round, line ends that only some see, and halves of letters out of file names.
 UNSEEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ud800-\udfff]")
 LONGEST_NAME = 255  # bytes of one name, on the usual systems
-SPELL_PATHS = "write paths with /, or in single quotes: 'C:\\Games\\Mine'"
+SPELL_PATHS = r"in double quotes TOML reads \ as its own sign: write paths with /, or in single quotes: 'C:\Games\Mine'"
 _OF_WINDOWS = re.compile(r"(.*/)?([A-Za-z]:\\|\\\\)")
 _FORBIDDEN = re.compile(r'[\\:*?"<>|\x00-\x1f]')
 _RESERVED = re.compile(r"(con|prn|aux|nul|com[0-9¹²³]|lpt[0-9¹²³])(\..*)?|.*[. ]", re.IGNORECASE)
@@ -62,12 +62,12 @@ def shown(folder: Path, path: Path) -> str:
 def misread(path: str) -> str:
     r"""What to do about a path whose backslashes were read as TOML's own; "" where there were none.
 
-    >>> misread("clips/thud.wav"), misread("clips\thud.wav")[:18]
-    ('', 'in double quotes a')
+    >>> misread("clips/thud.wav"), misread("clips\thud.wav") == SPELL_PATHS
+    ('', True)
     """
     if not any(letter in path for letter in "\b\t\n\f\r\x1b"):
         return ""
-    return f"in double quotes a backslash is more than a backslash; {SPELL_PATHS}"
+    return SPELL_PATHS
 
 
 def elsewhere(path: Path | str) -> str:
