@@ -51,11 +51,8 @@ def test_files_saved_on_windows_give_the_same_pack(workspace: Path) -> None:
 @pytest.mark.parametrize(
     ("installation", "cure"),
     [
-        (r'"C:\Games\Mine"', "in single quotes"),
-        (r'"C:\Users\Mine"', "in single quotes"),
-        (r'"C:\temp"', "in single quotes"),
-        (r"'C:\Games\Mine'", "this is a path of Windows"),
-        (r"'\\server\Games'", "this is a path of Windows"),
+        *((path, "in single quotes") for path in (r'"C:\Games\Mine"', r'"C:\Users\Mine"', r'"C:\temp"')),
+        *((path, "this is a path of Windows") for path in (r"'C:\Games\Mine'", r"'\\server\Games'")),
         ('"../nowhere"', "the folder that the game is installed in"),
     ],
 )
