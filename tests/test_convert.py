@@ -149,7 +149,8 @@ def test_clipping_is_told_and_treatments_go_in(tmp_path: Path) -> None:
     soundfile.write(tmp_path / "a.wav", 3 * _noise(1), RATE, subtype="FLOAT")
     result = run("convert", tmp_path / "a.wav", "--to", tmp_path / "out", "--container", "wav")
     assert "above full scale, and are clipped" in result.err
-    words = "--trim -50 --bell 3000:5 --bell 200:-3:2 --loudness -20:-3 --fade 0.1:0.2:power".split()
+    words = ("--trim", "-50", "--bell", "3000:5", "--bell", "200:-3:2", "--loudness", "-20:-3")
+    words += ("--fade", "0.1:0.2:power")
     result = run("treat", tmp_path / "a.wav", "--to", tmp_path / "t", *words, "--before-after", tmp_path / "a.png")
     assert result.code == 0, result.err
     seen = json.loads(run("look", tmp_path / "t" / "a.wav", "--json").out)["clips"][0]

@@ -182,7 +182,7 @@ def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
         rules.read_text() + '\n[loops]\nkind = "vorbis-comments"\nstart = "RETURN_AT"\nlength = "RETURN_FRAMES"\n'
     )
     soundfile.write(workspace / "clips" / "hum.wav", _hum(2)[::2], RATE // 2)
-    words = "clips/hum.wav --start 5000 --end 30000 --to clips/draught.wav --overwrite".split()
+    words = ("clips/hum.wav", "--start", "5000", "--end", "30000", "--to", "clips/draught.wav", "--overwrite")
     run("loop", *words, cwd=workspace)
     edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
     edit(workspace, 'key = "lamp.draught.storm"', 'key = "lamp.draught.storm"\nloop = true')
