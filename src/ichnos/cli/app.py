@@ -21,6 +21,7 @@ _SECTIONS = {
     "Begin": ("demo", "start", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
     "The pack": ("assign", "build", "check", "explain", "release"),
+    "The game": ("install", "installed", "restore"),
 }
 
 

@@ -170,10 +170,11 @@ def _warn_if_behind(loaded: Workspace | None) -> None:
 
 def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
-    from ichnos.files.sources import Inside, files_at
+    from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.catalogues.harvest import harvest
     from ichnos.games.profiles import loading, profile
+    from ichnos.games.untouched import game_files
     from ichnos.review.subject import Context, of_workspace
 
     if loaded is not None:
@@ -185,7 +186,7 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
         raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
         rules = context.profile.rules.catalogue
-        theirs = Inside(files_at(installation), rules.folder)
+        theirs = Inside(game_files(installation, context.profile), rules.folder)
         context = replace(context, catalogue=harvest(context.profile, installation), own=theirs)
     return context
 

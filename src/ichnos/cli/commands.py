@@ -12,6 +12,7 @@ from ichnos.cli import (
     looking,
     looping,
     making,
+    placing,
     releasing,
     splitting,
     treating,
@@ -19,6 +20,6 @@ from ichnos.cli import (
 from ichnos.cli.app import app
 
 __all__ = [
-    "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "releasing",
-    "splitting", "treating",
+    "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "placing",
+    "releasing", "splitting", "treating",
 ]  # fmt: skip

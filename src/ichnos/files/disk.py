@@ -348,6 +348,23 @@ def temporary() -> Path:
     return Path(tempfile.gettempdir())
 
 
+@contextmanager
+def throwaway() -> Iterator[Path]:
+    """A new folder that is gone, with all in it, when the block ends."""
+    import tempfile
+
+    with understood(tempfile.gettempdir()), tempfile.TemporaryDirectory(prefix="ichnos-") as folder:
+        yield Path(folder)
+
+
+def free(path: Path) -> tuple[int, int]:
+    """The bytes that are free where a folder is, and which disk that is; of one that is not there yet, above it."""
+    while not os.path.isdir(path) and path != path.parent:
+        path = path.parent
+    with understood(path, reading=True):
+        return shutil.disk_usage(path).free, os.stat(path).st_dev
+
+
 def temporary_folder(prefix: str) -> Path:
     """A new folder for what is thrown away."""
     import tempfile
@@ -358,7 +375,15 @@ def temporary_folder(prefix: str) -> Path:
 
 def digest(path: Path) -> str:
     """The SHA-256 of a file, in hexadecimal. Raises IchnosError where it cannot be read."""
+    with opened(path) as source:
+        return digest_of(source)
+
+
+def digest_of(source: IO[bytes]) -> str:
+    """The SHA-256 of what is left in a stream, in hexadecimal."""
     import hashlib
 
-    with opened(path) as source:
-        return hashlib.file_digest(source, "sha256").hexdigest()
+    found = hashlib.sha256()
+    while piece := source.read(1 << 18):
+        found.update(piece)
+    return found.hexdigest()

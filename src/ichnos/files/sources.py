@@ -227,8 +227,8 @@ class Inside:
 class Overlay:
     """Files with others in place of some of them, and without some: as they would be after a change."""
 
-    def __init__(self, files: Files, changes: Mapping[str, bytes | None]) -> None:
-        """``changes``: the bytes of files by name, also of new ones; ``None`` for those that are gone."""
+    def __init__(self, files: Files, changes: Mapping[str, bytes | Path | None]) -> None:
+        """``changes``: the bytes of files by name, or where those are, also of new ones; ``None``: it is gone."""
         self.files = files
         self.place = files.place
         self._changes = changes
@@ -237,7 +237,7 @@ class Overlay:
         kept = [name for name in self.files.names() if name not in self._changes]
         return sorted([*kept, *(name for name, data in self._changes.items() if data is not None)])
 
-    def _changed(self, name: str) -> bytes | None:
+    def _changed(self, name: str) -> bytes | Path | None:
         """The bytes in place of a file's own; ``None`` where those stand. Raises KeyError where it is gone."""
         if name not in self._changes:
             return None
@@ -248,10 +248,14 @@ class Overlay:
 
     def read(self, name: str) -> bytes:
         data = self._changed(name)
+        if isinstance(data, Path):
+            return disk.read(data)
         return self.files.read(name) if data is None else data
 
     def stream(self, name: str) -> IO[bytes]:
         data = self._changed(name)
+        if isinstance(data, Path):
+            return disk.stream(data)
         return self.files.stream(name) if data is None else io.BytesIO(data)
 
     def label(self, name: str) -> str:
@@ -259,6 +263,8 @@ class Overlay:
 
     def size(self, name: str) -> int:
         data = self._changed(name)
+        if isinstance(data, Path):
+            return disk.size(data)
         return self.files.size(name) if data is None else len(data)
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:

@@ -32,7 +32,7 @@ def fresh(path: Path) -> Iterator[Path]:
         yield beside
         with suppress(FileNotFoundError):
             os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
-        _replace(beside, path)
+        replace(beside, path)
 
 
 @contextmanager
@@ -47,15 +47,18 @@ def fresh_name(path: Path) -> Iterator[Path]:
             disk.remove_if_possible(beside)
 
 
-def _replace(beside: Path, path: Path) -> None:
+def replace(beside: Path | str, path: Path | str, folder: int | None = None) -> None:
     """Give a file its name. On Windows a player or an editor may hold the old one open: it is waited for a little.
+
+    Args:
+        folder: the open folder that both are in, by their names alone.
 
     Raises:
         IchnosError: it does not let go.
     """
     for pause in _PATIENCE:
         try:
-            os.replace(beside, path)
+            os.replace(beside, path, src_dir_fd=folder, dst_dir_fd=folder)
             return
         except PermissionError:
             if not _HOLDS_FILES:
@@ -66,8 +69,16 @@ def _replace(beside: Path, path: Path) -> None:
 
 
 def _beside(path: Path) -> Path:
-    name = os.fsdecode(os.fsencode(path.name)[:_NAME_ROOM])
-    return path.with_name(f".{name}.{uuid.uuid4().hex[:8]}.partial")
+    return path.with_name(unfinished_name(path.name))
+
+
+def unfinished_name(name: str) -> str:
+    """What a file is called while it is half-written."""
+    return f".{_cut(name)}.{uuid.uuid4().hex[:8]}.partial"
+
+
+def _cut(name: str) -> str:
+    return os.fsdecode(os.fsencode(name)[:_NAME_ROOM])
 
 
 @contextmanager
@@ -137,6 +148,11 @@ def write_whole(path: Path, data: bytes) -> None:
         stream.write(data)
 
 
+def is_unfinished(name: str) -> bool:
+    """Is a file's name one that something has while it is half-written?"""
+    return _UNFINISHED.fullmatch(name) is not None
+
+
 def sweep(folder: Path, name: str = "") -> None:
     """Remove what killed processes left half-written in a folder; the caller holds the lock for it.
 
@@ -146,6 +162,6 @@ def sweep(folder: Path, name: str = "") -> None:
     if not os.path.isdir(folder) or os.path.islink(folder):
         return
     for found in disk.names(folder):
-        if _UNFINISHED.fullmatch(found) and (not name or found.startswith(f".{name[:_NAME_ROOM]}.")):
+        if _UNFINISHED.fullmatch(found) and (not name or found.startswith(f".{_cut(name)}.")):
             path = folder / found
             disk.remove_if_possible(path) if path.is_file() or path.is_symlink() else shutil.rmtree(path, True)

@@ -38,7 +38,7 @@ def describe(found: Profile) -> list[tuple[str, str]]:
     lines.append(
         ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
     )
-    if rules.install.folder:
+    if rules.install.folder is not None:
         lines.append(("goes into", f"{rules.install.folder}/ of the game"))
     lines += [
         ("load list", f"{one.path}: {one.line}" + (f", above {one.before}" if one.before else ""))

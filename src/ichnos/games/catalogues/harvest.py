@@ -11,12 +11,13 @@ from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.signatures import sign_all
-from ichnos.files.sources import Files, Inside, files_at
+from ichnos.files.sources import Files, Inside
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
 from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
+from ichnos.games.untouched import game_files
 
 
 def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] | None = None) -> Catalogue:
@@ -32,7 +33,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     source = disk.resolved(source)
     if disk.is_file(source) and is_list(source):
         return read_list(source)
-    whole = files_at(source, "give the folder that the game is installed in")
+    whole = game_files(source, profile)
     files = Inside(whole, profile.rules.catalogue.folder)
     with many_nodes():
         pack = read_pack(profile, files, keys_alone=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
 from ichnos.documents.checked import checked
@@ -82,8 +83,17 @@ class _Loader:
             )
         return Profile(
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
-            tuple(self.scripts()), tuple(self.plain), self.tables,
+            tuple(self.scripts()), tuple(self.plain), self.tables, tuple(self.load_lines()),
         )  # fmt: skip
+
+    def load_lines(self) -> Iterator[holes.Pattern]:
+        """The line of each list of what the game loads."""
+        for index, one in enumerate(self.rules.install.lists):
+            at = "install", "lists", index, "line"
+            line = self.pattern(one.line, self.file.place(*at))
+            if any(hole.word.scope != PACK for hole in line.holes):
+                raise self.error("a line of a list can only have holes of the pack", "such as @pack.name@", *at)
+            yield line
 
     def names(self) -> list[str]:
         """The files of tree/, without what operating systems leave there."""

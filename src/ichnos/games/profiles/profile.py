@@ -49,6 +49,7 @@ class Profile:
     scripts: tuple[Script, ...]
     plain_files: tuple[str, ...]  # copied as they stand
     tables: Tables
+    load_lines: tuple[holes.Pattern, ...] = ()  # of the lists of what the game loads
 
     @property
     def tree(self) -> Path:

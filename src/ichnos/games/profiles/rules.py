@@ -14,6 +14,7 @@ from pydantic import AfterValidator, Field, model_validator
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, Codec, Container
 from ichnos.documents.checked import TomlTable
 from ichnos.documents.formats import FORMATS
+from ichnos.files.paths import is_plain
 from ichnos.games.profiles import vocabulary
 
 
@@ -63,7 +64,21 @@ def _encoding(name: str) -> str:
     return name
 
 
+def _one_file(path: str) -> str:
+    if not is_plain(path):
+        raise ValueError("the path of a file or a folder below the game's folder is expected, such as cache/sounds.bin")
+    return path
+
+
+def _one_line(line: str) -> str:
+    if not line.strip() or len(line.splitlines()) != 1:
+        raise ValueError("one line of text is expected")
+    return line
+
+
 InsidePath = Annotated[str, AfterValidator(_inside)]
+InsideFile = Annotated[str, AfterValidator(_inside), AfterValidator(_one_file)]
+Line = Annotated[str, AfterValidator(_one_line)]
 
 
 class Game(TomlTable):
@@ -302,19 +317,36 @@ class Packaging(TomlTable):
 
 
 class LoadList(TomlTable):
-    path: InsidePath = Field(description="the list, below the game's folder")
-    line: str = Field(description="the line to put in, holes and all")
-    before: str | None = Field(default=None, description="the line that it must stand above")
+    path: InsideFile = Field(description="the list, below the game's folder")
+    line: Line = Field(description="the line to put in, holes and all")
+    before: Line | None = Field(default=None, description="the line that it must stand above")
+    after: Line | None = Field(default=None, description="the line that it must stand below; neither: at the end")
+
+    @model_validator(mode="after")
+    def _stands_once(self) -> LoadList:
+        if self.before is not None and self.after is not None:
+            raise ValueError("a line stands before another or after one: leave one of the two out")
+        return self
 
 
 class Install(TomlTable):
-    folder: InsidePath = Field(default="", description="where a pack goes, below the game's folder")
+    folder: InsidePath | None = Field(
+        default=None,
+        description="where a pack goes, below the game's folder; empty: that folder itself; without it, nobody knows",
+    )
+    lay: Literal["whole", "over"] = Field(
+        default="whole",
+        description="whole: the archive or the folder goes there as it is; over: its files are laid over the game's own"
+        " below that folder. Documents that are merged go into the game's own either way, but for those in an archive",
+    )
     wins: Literal["last", "first"] = Field(
         default="last",
         description="of two packs that both have a key or a file: which one the game takes, by load order",
     )
     lists: tuple[LoadList, ...] = Field(default=(), description="lists of what the game loads: [[install.lists]]")
-    caches: tuple[InsidePath, ...] = Field(default=(), description="stale caches that are to be deleted")
+    caches: tuple[InsideFile, ...] = Field(
+        default=(), description="files, or folders of files, that the game makes anew: deleted whenever a pack goes in"
+    )
 
 
 class Rules(TomlTable):

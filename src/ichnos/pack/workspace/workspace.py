@@ -16,13 +16,14 @@ from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.paths import misread, shown
 from ichnos.files.signatures import are_same
-from ichnos.files.sources import Files, Folder
+from ichnos.files.sources import Files, Inside
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue, nearest
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.untouched import game_files
 from ichnos.pack.workspace import slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile, Sound
@@ -93,7 +94,9 @@ class Workspace:
     def game_files(self) -> Files | None:
         """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
         installation = self.pack_file.installation
-        return Folder(self.folder / installation / self.profile.rules.catalogue.folder) if installation else None
+        if not installation:
+            return None
+        return Inside(game_files(self.folder / installation, self.profile), self.profile.rules.catalogue.folder)
 
     def originals(self) -> Originals:
         """The game's own documents."""

@@ -1,0 +1,335 @@
+"""``install``, ``restore`` and ``installed``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples
+from ichnos.errors import IchnosError, UsageError
+
+if TYPE_CHECKING:
+    from ichnos.files.journal import InstalledPack, Journal
+    from ichnos.files.rooted import Root
+    from ichnos.games.profiles.profile import Profile
+    from ichnos.place.carrying import Done
+    from ichnos.place.plan import OnChange, Plan
+
+_MOST_SHOWN = 60  # files of a plan that are shown one by one
+
+
+@app.command(
+    short_help="Put a pack into the game, so that it can be taken out again.",
+    epilog=examples(
+        "ichnos install --dry-run",
+        "ichnos install",
+        "ichnos install their.lampbox --game tarnlight --to ~/games/Tarnlight",
+    ),
+)
+def install(
+    pack: Annotated[
+        Path | None,
+        typer.Argument(metavar="PACK", help="A pack's folder or archive.", show_default="the one built last"),
+    ] = None,
+    to: Annotated[
+        Path | None,
+        typer.Option(
+            metavar="FOLDER",
+            help="The folder that the game is installed in.",
+            show_default="the workspace's installation",
+        ),
+    ] = None,
+    game: Annotated[
+        str | None,
+        typer.Option(
+            "--game", "-g", metavar="GAME", help="The game that the pack is for.", show_default="the workspace's"
+        ),
+    ] = None,
+    workspace: WorkspaceFolder = Path(),
+    force: Annotated[
+        bool, typer.Option("--force", help="Lay it over files that somebody else has changed since another install.")
+    ] = False,
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Put a pack into the game: show the plan, keep what was there, then write; all of it or nothing.
+
+    What it writes over is kept until ichnos restore brings it back, to the byte. A pack that is in the game
+    already is replaced by this edition of it.
+    """
+    from ichnos.files import journal
+    from ichnos.files.rooted import Root
+    from ichnos.place import packs, plan
+    from ichnos.place.contents import Contents
+
+    profile, package, folder = _what(pack, to, game, workspace)
+    root = Root(folder)
+    with journal.locked(_waiting) as notes:
+        _taken_up(root, notes, "stop", dry_run=dry_run)
+        record, _ = notes.record(root.folder)
+        contents = Contents(notes)
+        prepared = packs.prepare(profile, package, root, contents)
+        planned = plan.for_install(root, notes, record, prepared, contents, "force" if force else "stop")
+        done = _carried_out(planned, notes, dry_run=dry_run, json=json)
+    if done is None or json:
+        return
+    show.say(f"{prepared.pack.title} is in {root.folder}: {show.counted(done.files, 'file')}.")
+    show.say(f"To take it out again: ichnos restore {prepared.pack.name}", err=True)
+    if profile.rules.afterwards:
+        show.say("What is left for your own hands:", err=True)
+        for number, step in enumerate(profile.rules.afterwards, 1):
+            show.say(f"  {number}. {step}", err=True)
+
+
+@app.command(
+    short_help="Take a pack out of the game, to the byte.",
+    epilog=examples("ichnos restore", "ichnos restore storm-watch --dry-run"),
+)
+def restore(
+    pack: Annotated[
+        str | None,
+        typer.Argument(metavar="PACK", help="A pack's name or title.", show_default="the workspace's, or the only one"),
+    ] = None,
+    from_: Annotated[
+        Path | None,
+        typer.Option("--from", metavar="FOLDER", help="The game's folder, where the pack is in several."),
+    ] = None,
+    workspace: WorkspaceFolder = Path(),
+    keep_theirs: Annotated[
+        bool, typer.Option("--keep-theirs", help="Files that somebody else has changed since stay as they are now.")
+    ] = False,
+    force: Annotated[
+        bool, typer.Option("--force", help="They become what they were before the pack, whatever they are now.")
+    ] = False,
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Take a pack out of the game: every file becomes what it was, to the byte and the time; other packs stay.
+
+    Where an update or another tool has changed a file since, nothing is done until you say what is to become
+    of it. Of files that are merged only the pack's own entries are taken out.
+    """
+    from ichnos.files import journal
+    from ichnos.files.rooted import Root
+    from ichnos.place import plan
+
+    if keep_theirs and force:
+        raise UsageError("--keep-theirs and --force exclude each other", cure="choose one")
+    on_change: OnChange = "theirs" if keep_theirs else "force" if force else "stop"
+    with journal.locked(_waiting) as notes:
+        folder = _only_game(notes, pack, from_, workspace)
+        root = Root(folder)
+        interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
+        record, _ = notes.record(root.folder)
+        if interrupted and not record.packs:
+            return
+        found = _named(list(record.packs), pack, workspace, root.folder)
+        planned = plan.for_restore(root, notes, record, found, on_change)
+        done = _carried_out(planned, notes, dry_run=dry_run, json=json)
+    if done is None or json:
+        return
+    left = [one.title for one in planned.what.record.packs]
+    others = f"; {' and '.join(left)} stay{'s' if len(left) == 1 else ''} in it" if left else ""
+    show.say(f"{found.title} is out of {root.folder}: {show.counted(done.files, 'file')}{others}.")
+
+
+@app.command(short_help="What is in which game.", epilog=examples("ichnos installed", "ichnos installed --json"))
+def installed(json: Json = False) -> None:
+    """What is in which game, in which order, whether it is as it was left, and which pack wins over which."""
+    from ichnos.files import disk, journal
+    from ichnos.files.rooted import Root
+    from ichnos.place import listing
+
+    with journal.locked(_waiting) as notes:
+        for name in notes.games():
+            if disk.is_folder(Path(name)):
+                _taken_up(Root(Path(name)), notes, "stop", dry_run=False)
+        found = listing.games(notes)
+    if json:
+        show.as_json([_game_as_json(one) for one in found])
+        return
+    if not found:
+        show.say("No pack is in any game.")
+    for game in found:
+        gone = "" if game.is_there else "  (this folder is gone)"
+        show.say(f"{game.folder}{gone}", bold=True)
+        for number, one in enumerate(game.packs, 1):
+            pack = one.pack
+            files = sum(claim.how != "cache" for claim in pack.claims)
+            state = f"{len(one.changed)} changed by somebody else since" if one.changed else "as it was left"
+            show.say(f"  {number}. {pack.title} {pack.version} ({pack.name}): {show.counted(files, 'file')}, {state}")
+            for path in one.changed[:5]:
+                show.say(f"       changed: {path}")
+            for other in dict.fromkeys(name for name, _ in one.wins):
+                where = [name for over, name in one.wins if over == other]
+                more = f" and {len(where) - 5} others" if len(where) > 5 else ""
+                show.say(f"       wins over {other}: {', '.join(where[:5])}{more}")
+        if game.kept:
+            show.say(f"  {show.size(game.kept)} of the game's own are kept for the way back.")
+
+
+def _game_as_json(game: Any) -> dict[str, Any]:
+    return {
+        "folder": str(game.folder),
+        "is-there": game.is_there,
+        "kept-bytes": game.kept,
+        "packs": [
+            {
+                "name": one.pack.name,
+                "title": one.pack.title,
+                "version": one.pack.version,
+                "game": one.pack.game,
+                "from": one.pack.package,
+                "files": [claim.path for claim in one.pack.claims if claim.how != "cache"],
+                "changed": list(one.changed),
+                "wins-over": [{"pack": other, "where": where} for other, where in one.wins],
+            }
+            for one in game.packs
+        ],
+    }
+
+
+def _waiting() -> None:
+    show.say("Another ichnos is putting a pack in or taking one out: waiting for it.", err=True)
+
+
+def _taken_up(root: Root, notes: Journal, on_change: OnChange, *, dry_run: bool) -> bool:
+    """Go on with, or take back, what was interrupted in a game; says which."""
+    from ichnos.place import carrying
+
+    if dry_run:
+        if notes.record(root.folder)[1] is not None:
+            what = "something that was begun here is not ended"
+            raise IchnosError(what, cure="say it without --dry-run, or: ichnos installed; that goes on with it")
+        return False
+    found = carrying.recover(root, notes, on_change)
+    if found is not None:
+        how = "it has been gone on with, and is done" if found.forward else "it has been taken back"
+        show.say(f"The {found.what} of {found.pack} in {root.folder} was interrupted: {how}.", err=True)
+    return found is not None
+
+
+def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> tuple[Profile, Path, Path]:
+    """What is installed: through which profile, which package, into which folder."""
+    from ichnos.games.profiles import loading
+    from ichnos.games.profiles import profile as profiles
+    from ichnos.pack.build import building
+    from ichnos.pack.build.state import latest_package
+    from ichnos.pack.workspace import workspace as workspaces
+
+    if pack is not None and game is not None and to is not None:
+        return loading.load(profiles.find(game)), pack, to
+    try:
+        folder = workspaces.find_folder(start)
+    except UsageError:
+        if pack is None:
+            raise UsageError("there is no pack to install", cure="name one, or go into a workspace") from None
+        what = "which game is the pack for?" if game is None else "where is the game?"
+        raise UsageError(what, cure="say: ichnos install PACK --game GAME --to FOLDER") from None
+    loaded = workspaces.load(folder, game if pack is None else None)
+    profile = loaded.profile if pack is None or game is None else loading.load(profiles.find(game, folder))
+    package = pack or latest_package(folder, loaded.game)
+    if package is None:
+        raise UsageError("nothing is built yet", cure="build first: ichnos build")
+    if pack is None and not building.is_current(loaded):
+        show.say(
+            "The workspace has changed since this was built; the old pack goes in. Build first: ichnos build", err=True
+        )
+    installation = loaded.pack_file.installation
+    if to is None and installation is None:
+        raise UsageError("where is the game?", cure='say --to FOLDER, or installation = "..." in ichnos.toml')
+    return profile, package, to or folder / str(installation)
+
+
+def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool) -> Done | None:
+    """Show a plan, and carry it out unless that is all."""
+    from ichnos.place import carrying
+
+    for note in planned.notes:
+        show.say(f"Note: {note}", err=True)
+    if not json:
+        _print_plan(planned)
+    if dry_run:
+        if json:
+            show.as_json({**_plan_as_json(planned), "dry-run": True})
+        return None
+    with show.progress("writing", len(planned.steps) or None) as advance:
+        done = carrying.carry_out(planned, notes, advance)
+    for path, reason in done.stays:
+        show.say(f"Left: {path}: {reason}", err=True)
+    if json:
+        show.as_json({**_plan_as_json(planned), "left": [{"path": path, "why": why} for path, why in done.stays]})
+    return done
+
+
+def _print_plan(planned: Plan) -> None:
+    if not planned.steps:
+        show.say(f"{planned.root.folder}: nothing is to be done.")
+        return
+    show.say(f"{planned.root.folder}", bold=True)
+    for one in planned.steps[:_MOST_SHOWN]:
+        show.say(f"  {one.state:<7} {one.step.path}  {one.reason}")
+    if len(planned.steps) > _MOST_SHOWN:
+        show.say(f"  and {len(planned.steps) - _MOST_SHOWN} more")
+
+
+def _plan_as_json(planned: Plan) -> dict[str, Any]:
+    files = [{"path": one.step.path, "state": one.state, "reason": one.reason} for one in planned.steps]
+    return {"what": planned.what.what, "pack": planned.what.pack, "folder": str(planned.root.folder), "files": files}
+
+
+def _is_called(pack: InstalledPack, name: str) -> bool:
+    return name in (pack.name, pack.title, pack.package, Path(pack.package).name)
+
+
+def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path) -> Path:
+    """The game that a pack is to be taken out of."""
+    from ichnos.files import disk
+
+    if from_ is not None:
+        return disk.resolved(from_)
+    having = []
+    for folder in map(Path, notes.games()):
+        record, under_way = notes.record(folder)
+        wanted = pack or _own_name(start)
+        if under_way is not None or any(wanted is None or _is_called(one, wanted) for one in record.packs):
+            having.append(folder)
+    if not having:
+        known = [
+            f"{one.name} in {folder}" for folder in map(Path, notes.games()) for one in notes.record(folder)[0].packs
+        ]
+        what = (
+            f'no pack "{pack}" is in any game'
+            if pack
+            else "no pack of this workspace is in any game"
+            if known
+            else "no pack is in any game"
+        )
+        raise UsageError(what, cure=f"these are: {'; '.join(known)}" if known else "there is nothing to restore")
+    if len(having) > 1:
+        raise UsageError("it is in several games", cure=f"say which: --from {' or --from '.join(map(str, having))}")
+    return having[0]
+
+
+def _own_name(start: Path) -> str | None:
+    """The name of the pack of the workspace that we are in."""
+    from ichnos.pack.workspace import workspace as workspaces
+
+    try:
+        return workspaces.load(workspaces.find_folder(start)).pack_file.pack.name
+    except IchnosError:
+        return None
+
+
+def _named(packs: list[InstalledPack], name: str | None, start: Path, folder: Path) -> InstalledPack:
+    wanted = name or (_own_name(start) if len(packs) > 1 else None)
+    found = [one for one in packs if wanted is None or _is_called(one, wanted)]
+    if len(found) == 1:
+        return found[0]
+    cure = f"these are in it: {', '.join(one.name for one in packs)}" if packs else "see: ichnos installed"
+    if not found:
+        raise UsageError(f'no pack "{wanted}" is in {folder}' if wanted else f"no pack is in {folder}", cure=cure)
+    raise UsageError("which pack?", cure=cure)

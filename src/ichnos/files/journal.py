@@ -1,0 +1,274 @@
+"""What is in which game, what was there before, and what is under way: never to be lost, and written before the deed.
+
+One SQLite file of the user's, and beside it, by their SHA-256, the contents that were in a game before.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import IO, Any
+
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk, locks, writing
+from ichnos.files.rooted import Stand
+from ichnos.files.user import data_folder
+
+_EDITION = 1
+_PATIENCE = 30.0  # seconds to wait for another process that writes
+
+
+@dataclass(frozen=True)
+class Claim:
+    """What a pack has at a path of a game. ``how``: file, merge, line or cache.
+
+    ``content``: of a file its SHA-256; of entries that are merged that of their graft; of a line itself, as JSON,
+    with the one that it stands before or after; of a cache the path that the profile gives.
+    """
+
+    path: str
+    how: str
+    content: str = ""
+
+
+@dataclass(frozen=True)
+class InstalledPack:
+    """A pack that is in a game. ``profile``: the SHA-256 of the profile, as a zip, that it went in through."""
+
+    name: str
+    title: str
+    version: str
+    game: str
+    profile: str
+    package: str
+    sha256: str
+    time: float
+    ids: tuple[str, ...] = ()
+    claims: tuple[Claim, ...] = ()
+
+
+@dataclass(frozen=True)
+class Known:
+    """A path that packs have a claim on: how it was without them, and how we left it (``None``: not there)."""
+
+    original: Stand | None
+    written: Stand | None
+
+
+@dataclass(frozen=True)
+class GameRecord:
+    """What is in one game. ``packs``: in the order in which they went in. ``made``: folders that were not there.
+
+    ``folders``: the time of folders before anything was put into them, and a digest of the names that were there.
+    """
+
+    packs: tuple[InstalledPack, ...] = ()
+    paths: dict[str, Known] = field(default_factory=dict)
+    made: tuple[str, ...] = ()
+    folders: dict[str, tuple[int, str]] = field(default_factory=dict)
+    shifted: bool = False  # has the game itself changed since, by an update or another tool?
+
+
+@dataclass(frozen=True)
+class Step:
+    """One file: how it stood before, and how it is to stand then; ``None`` where it is not there."""
+
+    path: str
+    before: Stand | None
+    after: Stand | None
+
+
+@dataclass(frozen=True)
+class UnderWay:
+    """What has begun and is not yet done. ``forward``: is it to be gone on with, where it was interrupted?"""
+
+    what: str  # install or restore
+    pack: str
+    forward: bool
+    steps: tuple[Step, ...]
+    made: tuple[str, ...]  # folders that it makes, the outer ones first
+    record: GameRecord  # what is so when it is done
+
+
+class Journal:
+    """The user's file of what is installed. Close it when it is read."""
+
+    def __init__(self) -> None:
+        """Raises IchnosError where it cannot be opened, is damaged, or was written by a newer Ichnos."""
+        self.path = data_folder() / "installed.sqlite"
+        self._kept = data_folder() / "originals"
+        disk.make_folder(self.path.parent)
+        if disk.is_link(self.path):
+            raise IchnosError("this must be a file, not a link", place=Place(str(self.path)), cure="see what it is")
+        with self._understood():
+            self._db = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
+            self._db.execute("PRAGMA journal_mode = WAL")
+            self._db.execute("PRAGMA synchronous = FULL")
+            (edition,) = self._db.execute("PRAGMA user_version").fetchone()
+            if edition > _EDITION:
+                what = f"a newer Ichnos has written this (edition {edition}, and this one knows {_EDITION})"
+                raise IchnosError(what, place=Place(str(self.path)), cure="use that one")
+            if edition < _EDITION:
+                self._db.execute(
+                    "CREATE TABLE IF NOT EXISTS games (folder TEXT PRIMARY KEY, record TEXT NOT NULL, under_way TEXT)"
+                )
+                self._db.execute(f"PRAGMA user_version = {_EDITION}")
+
+    @contextmanager
+    def _understood(self) -> Iterator[None]:
+        try:
+            yield
+        except sqlite3.Error as error:
+            cure = f"make room or see to the disk; originals of your games are in {self._kept}, by their SHA-256"
+            what = f"what is installed cannot be noted or read here ({error})"
+            raise IchnosError(what, place=Place(str(self.path)), cure=cure) from None
+
+    def games(self) -> list[str]:
+        """The folders of games that have packs in them, or had something begun in them."""
+        with self._understood():
+            return sorted(json.loads(folder) for (folder,) in self._db.execute("SELECT folder FROM games"))
+
+    def record(self, folder: Path) -> tuple[GameRecord, UnderWay | None]:
+        """What is in a game, and what is under way in it."""
+        with self._understood():
+            query = "SELECT record, under_way FROM games WHERE folder = ?"
+            found = self._db.execute(query, (_key(folder),)).fetchone()
+        if found is None:
+            return GameRecord(), None
+        return _record(json.loads(found[0])), _under_way(json.loads(found[1])) if found[1] else None
+
+    def begin(self, folder: Path, before: GameRecord, what: UnderWay) -> None:
+        """Note all steps, before the first is done."""
+        with self._understood():
+            values = _key(folder), json.dumps(asdict(before)), json.dumps(asdict(what))
+            self._db.execute("INSERT OR REPLACE INTO games VALUES (?, ?, ?)", values)
+
+    def end(self, folder: Path, record: GameRecord) -> None:
+        """Note that all is done, and forget contents that nobody needs any more."""
+        with self._understood():
+            if record.packs or record.paths:
+                self._db.execute(
+                    "INSERT OR REPLACE INTO games VALUES (?, ?, NULL)", (_key(folder), json.dumps(asdict(record)))
+                )
+            else:
+                self._db.execute("DELETE FROM games WHERE folder = ?", (_key(folder),))
+        self.forget()
+
+    def keep(self, sha256: str, content: bytes | IO[bytes]) -> None:
+        """Keep a content by its SHA-256, on the disk before this returns. Raises IchnosError where that fails."""
+        path = self._path(sha256)
+        if disk.is_file(path):
+            return
+        with writing.fresh(path) as beside, disk.written(beside) as out:
+            hashed = hashlib.sha256()
+            stream = io.BytesIO(content) if isinstance(content, bytes) else content
+            while piece := stream.read(1 << 20):
+                hashed.update(piece)
+                out.write(piece)
+            if hashed.hexdigest() != sha256:
+                raise IchnosError("this changed while it was kept", place=Place(str(path)), cure="try again")
+
+    @contextmanager
+    def kept(self, sha256: str) -> Iterator[IO[bytes]]:
+        """A content that is kept. Raises IchnosError where it is gone."""
+        with disk.opened(self._path(sha256)) as stream:
+            yield stream
+
+    def kept_bytes(self, sha256: str) -> bytes:
+        """All of a content. Raises IchnosError where it is gone, or is not what it was."""
+        data = disk.read(self._path(sha256))
+        if hashlib.sha256(data).hexdigest() != sha256:
+            what, cure = "this has been changed", "it was a game's own file: get that from the game again"
+            raise IchnosError(what, place=Place(str(self._path(sha256))), cure=cure)
+        return data
+
+    def has(self, sha256: str) -> bool:
+        """Is a content kept?"""
+        return disk.is_file(self._path(sha256))
+
+    def path_of(self, sha256: str) -> Path:
+        """Where a content is kept."""
+        return self._path(sha256)
+
+    def _path(self, sha256: str) -> Path:
+        return self._kept / sha256[:2] / sha256
+
+    def forget(self) -> None:
+        """Remove what nothing refers to: contents of games that are as they were, parts that a killed process left."""
+        needed: set[str] = set()
+        for folder in self.games():
+            record, under_way = self.record(Path(folder))
+            needed |= set(_referred(record))
+            if under_way is not None:
+                needed |= set(_referred(under_way.record))
+                needed |= {one.sha256 for step in under_way.steps for one in (step.before, step.after) if one}
+        for path in disk.below(self._kept) if disk.is_folder(self._kept) else ():
+            if path.name not in needed:
+                disk.remove_if_possible(path)
+
+    def close(self) -> None:
+        """Close the file."""
+        self._db.close()
+
+
+def _key(folder: Path) -> str:
+    """A folder as the file has it: a name that is no UTF-8 is none that SQLite takes."""
+    return json.dumps(str(folder))
+
+
+def _referred(record: GameRecord) -> Iterator[str]:
+    for pack in record.packs:
+        yield pack.profile
+        yield from (claim.content for claim in pack.claims if claim.how in ("file", "merge"))
+    for known in record.paths.values():
+        yield from (one.sha256 for one in (known.original, known.written) if one)
+
+
+def _stand(said: dict[str, Any] | None) -> Stand | None:
+    return Stand(**said) if said else None
+
+
+def _record(said: dict[str, Any]) -> GameRecord:
+    packs = tuple(
+        InstalledPack(**{**one, "ids": tuple(one["ids"]), "claims": tuple(Claim(**claim) for claim in one["claims"])})
+        for one in said["packs"]
+    )
+    paths = {path: Known(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}
+    folders = {path: (time, names) for path, (time, names) in said["folders"].items()}
+    return GameRecord(packs, paths, tuple(said["made"]), folders, said["shifted"])
+
+
+def _under_way(said: dict[str, Any]) -> UnderWay:
+    steps = tuple(Step(one["path"], _stand(one["before"]), _stand(one["after"])) for one in said["steps"])
+    return UnderWay(said["what"], said["pack"], said["forward"], steps, tuple(said["made"]), _record(said["record"]))
+
+
+@contextmanager
+def locked(on_wait: Callable[[], None] = lambda: None) -> Iterator[Journal]:
+    """The journal, while no other process installs or restores anything. Raises IchnosError as ``Journal`` does."""
+    with locks.locked(data_folder() / "installed.lock", on_wait):
+        journal = Journal()
+        try:
+            yield journal
+        finally:
+            journal.close()
+
+
+def is_there() -> bool:
+    """Has anything ever been installed?"""
+    with suppress(IchnosError):
+        return disk.is_file(data_folder() / "installed.sqlite")
+    return False
+
+
+def is_as_left(path: Path, left: Stand | None) -> bool:
+    """Does a file stand as we left it, by its size and its time?"""
+    if left is None or not disk.is_file(path):
+        return left is None and not disk.exists(path)
+    return (disk.size(path), disk.changed_at(path)) == (left.size, left.time)

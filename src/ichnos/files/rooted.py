@@ -1,0 +1,258 @@
+"""Changing files below a folder of somebody else's, such as a game's: never through a link, never outside of it."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import stat
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk, writing
+from ichnos.files.paths import folded, is_plain, windows_refuses
+
+# Folders are opened one inside the other, so that none can be swapped for a link on the way.
+_BY_HANDLE = os.open in os.supports_dir_fd and os.rename in os.supports_dir_fd and hasattr(os, "O_DIRECTORY")
+_AS_FOLDER = getattr(os, "O_DIRECTORY", 0) | getattr(os, "O_NOFOLLOW", 0) | os.O_RDONLY
+_NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
+_TO_READ = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
+_PIECE = 1 << 20
+
+
+@dataclass(frozen=True)
+class Stand:
+    """How a file stands: its SHA-256, its bytes, the time of its last change (ns), its mode."""
+
+    sha256: str
+    size: int
+    time: int
+    mode: int
+
+
+class Root:
+    """A folder, and what is changed in it, by paths with slashes below it."""
+
+    def __init__(self, folder: Path) -> None:
+        """Raises IchnosError where there is no such folder."""
+        if not disk.is_folder(folder):
+            raise IchnosError("there is no such folder", place=Place(str(folder)), cure="give the game's folder")
+        self.folder = disk.resolved(folder)
+        found = os.stat(self.folder)
+        self._is = found.st_dev, found.st_ino
+
+    def path(self, name: str) -> Path:
+        """Where a file is, for messages."""
+        return self.folder / name
+
+    def spelled(self, name: str) -> str:
+        """A path as the folder spells it, where it has it in other capitals or another spelling of its accents.
+
+        Raises:
+            IchnosError: it leads out, or no system has such a name.
+        """
+        refused = not is_plain(name) or any(windows_refuses(piece) for piece in name.split("/"))
+        if refused:
+            what = f"{name!r} is no path that a file can be put at"
+            raise IchnosError(what, place=Place(str(self.folder)), cure="do not install this; ask its maker")
+        at, pieces = self.folder, []
+        for piece in name.split("/"):
+            if not os.path.lexists(at / piece) and disk.is_folder(at):
+                alike = [one for one in disk.names(at) if folded(one) == folded(piece)]
+                piece = alike[0] if len(alike) == 1 else piece
+            pieces.append(piece)
+            at = at / piece
+        return "/".join(pieces)
+
+    @contextmanager
+    def _inside(self, name: str) -> Iterator[tuple[int | None, str]]:
+        """The folder that a file is in, open, and what to call the file in it."""
+        *folders, last = name.split("/")
+        with disk.understood(self.path(name)):
+            if not _BY_HANDLE:
+                disk.own_place(self.folder, self.path(name))
+                yield None, str(self.path(name))
+                return
+            at = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY)
+            try:
+                found = os.fstat(at)
+                if (found.st_dev, found.st_ino) != self._is:
+                    what = "another folder stands here than a moment ago"
+                    raise IchnosError(what, place=Place(str(self.folder)), cure="see to it, then try again")
+                for folder in folders:
+                    try:
+                        inner = os.open(folder, _AS_FOLDER, dir_fd=at)
+                    except OSError:
+                        disk.own_place(self.folder, self.path(name))  # says where a link stands
+                        raise
+                    os.close(at)
+                    at = inner
+                yield at, last
+            finally:
+                os.close(at)
+
+    @contextmanager
+    def opened_if_there(self, name: str) -> Iterator[IO[bytes] | None]:
+        """A file to be read; ``None`` where there is nothing. Raises IchnosError for what is no file."""
+        parent = name.rpartition("/")[0]
+        if parent and not os.path.isdir(self.path(parent)):
+            disk.own_place(self.folder, self.path(parent))
+            yield None
+            return
+        with self._inside(name) as (at, called):
+            try:
+                handle = os.open(called, _TO_READ, dir_fd=at)
+            except FileNotFoundError:
+                yield None
+                return
+            except OSError:
+                disk.own_place(self.folder, self.path(name))
+                raise
+            with os.fdopen(handle, "rb") as stream:
+                if not stat.S_ISREG(os.fstat(handle).st_mode):
+                    what = "this is no file, and one is to stand here"
+                    raise IchnosError(what, place=Place(str(self.path(name))), cure="move it away")
+                yield stream
+
+    def stand(self, name: str) -> Stand | None:
+        """How a file stands; ``None`` where there is none. Raises IchnosError for a link, a folder, a device."""
+        with self.opened_if_there(name) as stream:
+            if stream is None:
+                return None
+            digest = disk.digest_of(stream)
+            found = os.fstat(stream.fileno())
+            return Stand(digest, found.st_size, found.st_mtime_ns, stat.S_IMODE(found.st_mode))
+
+    @contextmanager
+    def opened(self, name: str) -> Iterator[IO[bytes]]:
+        """A file to be read. Raises IchnosError where it is gone, or is none."""
+        with self.opened_if_there(name) as stream:
+            if stream is None:
+                raise IchnosError("this is not there any more", place=Place(str(self.path(name))), cure="try again")
+            yield stream
+
+    def read(self, name: str) -> bytes:
+        """A file's bytes. Raises IchnosError as ``opened`` does."""
+        with self.opened(name) as stream:
+            return stream.read()
+
+    def put(self, name: str, content: bytes | IO[bytes], sha256: str, time: int | None, mode: int | None) -> None:
+        """Write a file beside its place, and give it its name when it is whole and on the disk.
+
+        Args:
+            sha256: what it must be; anything else is refused.
+            time: of its last change, in ns; now without it.
+
+        Raises:
+            IchnosError: the disk is full, a link stands in the way, the content is another than was said.
+        """
+        with self._inside(name) as (at, called):
+            folder, last = os.path.split(called)
+            beside = os.path.join(folder, writing.unfinished_name(last))
+            try:
+                with os.fdopen(os.open(beside, _NEW, 0o666, dir_fd=at), "wb") as out:
+                    hashed = hashlib.sha256()
+                    pieces = (content,) if isinstance(content, bytes) else iter(lambda: content.read(_PIECE), b"")
+                    for piece in pieces:
+                        hashed.update(piece)
+                        out.write(piece)
+                    if hashed.hexdigest() != sha256:
+                        what = "what was to be put here has changed meanwhile"
+                        raise IchnosError(what, place=Place(str(self.path(name))), cure="try again")
+                    out.flush()
+                    if mode is not None and hasattr(os, "fchmod"):
+                        os.fchmod(out.fileno(), mode)
+                    os.fsync(out.fileno())
+                if time is not None:
+                    os.utime(beside, ns=(time, time), dir_fd=at)
+                if os.path.isdir(self.path(name)):
+                    raise IsADirectoryError(21, "a folder stands here")
+                writing.replace(beside, called, at)
+            except BaseException:
+                with suppress(OSError):
+                    os.unlink(beside, dir_fd=at)
+                raise
+
+    def take_away(self, name: str) -> None:
+        """Remove a file, where it is there. Raises IchnosError where it may not be."""
+        with self._inside(name) as (at, called), suppress(FileNotFoundError):
+            os.unlink(called, dir_fd=at)
+
+    def make_folder(self, name: str) -> None:
+        """Make a folder, where it is not there."""
+        with self._inside(name) as (at, called), suppress(FileExistsError):
+            os.mkdir(called, dir_fd=at)
+
+    def remove_folder(self, name: str) -> bool:
+        """Remove a folder, where it is empty; else it stays."""
+        try:
+            with self._inside(name) as (at, called):
+                os.rmdir(called, dir_fd=at)
+        except IchnosError:
+            return not os.path.lexists(self.path(name))
+        return True
+
+    def listing(self, name: str) -> tuple[int, str] | None:
+        """A folder's time (ns), and a digest of the names in it; ``None`` where there is none. "": the root itself."""
+        path = self.path(name) if name else self.folder
+        if name:
+            disk.own_place(self.folder, path)
+        if not os.path.isdir(path):
+            return None
+        names = [one for one in disk.names(path) if not writing.is_unfinished(one)]
+        digest = hashlib.sha256("\0".join(names).encode("utf-8", "surrogateescape")).hexdigest()
+        return os.stat(path).st_mtime_ns, digest
+
+    def set_folder_time(self, name: str, time: int) -> None:
+        """Give a folder its old time; not every system lets one."""
+        path = self.path(name) if name else self.folder
+        with suppress(OSError):
+            os.utime(path, ns=(time, time))
+
+    def files_below(self, name: str) -> list[str]:
+        """The files at or below a path. Raises IchnosError for links among them."""
+        path = disk.own_place(self.folder, self.path(name))
+        if os.path.isfile(path):
+            return [name]
+        if not os.path.isdir(path):
+            return []
+        found = disk.everything_below(path)
+        for one in found:
+            disk.own_place(self.folder, one)
+        return [one.relative_to(self.folder).as_posix() for one in found if os.path.isfile(one)]
+
+    def settle(self, names: set[str]) -> None:
+        """See to it that new names in folders are on the disk, where a system can be asked for that."""
+        for name in sorted(names):
+            with suppress(OSError):
+                handle = os.open(self.path(name) if name else self.folder, os.O_RDONLY)
+                try:
+                    os.fsync(handle)
+                finally:
+                    os.close(handle)
+
+    def sweep(self, name: str) -> None:
+        """Remove what a killed process left half-written of a file."""
+        writing.sweep(self.path(name).parent, name.rpartition("/")[2])
+
+    def refuse_if_closed(self, names: list[str]) -> None:
+        """Find out before anything is touched that a file or a folder cannot be changed now.
+
+        Raises:
+            IchnosError: a folder is read-only, or a program (the game) holds a file open.
+        """
+        for folder in sorted({name.rpartition("/")[0] for name in names}):
+            while folder and not os.path.isdir(self.path(folder)):
+                folder = folder.rpartition("/")[0]
+            path = self.path(folder) if folder else self.folder
+            if not os.access(path, os.W_OK | os.X_OK):
+                what, cure = "this folder may not be written to", "change its permissions; nothing has been touched"
+                raise IchnosError(what, place=Place(str(path)), cure=cure)
+        if disk.WINDOWS:
+            for name in names:
+                if os.path.isfile(self.path(name)):
+                    with disk.understood(self.path(name)), open(self.path(name), "r+b"):
+                        pass

@@ -1,0 +1,237 @@
+"""Grafts: the entries that a pack has in a copy of the game's own file, taken from there and set into another copy.
+
+A graft holds entries as texts, so that all that stands in them is kept, whatever the exemplar knows of it. Set
+into the file as it is now, one pack's entries leave another's alone, and can be taken out again.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from ichnos.documents.formats import parse
+from ichnos.documents.tree import Document, Node, Value
+from ichnos.games.entries.edit import _GROUPS, Edit, Editor, apply, removals
+from ichnos.games.entries.read import Found, read
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.vocabulary import part_in
+
+# What tells an entry from all others of a document: of each group around it and of itself, the scope, which of the
+# exemplar's pieces it is like, and the values that name it.
+Identity = tuple[Value | int, ...]
+
+
+@dataclass(frozen=True)
+class Graft:
+    """Entries by their identity, with their texts, and the texts of whole groups that only the pack has."""
+
+    entries: Mapping[Identity, str]
+    groups: Mapping[Identity, str]
+
+    def to_json(self) -> bytes:
+        """As it is kept."""
+        said = {"entries": [[*one] for one in self.entries.items()], "groups": [[*one] for one in self.groups.items()]}
+        return json.dumps(said).encode()
+
+    @staticmethod
+    def from_json(data: bytes) -> Graft:
+        """The same again."""
+        said = json.loads(data)
+        return Graft(*({tuple(one): text for one, text in said[name]} for name in ("entries", "groups")))
+
+
+@dataclass(frozen=True)
+class _Entry:
+    found: Found
+    pattern: Node  # the exemplar's node that it stands below
+    parent: Node  # the document's
+
+
+class Grafting:
+    """One of a game's own documents, of which packs change entries."""
+
+    def __init__(self, exemplar: Exemplar, encoding: str | None) -> None:
+        self.exemplar = exemplar
+        self.encoding = encoding
+
+    def parsed(self, data: bytes, label: str) -> Document:
+        """Raises IchnosError where it cannot be read."""
+        return parse(data, label, self.exemplar.document.format, self.encoding)
+
+    def _entries(self, document: Document) -> tuple[dict[Identity, _Entry], dict[Identity, _Entry]]:
+        """The document's entries, and the groups that they are in.
+
+        Raises:
+            IchnosError: it has another structure.
+        """
+        reading = read(self.exemplar, document)
+        if reading is None:
+            what = "this file has another structure than the profile says"
+            raise document.error(what, document.root.start, "is it this game's?")
+        editor = Editor(self.exemplar, document)
+        entries: dict[Identity, _Entry] = {}
+        groups: dict[Identity, _Entry] = {}
+
+        def walk(found: Found, prefix: Identity) -> None:
+            for pattern, real in found.pairs:
+                for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
+                    if scope is None:
+                        continue
+                    naming, pieces = editor.naming(scope), self.exemplar.pieces(pattern, scope)
+                    for one in found.inside.get(scope, ()):
+                        piece = next((n for n, piece in enumerate(pieces) if one.alternative in piece), None)
+                        if piece is None:
+                            continue
+                        identity = (*prefix, scope, piece, *(one.values.get(name) for name in naming))
+                        (groups if scope in _GROUPS else entries)[identity] = _Entry(one, pattern, real)
+                        if scope in _GROUPS:
+                            walk(one, identity)
+
+        walk(reading.pack, ())
+        return entries, groups
+
+    def difference(
+        self, theirs: Document, own: Document, is_of_pack: Callable[[str], bool]
+    ) -> tuple[Graft, list[Identity]]:
+        """What a pack's copy has otherwise than the game's own file.
+
+        Args:
+            is_of_pack: is a file that an entry names one of the pack's?
+
+        Returns:
+            Its entries; and others that differ, and name no file of the pack: of another edition of the game, perhaps.
+
+        Raises:
+            IchnosError: one of the two has another structure.
+        """
+        entries, groups = self._entries(theirs)
+        known, their_groups = self._entries(own)
+        found, left = {}, []
+        for identity, one in entries.items():
+            text = _text(theirs, one.found.node)
+            if identity in known and _text(own, known[identity].found.node) == text:
+                continue
+            files = [str(value) for name, value in _values(one.found) if name in ("file", "part.file") or part_in(name)]
+            if files and not any(map(is_of_pack, files)):
+                left.append(identity)
+            else:
+                found[identity] = text
+        new = {
+            identity: _text(theirs, one.found.node)
+            for identity, one in groups.items()
+            if identity not in their_groups and any(entry[: len(identity)] == identity for entry in found)
+        }
+        return Graft(found, new), left
+
+    def set_in(self, graft: Graft, document: Document) -> str:
+        """The document's text with a graft's entries in it. Raises IchnosError where it has another structure."""
+        entries, groups = self._entries(document)
+        editor = Editor(self.exemplar, document)
+        edits: list[Edit] = []
+        added: dict[Node, tuple[Node, list[str]]] = {}
+        new_groups: list[Identity] = []
+        for identity, text in (*graft.groups.items(), *graft.entries.items()):
+            if any(identity[: len(group)] == group for group in new_groups):
+                continue  # it stands in the group's own text
+            spelled = _with_ends(text, document)
+            there = entries.get(identity)
+            if there is not None:
+                edits.append(Edit(there.found.node.start, there.found.node.end, spelled))
+            elif identity not in groups:
+                pattern, parent = self._home(identity, document, entries, groups)
+                added.setdefault(parent, (pattern, []))[1].append(spelled)
+                new_groups += [identity] if identity in graft.groups else []
+        for parent, (pattern, texts) in added.items():
+            after = [one.found.node for one in (*entries.values(), *groups.values()) if one.parent is parent]
+            edits.append(editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start)))
+        return apply(document.text.content, edits)
+
+    def _home(
+        self,
+        identity: Identity,
+        document: Document,
+        entries: Mapping[Identity, _Entry],
+        groups: Mapping[Identity, _Entry],
+    ) -> tuple[Node, Node]:
+        """Where an entry belongs that the document does not have: the exemplar's node, and the document's."""
+        around = max((group for group in groups if identity[: len(group)] == group), key=len, default=())
+        for other, one in (*entries.items(), *groups.items()):
+            if other[: len(around) + 2] == identity[: len(around) + 2]:
+                return one.pattern, one.parent
+        reading = read(self.exemplar, document)
+        pairs = groups[around].found.pairs if around else reading.pack.pairs if reading else []
+        for pattern, real in pairs:
+            if identity[len(around)] in {self.exemplar.units.get(child) for child in pattern.children}:
+                return pattern, real
+        raise document.error("there is no place here for the pack's entries", document.root.start, "is it this game's?")
+
+    def taken_out(
+        self, ours: Collection[Identity], now: Document, left: Document, base: Document, *, keep: bool = False
+    ) -> tuple[str, list[Identity]]:
+        """A document that somebody has changed, without our entries.
+
+        Args:
+            now: as it is.
+            left: as we left it.
+            base: as it was before us.
+            keep: entries of ours that somebody has changed stay as they are now.
+
+        Returns:
+            Its text, and the entries that are neither ours nor as they were: somebody has changed those as well.
+
+        Raises:
+            IchnosError: one of the three has another structure.
+        """
+        entries, groups = self._entries(now)
+        (as_left, _), (before, groups_before) = self._entries(left), self._entries(base)
+        edits: list[Edit] = []
+        gone: dict[Node, list[Node]] = {}
+        changed = []
+        for identity in ours:
+            if identity not in entries:
+                continue
+            one = entries[identity]
+            text = _text(now, one.found.node)
+            old = _text(base, before[identity].found.node) if identity in before else None
+            if text == old:
+                continue
+            if identity not in as_left or text != _text(left, as_left[identity].found.node):
+                changed.append(identity)
+                if keep:
+                    continue
+            if old is None:
+                gone.setdefault(one.parent, []).append(one.found.node)
+            else:
+                edits.append(Edit(one.found.node.start, one.found.node.end, _with_ends(old, now)))
+        removed = {node for nodes in gone.values() for node in nodes}
+        for identity, group in sorted(groups.items(), key=lambda one: -len(one[0])):  # the inner ones first
+            inside = [one.found.node for name, one in entries.items() if name[: len(identity)] == identity]
+            if identity not in groups_before and inside and all(node in removed for node in inside):
+                for parent in [*gone]:
+                    gone[parent] = [node for node in gone[parent] if node not in inside]
+                gone.setdefault(group.parent, []).append(group.found.node)
+        for parent, nodes in gone.items():
+            edits += removals(parent, nodes) if nodes else ()
+        return apply(now.text.content, edits), changed
+
+
+def _text(document: Document, node: Node) -> str:
+    """A node's text, with line ends of one sign."""
+    return document.text.content[node.start : node.end].replace("\r\n", "\n")
+
+
+def _with_ends(text: str, document: Document) -> str:
+    return text.replace("\n", "\r\n") if "\r\n" in document.text.content else text
+
+
+def _values(found: Found) -> Iterator[tuple[str, Value]]:
+    yield from found.values.items()
+    for inner in found.inside.values():
+        for one in inner:
+            yield from _values(one)
+
+
+def named(identities: Iterable[Identity]) -> list[str]:
+    """What people call entries: the last of the values that name them."""
+    return [str(identity[-1]) for identity in identities]

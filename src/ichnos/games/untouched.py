@@ -1,0 +1,131 @@
+"""The game as it was: its files as they would be without the packs that Ichnos has put there."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+
+from ichnos.documents.text import from_bytes
+from ichnos.errors import IchnosError
+from ichnos.files import disk, journal
+from ichnos.files.journal import Claim, GameRecord, Journal, Known
+from ichnos.files.sources import Files, Folder, Overlay, files_at
+from ichnos.games.entries.grafts import Graft, Grafting, Identity
+from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import SOUND
+
+
+def game_files(source: Path, profile: Profile, cure: str = "give the folder that the game is installed in") -> Files:
+    """A game's files, in a folder or an archive, without the packs that Ichnos has put there.
+
+    Raises:
+        IchnosError: there is nothing there.
+    """
+    files = files_at(source, cure)
+    if not isinstance(files, Folder) or not journal.is_there():
+        return files
+    with closing(Journal()) as notes:
+        changes = dict(_changes(profile, notes, disk.resolved(source)))
+    return Overlay(files, changes) if changes else files
+
+
+def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str, bytes | Path | None]]:
+    record, under_way = notes.record(root)
+    paths = {**(under_way.record.paths if under_way else {}), **record.paths}
+    for path, known in paths.items():
+        original = notes.path_of(known.original.sha256) if known.original else None
+        if under_way is not None or journal.is_as_left(root / path, known.written):
+            yield path, original
+            continue
+        data = _without_ours(profile, notes, record, root, path, known)
+        if data is not None:
+            yield path, data
+
+
+def _without_ours(
+    profile: Profile, notes: Journal, record: GameRecord, root: Path, path: str, known: Known
+) -> bytes | None:
+    """A document that others have changed since, without our entries; ``None``: as it stands, it is theirs."""
+    claims = [claim for _, claim in claims_at(record, path)]
+    if known.original is None or known.written is None or not disk.is_file(root / path):
+        return None
+    now = disk.read(root / path)
+    left, base = notes.kept_bytes(known.written.sha256), notes.kept_bytes(known.original.sha256)
+    if {claim.how for claim in claims} == {"line"}:
+        return without_lines(now, base, claims, path)
+    grafting = grafting_of(profile, path) if {claim.how for claim in claims} == {"merge"} else None
+    if grafting is None:
+        return None
+    ours = [identity for claim in claims for identity in Graft.from_json(notes.kept_bytes(claim.content)).entries]
+    try:
+        return without_entries(grafting, ours, now, left, base, str(root / path))[0]
+    except IchnosError:
+        return None  # it cannot be read any more, and whoever reads it will say so
+
+
+def claims_at(record: GameRecord, path: str) -> list[tuple[str, Claim]]:
+    """Who claims a path: the names of packs, in the order in which they went in, each with its claim."""
+    return [(pack.name, claim) for pack in record.packs for claim in pack.claims if claim.path == path]
+
+
+def merged_documents(profile: Profile) -> list[tuple[Pattern, Grafting]]:
+    """The documents whose entries go into the game's own: the pattern of their path, and how they are read."""
+    return [
+        (exemplar.path, Grafting(exemplar, rules.encoding))
+        for exemplar in profile.written
+        if (rules := profile.document_rules(exemplar)).mode == "merge" and SOUND not in exemplar.file_scopes
+    ]
+
+
+def grafting_of(profile: Profile, path: str) -> Grafting | None:
+    """How a file of the game is read, into which entries are merged; ``None`` for any other."""
+    folder = profile.rules.catalogue.folder
+    name = path.removeprefix(f"{folder}/") if folder else path
+    return next((one for document, one in merged_documents(profile) if document.match(name) is not None), None)
+
+
+def without_entries(
+    grafting: Grafting, ours: list[Identity], now: bytes, left: bytes, base: bytes, label: str, *, keep: bool = False
+) -> tuple[bytes, list[Identity]]:
+    """A document that others have changed since, without our entries: see ``Grafting.taken_out``."""
+    documents = [grafting.parsed(data, label) for data in (now, left, base)]
+    text, changed = grafting.taken_out(ours, *documents, keep=keep)
+    return documents[0].text.to_bytes(text), changed
+
+
+def with_line(data: bytes, claim: Claim, label: str) -> bytes:
+    """A list with a claim's line in it.
+
+    Raises:
+        IchnosError: the line that it must stand before or after is not there.
+    """
+    wanted, text = json.loads(claim.content), from_bytes(data, label)
+    lines = text.content.splitlines(keepends=True)
+    bare = [line.strip() for line in lines]
+    if wanted["line"].strip() in bare:
+        return data
+    end = "\r\n" if "\r\n" in text.content else "\n"
+    anchor = wanted["before"] or wanted["after"]
+    if anchor is not None and anchor.strip() not in bare:
+        what = f'the line "{wanted["line"]}" must stand {"above" if wanted["before"] else "below"} "{anchor}"'
+        place = text.place(0)
+        raise IchnosError(
+            f"{what}, which is not in this list", place=place, cure="is this the game's folder, as it is?"
+        )
+    at = len(lines) if anchor is None else bare.index(anchor.strip()) + (wanted["before"] is None)
+    if at and not lines[at - 1].endswith(("\n", "\r")):
+        lines[at - 1] += end
+    last = at == len(lines) and bool(lines) and not text.content.endswith(("\n", "\r"))
+    lines.insert(at, wanted["line"] + ("" if last else end))
+    return text.to_bytes("".join(lines))
+
+
+def without_lines(now: bytes, base: bytes, claims: list[Claim], label: str) -> bytes:
+    """A list that others have changed since, without our lines; those that it had before us stay."""
+    text = from_bytes(now, label)
+    before = {line.strip() for line in from_bytes(base, label).content.splitlines()}
+    ours = {json.loads(claim.content)["line"].strip() for claim in claims} - before
+    return text.to_bytes("".join(line for line in text.content.splitlines(keepends=True) if line.strip() not in ours))

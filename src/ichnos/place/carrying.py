@@ -1,0 +1,201 @@
+"""Carrying out a plan in a game's folder: noted before it is begun, and taken up again where it was interrupted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from contextlib import suppress
+from dataclasses import dataclass, replace
+
+from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files import disk
+from ichnos.files.journal import GameRecord, Journal, Step, UnderWay
+from ichnos.files.rooted import Root, Stand
+from ichnos.place.contents import Contents
+from ichnos.place.plan import OnChange, Plan
+
+_ROOM = 2**20  # bytes that are left free on a disk
+
+Advance = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class Done:
+    """What was done. ``stays``: what is left in the game's folder, and why."""
+
+    files: int
+    stays: tuple[tuple[str, str], ...]
+
+
+def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -> Done:
+    """Do what a plan says, all of it or nothing.
+
+    Args:
+        advance: called after each file, with 1.
+
+    Raises:
+        IchnosError: before anything is touched: a folder that may not be written to, a file that is held open, too
+            little room. Later: whatever the system refuses; an install is taken back then, a restore is gone on
+            with the next time.
+    """
+    root, under_way = plan.root, plan.what
+    root.refuse_if_closed([step.path for step in under_way.steps])
+    _refuse_no_room(plan, journal)
+    for step in under_way.steps:
+        if step.before is not None and not journal.has(step.before.sha256):
+            with root.opened(step.path) as stream:
+                journal.keep(step.before.sha256, stream)
+    for sha256, data in plan.contents.made.items():
+        journal.keep(sha256, data)
+    journal.begin(root.folder, plan.before, under_way)
+    try:
+        _take_steps(root, plan.contents, under_way, advance)
+        record, stays = _tidied(root, under_way.record)
+    except BaseException as error:
+        if not under_way.forward:
+            _go_back(root, journal, plan.before, under_way, "stop")
+        elif isinstance(error, IchnosError):
+            cure = "see to it, then say the same again: it goes on from here"
+            raise IchnosError(error.what, place=error.place, cure=cure) from None
+        raise
+    journal.end(root.folder, record)
+    return Done(len(under_way.steps), (*plan.stays, *stays))
+
+
+def _refuse_no_room(plan: Plan, journal: Journal) -> None:
+    """Find out before anything is touched that there is too little room. Raises IchnosError then."""
+    used = most = 0
+    for step in plan.what.steps:
+        most = max(most, used + (step.after.size if step.after else 0))
+        used += (step.after.size if step.after else 0) - (step.before.size if step.before else 0)
+    kept = sum(step.before.size for step in plan.what.steps if step.before and not journal.has(step.before.sha256))
+    kept += sum(len(data) for sha256, data in plan.contents.made.items() if not journal.has(sha256))
+    (free, where), (free_there, there) = disk.free(plan.root.folder), disk.free(journal.path.parent)
+    together = where == there
+    for path, needed, has in (
+        (plan.root.folder, most + (kept if together else 0), free),
+        (journal.path.parent, kept + (most if together else 0), free_there),
+    ):
+        if needed and needed + _ROOM > has:
+            what = f"there is too little room here: {needed / 1e6:.1f} MB are needed, and {has / 1e6:.1f} MB are free"
+            raise IchnosError(what, place=Place(str(path)), cure="make room; nothing has been touched")
+
+
+def _take_steps(root: Root, contents: Contents, under_way: UnderWay, advance: Advance) -> None:
+    for folder in under_way.made:
+        root.make_folder(folder)
+    for step in under_way.steps:
+        if not _is(root.stand(step.path), step.before):
+            what = "this has changed since the plan was made"
+            raise IchnosError(what, place=Place(str(root.path(step.path))), cure="say it again")
+        _set(root, contents, step.path, step.after)
+        advance(1)
+    root.settle({step.path.rpartition("/")[0] for step in under_way.steps} | {""})
+
+
+def _set(root: Root, contents: Contents, path: str, stand: Stand | None) -> None:
+    """Have a file stand as it is to."""
+    if stand is None:
+        root.take_away(path)
+        return
+    with contents.opened(stand.sha256) as stream:
+        root.put(path, stream, stand.sha256, stand.time, stand.mode)
+
+
+def _is(one: Stand | None, other: Stand | None) -> bool:
+    return (one.sha256 if one else None) == (other.sha256 if other else None)
+
+
+def _tidied(root: Root, record: GameRecord) -> tuple[GameRecord, list[tuple[str, str]]]:
+    """Remove folders of our making that nothing of ours is in any more, and give others their old times back."""
+    used: set[str] = set()
+    for path in record.paths:
+        while path:
+            path = path.rpartition("/")[0]
+            used.add(path)
+    made, stays = [], []
+    for folder in sorted(record.made, key=lambda name: -name.count("/")):
+        if folder in used:
+            made.append(folder)
+        elif not root.remove_folder(folder):
+            stays.append((folder, "a folder that something of somebody else's is in"))
+    folders = _timed(root, record.folders, {path.rpartition("/")[0] for path in (*record.paths, *made)})
+    return replace(record, made=tuple(reversed(made)), folders=folders), stays
+
+
+def _timed(root: Root, folders: dict[str, tuple[int, str]], used: set[str]) -> dict[str, tuple[int, str]]:
+    """Give folders that nothing of ours is in their times back, where there is in them what was; gives the others."""
+    for folder, (time, names) in folders.items():
+        found = root.listing(folder) if folder not in used else None
+        if found is not None and found[1] == names:
+            root.set_folder_time(folder, time)
+    return {folder: one for folder, one in folders.items() if folder in used}
+
+
+def recover(root: Root, journal: Journal, on_change: OnChange = "stop") -> UnderWay | None:
+    """Take up what was interrupted in a game: a restore is gone on with, an install is taken back.
+
+    Returns:
+        What was interrupted; ``None`` where nothing was.
+
+    Raises:
+        IchnosError: files that somebody else has changed meanwhile, all together; whatever the system refuses.
+    """
+    record, under_way = journal.record(root.folder)
+    if under_way is None:
+        return None
+    if not under_way.forward:
+        _go_back(root, journal, record, under_way, on_change)
+        return under_way
+    for folder in under_way.made:
+        root.make_folder(folder)
+    _settle(root, journal, [(step.path, step.before, step.after) for step in under_way.steps], on_change)
+    tidied, _ = _tidied(root, under_way.record)
+    journal.end(root.folder, tidied)
+    return under_way
+
+
+def _go_back(root: Root, journal: Journal, record: GameRecord, under_way: UnderWay, on_change: OnChange) -> None:
+    backwards = sorted(under_way.steps, key=_gives_room)
+    _settle(root, journal, [(step.path, step.after, step.before) for step in backwards], on_change)
+    for folder in reversed(under_way.made):
+        if disk.is_folder(root.path(folder)):
+            root.remove_folder(folder)
+    theirs = {path.rpartition("/")[0] for path in record.paths} | set(record.made)
+    begun = {folder: one for folder, one in under_way.record.folders.items() if folder not in record.folders}
+    _timed(root, begun, theirs)
+    journal.end(root.folder, record)
+
+
+def _gives_room(step: Step) -> bool:
+    """Whether going back makes the disk fuller: those steps come last."""
+    return step.before is not None
+
+
+def _settle(
+    root: Root, journal: Journal, moves: Iterable[tuple[str, Stand | None, Stand | None]], on_change: OnChange
+) -> None:
+    """Bring files from how they may stand to how they are to: what stands as neither is somebody else's."""
+    contents, errors, folders = Contents(journal), [], {""}
+    for path, now, goal in moves:
+        folder = path.rpartition("/")[0]
+        there = not folder or disk.is_folder(root.path(folder))
+        if there:
+            root.sweep(path)
+        stands = root.stand(path)
+        if _is(stands, goal):
+            continue
+        if not _is(stands, now) and on_change != "force":
+            if on_change == "stop":
+                what = "somebody else has changed this while a pack was being put in or taken out"
+                cure = "ichnos restore --keep-theirs leaves it as it is now, --force puts there what belongs there"
+                errors.append(IchnosError(what, place=Place(str(root.path(path))), cure=cure))
+            continue
+        if goal is not None and not there:
+            what = "the folder that this was in is gone"
+            errors.append(IchnosError(what, place=Place(str(root.path(path))), cure="make the folder, then try again"))
+            continue
+        _set(root, contents, path, goal)
+        folders.add(folder)
+    raise_all(errors)
+    with suppress(IchnosError):
+        root.settle(folders)

@@ -1,0 +1,72 @@
+"""What is in which game: the packs, whether they are as they were left, and which wins over which."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from ichnos.files import disk, journal
+from ichnos.files.journal import GameRecord, InstalledPack, Journal
+from ichnos.games.entries.grafts import Graft, named
+
+
+@dataclass(frozen=True)
+class PackInGame:
+    """A pack in a game. ``changed``: files that somebody else has changed since, or that are gone."""
+
+    pack: InstalledPack
+    changed: tuple[str, ...]
+    wins: tuple[tuple[str, str], ...]  # over which pack, and where
+
+
+@dataclass(frozen=True)
+class GameWithPacks:
+    """A game with packs in it. ``kept``: the bytes of its own files that are kept for the way back."""
+
+    folder: Path
+    packs: tuple[PackInGame, ...]
+    kept: int
+    is_there: bool
+    interrupted: str  # what was begun and not ended
+
+
+def games(notes: Journal) -> list[GameWithPacks]:
+    """Every game that a pack is in. Raises IchnosError where what was kept cannot be read."""
+    found = []
+    for name in notes.games():
+        folder = Path(name)
+        record, under_way = notes.record(folder)
+        packs = tuple(
+            PackInGame(pack, tuple(_changed(folder, record, pack)), tuple(_wins(notes, record, pack)))
+            for pack in record.packs
+        )
+        kept = {one.original.sha256: one.original.size for one in record.paths.values() if one.original}
+        interrupted = f"{under_way.what} of {under_way.pack}" if under_way else ""
+        found.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder), interrupted))
+    return found
+
+
+def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[str]:
+    for claim in pack.claims:
+        known = record.paths.get(claim.path)
+        path = folder / claim.path
+        if claim.how == "cache" or known is None or journal.is_as_left(path, known.written):
+            continue
+        if known.written is None or not disk.is_file(path) or disk.digest(path) != known.written.sha256:
+            yield claim.path
+
+
+def _wins(notes: Journal, record: GameRecord, pack: InstalledPack) -> Iterator[tuple[str, str]]:
+    """Over which packs that went in before it, and where."""
+    mine = {claim.path: claim for claim in pack.claims if claim.how in ("file", "merge")}
+    for other in record.packs[: record.packs.index(pack)]:
+        for claim in other.claims:
+            own = mine.get(claim.path)
+            if own is None or own.how != claim.how:
+                continue
+            if own.how == "file" and own.content != claim.content:
+                yield other.name, claim.path
+            elif own.how == "merge":
+                ours, theirs = (Graft.from_json(notes.kept_bytes(one.content)).entries for one in (own, claim))
+                yield from ((other.name, name) for name in named(one for one in theirs if one in ours))

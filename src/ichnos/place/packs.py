@@ -1,0 +1,167 @@
+"""A pack that is to go into a game: what it is, and what it claims there."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.journal import Claim, InstalledPack
+from ichnos.files.paths import folded
+from ichnos.files.rooted import Root
+from ichnos.files.sources import Files, Folder, files_at
+from ichnos.games import untouched
+from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
+from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.profiles.holes import Hole, Missing, Pattern, spelled
+from ichnos.games.profiles.profile import Profile
+from ichnos.place.contents import Contents
+
+_SHOWN = 3  # entries of many that are named
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A pack as it would stand in the journal, and what is to be said of it."""
+
+    pack: InstalledPack
+    notes: tuple[str, ...]
+
+
+def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> Prepared:
+    """Read a pack, and say what it claims in a game.
+
+    Raises:
+        IchnosError: the profile does not say where packs go; the pack holds a link, or a name that leads out; it
+            is for another game.
+    """
+    rules = profile.rules
+    if rules.install.folder is None:
+        what = f"the profile of {rules.game.title} does not say where a pack goes"
+        cure = 'say it in game.toml: [install] folder = "..." (the folder below the game\'s)'
+        raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
+    package = disk.resolved(package)
+    files = files_at(package)
+    _refuse_odd(files)
+    read = read_pack(profile, files)
+    said = dict(read.definitions.pack.values)
+    if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in files.names()):
+        what = f"nothing in this is like a pack for {rules.game.title}"
+        raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
+    name = _short_name(profile, said, package.name)
+    said["pack.name"] = name
+    claims, notes = _files_of(profile, package, files, root, contents)
+    for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
+        try:
+            filled = str(line.fill(lambda hole: said.get(hole)))
+        except Missing as error:
+            what = f"the line for {rule.path} cannot be written: the pack does not say {error}"
+            raise IchnosError(what, place=files.place, cure="build it again, with Ichnos") from None
+        wanted = {"line": filled, "before": rule.before, "after": rule.after}
+        claims.append(Claim(root.spelled(rule.path), "line", json.dumps(wanted)))
+    claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
+    pack = InstalledPack(
+        name=name,
+        title=str(said.get("pack.title") or name),
+        version=str(said.get("pack.version") or ""),
+        game=rules.game.name,
+        profile=contents.add(_as_zip(profile.folder)),
+        package=str(package),
+        sha256=disk.digest(package) if disk.is_file(package) else "",
+        time=time.time(),
+        ids=tuple(sorted(read.definitions.pack.ids.values())),
+        claims=tuple(claims),
+    )
+    return Prepared(pack, tuple(notes))
+
+
+def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> str:
+    """The pack's short name, out of what the archive or the folder is called; that itself, where it is called otherwise."""
+    parts = [
+        spelled(part.write(said.get)) if isinstance(part, Hole) and part.word.name in said else part
+        for part in profile.package_name.parts
+    ]
+    joined: list[str | Hole] = []
+    for part in parts:
+        if isinstance(part, str) and joined and isinstance(joined[-1], str):
+            joined[-1] += part
+        else:
+            joined.append(part)
+    found = Pattern(tuple(joined)).match(package)
+    return str((found or {}).get("pack.name") or package)
+
+
+def _refuse_odd(files: Files) -> None:
+    for _, name, reason in files.oddities():
+        raise IchnosError(f"{name}: {reason}", place=files.place, cure="do not install this; ask its maker")
+    names: dict[str, str] = {}
+    for name in files.names():
+        other = names.setdefault(folded(name), name)
+        if other != name or files.names().count(name) > 1:
+            what = f"{other} and {name} are one file on Windows and macOS"
+            raise IchnosError(what, place=files.place, cure="do not install this; ask its maker")
+
+
+def _files_of(
+    profile: Profile, package: Path, files: Files, root: Root, contents: Contents
+) -> tuple[list[Claim], list[str]]:
+    """The claims of a pack's own files, and what is to be said of them."""
+    install, folder = profile.rules.install, profile.rules.install.folder or ""
+    if install.lay == "whole" and disk.is_file(package):
+        whole = Folder(package.parent)
+        return [Claim(root.spelled(_below(folder, package.name)), "file", contents.add_file(whole, package.name))], []
+    if install.lay == "whole":
+        folder = _below(folder, package.name)
+    claims, notes = [], []
+    merged = untouched.merged_documents(profile)
+    for name in files.names():
+        grafting = next((one for document, one in merged if document.match(name) is not None), None)
+        if grafting is None:
+            claims.append(Claim(root.spelled(_below(folder, name)), "file", contents.add_file(files, name)))
+            continue
+        path = root.spelled(_below(profile.rules.catalogue.folder, name))
+        graft, left = _graft(profile, grafting, name, files, root)
+        if left:
+            others = ", ".join(named(left[:_SHOWN])) + (" ..." if len(left) > _SHOWN else "")
+            notes.append(
+                f"{len(left)} entries of {name} differ from the game's and name no file of this pack ({others}):"
+                " they stay as the game has them. Was it made for another version of the game?"
+            )
+        if graft.entries:
+            claims.append(Claim(path, "merge", contents.add(graft.to_json())))
+    return claims, notes
+
+
+def _graft(profile: Profile, grafting: Grafting, name: str, files: Files, root: Root) -> tuple[Graft, list[Identity]]:
+    """The entries of a pack's copy that are the pack's, and those that are another edition's."""
+    own = untouched.game_files(root.folder, profile)
+    below = _below(profile.rules.catalogue.folder, name)
+    if below not in own.names():
+        what = f"the game has no {below} to merge into"
+        raise IchnosError(what, place=own.place, cure="is this the game's folder, and whole?")
+    theirs = grafting.parsed(files.read(name), files.label(name))
+    standing = grafting.parsed(own.read(below), own.label(below))
+    sounds = SoundFiles(files.names())
+    return grafting.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
+
+
+def _below(folder: str, name: str) -> str:
+    return f"{folder}/{name}" if folder else name
+
+
+def _as_zip(folder: Path) -> bytes:
+    """A profile as one file, without its sample: by it the pack can be taken out, whatever becomes of the profile."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path in disk.below(folder):
+            name = path.relative_to(folder).as_posix()
+            if not name.startswith("sample/"):
+                archive.writestr(zipfile.ZipInfo(name), disk.read(path))
+    return out.getvalue()

@@ -1,0 +1,365 @@
+"""What an install or a restore will do to a game's folder: each file, and why. Nothing is written here.
+
+What stands at a path is a function: the game's own file, and upon it what each pack claims there, in the order in
+which the packs went in. To put one in, or to take one out, is to work that out anew.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Literal
+
+from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal, Known, Step, UnderWay
+from ichnos.files.rooted import Root, Stand
+from ichnos.games import untouched
+from ichnos.games.entries.grafts import Graft, Grafting, named
+from ichnos.place import profiles
+from ichnos.place.contents import Contents
+from ichnos.place.packs import Prepared
+
+OnChange = Literal["stop", "theirs", "force"]  # what is done about files that somebody else has changed since
+
+_MODE = 0o644
+
+
+@dataclass(frozen=True)
+class PlannedStep:
+    """One file, and why. ``state``: new, over, merged, line, cache, back, gone or below another pack's."""
+
+    step: Step
+    state: str
+    reason: str
+
+
+@dataclass
+class Plan:
+    """All that will be done. ``stays``: files that are left as they are, and why."""
+
+    root: Root
+    what: UnderWay
+    before: GameRecord
+    steps: list[PlannedStep]
+    contents: Contents
+    notes: list[str]
+    stays: list[tuple[str, str]]
+
+
+@dataclass
+class _Changed:
+    """A file that somebody else has changed since."""
+
+    path: str
+    left: Stand | None
+    now: Stand | None
+    entries: list[str] = field(default_factory=list)
+
+    def error(self, root: Root, *, install: bool) -> IchnosError:
+        def size(stand: Stand | None) -> str:
+            return f"{stand.size:,} bytes, {stand.sha256[:8]}" if stand else "not there"
+
+        if self.entries:
+            what = f"entries of the pack's own have been changed by somebody else since: {', '.join(self.entries)}"
+        else:
+            what = f"this has been changed by somebody else since (we left: {size(self.left)}; now: {size(self.now)})"
+        cure = (
+            "--force lays the pack over it; what stands there now is kept, and comes back on restore"
+            if install
+            else "--keep-theirs leaves it as it is now, --force brings back what was there before the pack"
+        )
+        return IchnosError(what, place=Place(str(root.path(self.path))), cure=cure)
+
+
+class Planner:
+    """Works out what is to stand at each path."""
+
+    def __init__(self, root: Root, journal: Journal, record: GameRecord, contents: Contents, on_change: OnChange):
+        self.root = root
+        self.journal = journal
+        self.record = record
+        self.contents = contents
+        self.on_change = on_change
+        self.now = time.time_ns()
+        self.changed: list[_Changed] = []
+        self.forgotten: set[str] = set()  # paths that are theirs from now on
+        self.stays: list[tuple[str, str]] = []
+        self.shifted = record.shifted
+        self._profiles = profiles.Profiles(contents)
+
+    def known(self, path: str, now: Stand | None, *, install: bool) -> Known | None:
+        """How a path was without packs; ``None`` where it is theirs from now on."""
+        known, claims = self.record.paths.get(path), untouched.claims_at(self.record, path)
+        if known is None:
+            return Known(now, now)
+        if _same(now, known.written) or _same(now, known.original):
+            return known
+        hows = {claim.how for _, claim in claims}
+        if hows == {"cache"}:
+            return known  # the game has made it anew, with our sounds in it
+        if now is not None and known.original is not None and hows in ({"merge"}, {"line"}):
+            return self.rebased(path, now, known, [claim for _, claim in claims])
+        self.shifted |= self.on_change != "force" or install
+        if self.on_change == "stop":
+            self.changed.append(_Changed(path, known.written, now))
+        if install:  # what stands there now is the game's own from now on
+            self.forgotten.add(path)
+            return Known(now, now)
+        if self.on_change == "theirs":
+            self.forgotten.add(path)
+            self.stays.append((path, "somebody else has changed it since: it stays as it is"))
+            return None
+        return known
+
+    def rebased(self, path: str, now: Stand, known: Known, claims: list[Claim]) -> Known:
+        """How a file is without our entries, that others have changed since: that is the game's own from now on."""
+        assert known.original is not None
+        assert known.written is not None
+        label = str(self.root.path(path))
+        data, base = self.root.read(path), self.contents.read(known.original.sha256)
+        self.shifted = True
+        if claims[0].how == "line":
+            return self.original(untouched.without_lines(data, base, claims, label), now)
+        grafts = [Graft.from_json(self.contents.read(claim.content)) for claim in claims]
+        ours = list(dict.fromkeys(identity for graft in grafts for identity in graft.entries))
+        left = self.contents.read(known.written.sha256)
+        grafting, keep = self.grafting(path), self.on_change == "theirs"
+        without, changed = untouched.without_entries(grafting, ours, data, left, base, label, keep=keep)
+        if changed and self.on_change == "stop":
+            self.changed.append(_Changed(path, known.written, now, named(changed)))
+        elif changed and keep:
+            self.stays.append((path, f"entries that somebody else has changed stay: {', '.join(named(changed))}"))
+        return self.original(without, now)
+
+    def original(self, data: bytes, now: Stand) -> Known:
+        stand = Stand(self.contents.add(data), len(data), now.time, now.mode)
+        return Known(stand, now)
+
+    def grafting(self, path: str) -> Grafting:
+        """How a merged file is read, by the profile that the first pack with a claim on it went in through."""
+        pack = next(one for one in self.packs if any((c.path, c.how) == (path, "merge") for c in one.claims))
+        found = untouched.grafting_of(self._profiles.of(pack.profile), path)
+        assert found is not None, path
+        return found
+
+    @cached_property
+    def packs(self) -> list[InstalledPack]:
+        return list(self.record.packs)
+
+    def target(self, path: str, known: Known, now: Stand | None, claims: Iterable[tuple[str, Claim]]) -> Stand | None:
+        """How a path is to stand.
+
+        Raises:
+            IchnosError: there is nothing to merge into, or the line that ours must stand before is not there.
+        """
+        content: str | bytes | None = known.original.sha256 if known.original else None
+        if any(claim.how == "cache" for _, claim in claims):
+            return None
+        for _, claim in claims:
+            if claim.how == "file":
+                content = claim.content
+                continue
+            data = self.bytes_of(path, content, now)
+            label = str(self.root.path(path))
+            if claim.how == "line":
+                content = untouched.with_line(data or b"", claim, label)
+                continue
+            if data is None:
+                what, cure = "there is no such file in the game to merge into", "is this the game's folder, and whole?"
+                raise IchnosError(what, place=Place(label), cure=cure)
+            grafting, graft = self.grafting(path), Graft.from_json(self.contents.read(claim.content))
+            document = grafting.parsed(data, label)
+            content = document.text.to_bytes(grafting.set_in(graft, document))
+        if content is None:
+            return None
+        sha256 = self.contents.add(content) if isinstance(content, bytes) else content
+        if known.original is not None and sha256 == known.original.sha256:
+            return known.original
+        mode = (known.original or now or Stand("", 0, 0, _MODE)).mode
+        if now is not None and sha256 == now.sha256:
+            return now
+        return Stand(sha256, self.contents.size(sha256), self.now, mode)
+
+    def bytes_of(self, path: str, content: str | bytes | None, now: Stand | None) -> bytes | None:
+        if content is None or isinstance(content, bytes):
+            return content
+        return self.root.read(path) if now is not None and now.sha256 == content else self.contents.read(content)
+
+    def expanded(self, claims: Iterable[Claim]) -> tuple[list[Claim], dict[str, list[Claim]]]:
+        """The paths that a pack's claims are about: a cache may be a folder of files, also of ones made since."""
+        found: dict[str, list[Claim]] = {}
+        rest = []
+        for claim in claims:
+            if claim.how != "cache":
+                rest.append(claim)
+                continue
+            below = f"{claim.path}/"
+            there = self.root.files_below(claim.path)
+            known = [path for path in self.record.paths if path.startswith(below)]
+            alone = [] if self.root.listing(claim.path) else [claim.path]
+            found[claim.path] = [replace(claim, path=path) for path in dict.fromkeys([*there, *known, *alone])]
+        return rest, found
+
+    def plan(self, what: Literal["install", "restore"], pack: InstalledPack, notes: Iterable[str] = ()) -> Plan:
+        """The plan for a pack to go in (again, where it is there already), or to be taken out.
+
+        Raises:
+            IchnosError: files that somebody else has changed since, all together; whatever cannot be worked out.
+        """
+        install = what == "install"
+        old = next((one for one in self.record.packs if is_same_pack(one, pack)), None)
+        caches: set[str] = set()
+        if install:
+            rest, found = self.expanded(pack.claims)
+            claims = [*rest, *(one for several in found.values() for one in several)]
+            claims += [Claim(path, "cache", path) for path in found]  # also while there is no file at it
+            caches = {claim.path for claim in claims if claim.how == "cache"}
+            pack = replace(pack, claims=tuple(dict.fromkeys(claims)))
+        touched = dict.fromkeys(claim.path for one in (old, pack) if one for claim in one.claims)
+        for one in self.record.packs:  # what the game has made anew since is of no use to anybody
+            _, found = self.expanded(claim for claim in one.claims if claim.path == claim.content)
+            regenerated = [claim.path for several in found.values() for claim in several]
+            caches |= set(regenerated)
+            touched |= dict.fromkeys(regenerated)
+        stack = [pack if one is old else one for one in self.record.packs]
+        stack += [pack] if install and old is None else []
+        if not install:
+            stack = [one for one in stack if not is_same_pack(one, pack)]
+        self.packs.extend([pack] if install else [])
+        paths = dict(self.record.paths)
+        steps: list[PlannedStep] = []
+        errors: list[IchnosError] = []
+        later: list[str] = []
+        for path in touched:
+            if self.root.listing(path) is not None and path in caches:
+                continue
+            is_new_in_cache = path in caches and path not in self.record.paths and not install
+            try:
+                now = self.root.stand(path)
+                known = Known(None, None) if is_new_in_cache else self.known(path, now, install=install)
+                if known is None:
+                    paths.pop(path, None)
+                    continue
+                claims_here = [
+                    (one.name, claim)
+                    for one in stack
+                    for claim in one.claims
+                    if claim.path == path and not (path in self.forgotten and one is not pack)
+                ]
+                if not claims_here and path in caches:
+                    later.append(path)
+                    continue
+                if is_new_in_cache or (path in caches and not claims_here):
+                    claims_here = [("", Claim(path, "cache", path))]
+                after = self.target(path, known, now, claims_here)
+            except IchnosError as error:
+                errors.append(error)
+                continue
+            if any(name for name, _ in claims_here):
+                paths[path] = Known(known.original, after)
+            else:
+                paths.pop(path, None)
+            self.step(steps, path, now, after, known, claims_here, pack)
+        for path in later:  # caches that nobody claims any more: as they were, where all else is as it was
+            now, kept = self.root.stand(path), self.record.paths.get(path)
+            after = None if self.shifted or kept is None else kept.original
+            paths.pop(path, None)
+            self.step(steps, path, now, after, kept or Known(None, None), [], pack)
+        raise_all([*errors, *(one.error(self.root, install=install) for one in self.changed)])
+        stack = [
+            replace(one, claims=tuple(claim for claim in one.claims if claim.path not in self.forgotten or one is pack))
+            for one in stack
+        ]
+        made, folders = self.folders(steps)
+        record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
+        under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
+        return Plan(self.root, under_way, self.record, steps, self.contents, list(notes), self.stays)
+
+    def step(
+        self,
+        steps: list[PlannedStep],
+        path: str,
+        now: Stand | None,
+        after: Stand | None,
+        known: Known,
+        claims: list[tuple[str, Claim]],
+        pack: InstalledPack,
+    ) -> None:
+        """Take in what is to be done at a path, where anything is."""
+        if _same(now, after):
+            return
+        steps.append(PlannedStep(Step(path, now, after), *_why(now, after, known, claims, pack)))
+
+    def folders(self, steps: Iterable[PlannedStep]) -> tuple[list[str], dict[str, tuple[int, str]]]:
+        """The folders that are to be made, the outer ones first; and the times of those that are changed."""
+        made: dict[str, None] = {}
+        times = dict(self.record.folders)
+        there: dict[str, bool] = {}
+        for one in steps:
+            parts = one.step.path.split("/")[:-1]
+            for depth in range(len(parts), -1, -1):
+                folder = "/".join(parts[:depth])
+                if folder not in there:
+                    there[folder] = self.root.listing(folder) is not None
+                if there[folder]:
+                    found = self.root.listing(folder) if folder not in times else None
+                    if found is not None and folder not in self.record.made:
+                        times[folder] = found
+                    break
+                made[folder] = None
+        return sorted(made, key=lambda name: name.count("/")), times
+
+
+def _same(one: Stand | None, other: Stand | None) -> bool:
+    return (one.sha256 if one else None) == (other.sha256 if other else None)
+
+
+def is_same_pack(one: InstalledPack, other: InstalledPack) -> bool:
+    """Are two of them editions of one pack: with an id in common, or of one name where there are none?"""
+    if one.ids and other.ids:
+        return not set(one.ids).isdisjoint(other.ids)
+    return (one.game, one.name) == (other.game, other.name)
+
+
+def _why(
+    now: Stand | None, after: Stand | None, known: Known, claims: list[tuple[str, Claim]], pack: InstalledPack
+) -> tuple[str, str]:
+    """The state of a step, and its reason."""
+    if after is None:
+        if any(claim.how == "cache" for _, claim in claims):
+            return "cache", "stale: the game makes it anew"
+        return "gone", "of this pack alone"
+    top, claim = claims[-1] if claims else ("", None)
+    if claim is None:
+        return "back", "the game's own, as it was"
+    if claim.how == "merge":
+        return "merged", f"entries of {_and([name for name, _ in claims])} in the game's own"
+    if claim.how == "line":
+        return "line", f"lines of {_and([name for name, _ in claims])} in the list"
+    if top != pack.name:
+        return "back", f"{top}'s, which lay below"
+    if len(claims) > 1:
+        return "over", f"over {claims[-2][0]}'s, which comes back on restore"
+    if known.original is None:
+        return ("new", "the game has none of this name") if now is None else ("over", "a new edition")
+    return "over", "over the game's own, which is kept"
+
+
+def _and(names: Collection[str]) -> str:
+    unique = list(dict.fromkeys(names))
+    return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"
+
+
+def for_install(
+    root: Root, journal: Journal, record: GameRecord, prepared: Prepared, contents: Contents, on_change: OnChange
+) -> Plan:
+    """The plan for a pack to go into a game. Raises IchnosError as ``Planner.plan`` does."""
+    planner = Planner(root, journal, record, contents, on_change)
+    return planner.plan("install", prepared.pack, prepared.notes)
+
+
+def for_restore(root: Root, journal: Journal, record: GameRecord, pack: InstalledPack, on_change: OnChange) -> Plan:
+    """The plan for a pack to be taken out. Raises IchnosError as ``Planner.plan`` does."""
+    return Planner(root, journal, record, Contents(journal), on_change).plan("restore", pack)
