@@ -20,7 +20,7 @@ from ichnos.files.sources import Files, Folder, files_at
 from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.games.entries.packs import SoundFiles, read_pack
-from ichnos.games.profiles.holes import Hole, Missing, Pattern, spelled
+from ichnos.games.profiles.holes import Hole, Missing, Pattern
 from ichnos.games.profiles.profile import Profile
 from ichnos.place.contents import Contents
 
@@ -83,9 +83,9 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
 
 
 def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> str:
-    """The pack's short name, out of what the archive or the folder is called; that itself, where it is called otherwise."""
+    """The pack's short name, out of what the archive or the folder is called; else what that is called."""
     parts = [
-        spelled(part.write(said.get)) if isinstance(part, Hole) and part.word.name in said else part
+        str(part.write(said.get)) if isinstance(part, Hole) and part.word.name in said else part
         for part in profile.package_name.parts
     ]
     joined: list[str | Hole] = []

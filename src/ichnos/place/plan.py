@@ -7,7 +7,7 @@ which the packs went in. To put one in, or to take one out, is to work that out 
 from __future__ import annotations
 
 import time
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
@@ -16,7 +16,7 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal, Known, Step, UnderWay
 from ichnos.files.rooted import Root, Stand
 from ichnos.games import untouched
-from ichnos.games.entries.grafts import Graft, Grafting, named
+from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.place import profiles
 from ichnos.place.contents import Contents
 from ichnos.place.packs import Prepared
@@ -85,6 +85,7 @@ class Planner:
         self.now = time.time_ns()
         self.changed: list[_Changed] = []
         self.forgotten: set[str] = set()  # paths that are theirs from now on
+        self.given_up: dict[str, set[Identity]] = {}  # the same of entries
         self.stays: list[tuple[str, str]] = []
         self.shifted = record.shifted
         self._profiles = profiles.Profiles(contents)
@@ -100,7 +101,7 @@ class Planner:
         if hows == {"cache"}:
             return known  # the game has made it anew, with our sounds in it
         if now is not None and known.original is not None and hows in ({"merge"}, {"line"}):
-            return self.rebased(path, now, known, [claim for _, claim in claims])
+            return self.rebased(path, now, known, [claim for _, claim in claims], install=install)
         self.shifted |= self.on_change != "force" or install
         if self.on_change == "stop":
             self.changed.append(_Changed(path, known.written, now))
@@ -113,7 +114,7 @@ class Planner:
             return None
         return known
 
-    def rebased(self, path: str, now: Stand, known: Known, claims: list[Claim]) -> Known:
+    def rebased(self, path: str, now: Stand, known: Known, claims: list[Claim], *, install: bool) -> Known:
         """How a file is without our entries, that others have changed since: that is the game's own from now on."""
         assert known.original is not None
         assert known.written is not None
@@ -125,11 +126,12 @@ class Planner:
         grafts = [Graft.from_json(self.contents.read(claim.content)) for claim in claims]
         ours = list(dict.fromkeys(identity for graft in grafts for identity in graft.entries))
         left = self.contents.read(known.written.sha256)
-        grafting, keep = self.grafting(path), self.on_change == "theirs"
+        grafting, keep = self.grafting(path), self.on_change == "theirs" or install
         without, changed = untouched.without_entries(grafting, ours, data, left, base, label, keep=keep)
         if changed and self.on_change == "stop":
             self.changed.append(_Changed(path, known.written, now, named(changed)))
-        elif changed and keep:
+        elif changed and self.on_change == "theirs":
+            self.given_up[path] = set(changed)
             self.stays.append((path, f"entries that somebody else has changed stay: {', '.join(named(changed))}"))
         return self.original(without, now)
 
@@ -210,14 +212,14 @@ class Planner:
         """
         install = what == "install"
         old = next((one for one in self.record.packs if is_same_pack(one, pack)), None)
-        caches: set[str] = set()
         if install:
             rest, found = self.expanded(pack.claims)
-            claims = [*rest, *(one for several in found.values() for one in several)]
-            claims += [Claim(path, "cache", path) for path in found]  # also while there is no file at it
-            caches = {claim.path for claim in claims if claim.how == "cache"}
-            pack = replace(pack, claims=tuple(dict.fromkeys(claims)))
-        touched = dict.fromkeys(claim.path for one in (old, pack) if one for claim in one.claims)
+            rest += [one for several in found.values() for one in several]
+            rest += [Claim(path, "cache", path) for path in found]  # also while there is no file at it
+            pack = replace(pack, claims=tuple(dict.fromkeys(rest)))
+        claims = [claim for one in (old, pack) if one for claim in one.claims]
+        touched = dict.fromkeys(claim.path for claim in claims)
+        caches = {claim.path for claim in claims if claim.how == "cache"}
         for one in self.record.packs:  # what the game has made anew since is of no use to anybody
             _, found = self.expanded(claim for claim in one.claims if claim.path == claim.content)
             regenerated = [claim.path for several in found.values() for claim in several]
@@ -243,7 +245,7 @@ class Planner:
                     paths.pop(path, None)
                     continue
                 claims_here = [
-                    (one.name, claim)
+                    (one.name, self.without_given_up(claim))
                     for one in stack
                     for claim in one.claims
                     if claim.path == path and not (path in self.forgotten and one is not pack)
@@ -268,14 +270,26 @@ class Planner:
             paths.pop(path, None)
             self.step(steps, path, now, after, kept or Known(None, None), [], pack)
         raise_all([*errors, *(one.error(self.root, install=install) for one in self.changed)])
-        stack = [
-            replace(one, claims=tuple(claim for claim in one.claims if claim.path not in self.forgotten or one is pack))
-            for one in stack
-        ]
+        stack = [replace(one, claims=tuple(self.left_of(one, is_new=one is pack))) for one in stack]
         made, folders = self.folders(steps)
         record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
         under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
         return Plan(self.root, under_way, self.record, steps, self.contents, list(notes), self.stays)
+
+    def without_given_up(self, claim: Claim) -> Claim:
+        """A claim without the entries that are somebody else's from now on."""
+        gone = self.given_up.get(claim.path)
+        if gone is None:
+            return claim
+        graft = Graft.from_json(self.contents.read(claim.content))
+        rest = {identity: text for identity, text in graft.entries.items() if identity not in gone}
+        return replace(claim, content=self.contents.add(Graft(rest, graft.groups).to_json()))
+
+    def left_of(self, pack: InstalledPack, *, is_new: bool) -> Iterator[Claim]:
+        """A pack's claims without what is somebody else's from now on."""
+        for claim in pack.claims:
+            if is_new or claim.path not in self.forgotten:
+                yield self.without_given_up(claim)
 
     def step(
         self,

@@ -1,0 +1,249 @@
+"""Packs put into a game and taken out again: every order, every change by others, every moment of being killed."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import run
+from hypothesis import HealthCheck, settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
+
+from ichnos.errors import IchnosError
+from ichnos.files import journal
+from ichnos.files.rooted import Root
+from ichnos.games.profiles import loading
+from ichnos.place import carrying, packs, plan
+from ichnos.place.contents import Contents
+
+RULES = """
+format = 1
+[game]
+name = "reedholm"
+title = "Reedholm"
+summary = "A thatcher's summer."
+versions = ["1"]
+[audio]
+container = "WAV"
+codec = "PCM 16"
+rate = 22050
+channels = 1
+[takes]
+several = false
+[catalogue]
+folder = "base"
+[packaging]
+kind = "folder"
+name = "@pack.name@"
+[[document]]
+path = "cues.json"
+mode = "merge"
+[install]
+folder = "base"
+lay = "over"
+caches = ["base/pressed", "base/index.bin"]
+[[install.lists]]
+path = "base/order.txt"
+line = "reads @pack.name@"
+before = "(end)"
+"""
+OWN = {"bell": "own/bell.wav", "gull": "own/gull.wav", "frog": "own/frog.wav"}
+# What each pack gives: keys with their files, and other files by their path.
+PACKS: dict[str, tuple[dict[str, str], dict[str, str]]] = {
+    "ash": ({"bell": "wav/ash-bell.wav", "ash": "wav/ash-ash.wav"}, {"scene.txt": "ash", "new/deep/a.txt": "ash"}),
+    "birch": (
+        {"bell": "wav/birch-bell.wav", "both": "wav/birch-both.wav"},
+        {"scene.txt": "birch", "new/b.txt": "birch"},
+    ),
+    "cedar": (
+        {"gull": "wav/cedar-gull.wav", "both": "wav/cedar-both.wav"},
+        {"new/b.txt": "cedar", "wav/x.txt": "same"},
+    ),
+}
+
+
+def cues(entries: dict[str, str]) -> str:
+    lines = ",\n".join(f'    {{ "id": "{key}", "src": "{file}" }}' for key, file in entries.items())
+    return f'{{\n  "season": 3, // of the year\n  "cues": [\n{lines}\n  ]\n}}\n'
+
+
+def lay(folder: Path, files: dict[str, str]) -> None:
+    for name, text in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_text(text)
+
+
+def lay_all(folder: Path) -> None:
+    """A profile, a game, and three packs made by hand."""
+    lay(
+        folder / "profile",
+        {"game.toml": RULES, "tree/cues.json": cues({"@key@": "@file@"}), "tree/wav/@pack.name@-@key@.wav": ""},
+    )
+    lay(
+        folder / "game/base",
+        {"cues.json": cues(OWN), "scene.txt": "own", "order.txt": "first\r\n(end)\r\nlast", "pressed/a.bin": "made"},
+    )
+    for name, (entries, files) in PACKS.items():
+        sounds = {file: f"sound of {name}" for file in entries.values()}
+        lay(folder / name, {"cues.json": cues({**OWN, **entries}), **files, **sounds})
+    for number, path in enumerate(sorted((folder / "game").rglob("*"), reverse=True)):
+        os.utime(path, ns=(10**18 + number, 10**18 + number))
+
+
+def tree(folder: Path) -> dict[str, tuple[Any, ...]]:
+    """All files and folders: names, bytes, times, modes."""
+    found = {}
+    for path in [folder, *folder.rglob("*")]:
+        how = path.stat()
+        found[path.relative_to(folder).as_posix()] = (
+            how.st_mtime_ns,
+            how.st_mode,
+            path.read_bytes() if path.is_file() else None,
+        )
+    return found
+
+
+def install(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
+    root = Root(folder / "game")
+    with journal.locked() as notes:
+        carrying.recover(root, notes)
+        contents, record = Contents(notes), notes.record(root.folder)[0]
+        prepared = packs.prepare(loading.load(folder / "profile"), folder / name, root, contents)
+        carrying.carry_out(plan.for_install(root, notes, record, prepared, contents, on_change), notes)
+
+
+def restore(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
+    root = Root(folder / "game")
+    with journal.locked() as notes:
+        carrying.recover(root, notes)
+        record = notes.record(root.folder)[0]
+        pack = next(one for one in record.packs if one.name == name)
+        carrying.carry_out(plan.for_restore(root, notes, record, pack, on_change), notes)
+
+
+def entries(text: str) -> dict[str, str]:
+    plain = text.replace("// of the year", "")
+    return {one["id"]: one["src"] for one in json.loads(plain)["cues"]}
+
+
+class Modder(RuleBasedStateMachine):
+    """Packs in and out, updates of the game, and other people's changes; the model knows what must be there."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.folder = Path(tempfile.mkdtemp())
+        os.environ["ICHNOS_DATA"] = str(self.folder / "data")
+        lay_all(self.folder)
+        self.base = self.folder / "game/base"
+        self.before = tree(self.folder / "game")
+        self.keys = dict(OWN)
+        self.lines = ["first", "(end)", "last"]
+        self.own = {"scene.txt": "own"}
+        self.packs: list[str] = []
+        self.given_up: set[str] = set()  # files that somebody has changed, and that we have let go
+        self.untouched = True
+        self.count = 0
+
+    def teardown(self) -> None:
+        shutil.rmtree(self.folder)
+
+    def files(self) -> dict[str, str]:
+        said = dict(self.own)
+        for name in self.packs:
+            keys, files = PACKS[name]
+            more = {**files, **{file: f"sound of {name}" for file in keys.values()}}
+            said |= {path: text for path, text in more.items() if (name, path) not in self.given_up}
+        return said
+
+    @rule(name=st.sampled_from(sorted(PACKS)))
+    def put_in(self, name: str) -> None:
+        install(self.folder, name)
+        self.packs += [] if name in self.packs else [name]
+        self.given_up = {(pack, path) for pack, path in self.given_up if pack != name}
+
+    @precondition(lambda self: self.packs)
+    @rule(data=st.data())
+    def take_out(self, data: st.DataObject) -> None:
+        name = data.draw(st.sampled_from(self.packs))
+        restore(self.folder, name)
+        self.packs.remove(name)
+
+    @rule(key=st.sampled_from(["frog", "otter", "reed"]))
+    def update_of_the_game(self, key: str) -> None:
+        """The game's own file as an update has it: one entry more, or another."""
+        self.count += 1
+        self.untouched = False
+        text = (self.base / "cues.json").read_text()
+        file = f"own/update-{self.count}.wav"
+        old = self.keys.get(key)
+        new = (
+            text.replace(f'"{old}"', f'"{file}"')
+            if old
+            else text.replace('"cues": [\n', f'"cues": [\n    {{ "id": "{key}", "src": "{file}" }},\n')
+        )
+        (self.base / "cues.json").write_text(new)
+        self.keys[key] = file
+
+    @rule()
+    def another_tool_adds_a_line(self) -> None:
+        self.count += 1
+        self.untouched = False
+        with (self.base / "order.txt").open("a", newline="") as out:
+            out.write(f"\r\nline {self.count}")
+        self.lines.append(f"line {self.count}")
+
+    @rule()
+    def the_game_makes_its_caches(self) -> None:
+        lay(self.base, {"pressed/a.bin": "made again", "pressed/b.bin": "and more", "index.bin": "index"})
+        self.untouched &= bool(self.packs)
+
+    @precondition(lambda self: any((self.base / path).exists() for path in ("scene.txt", "new/b.txt")) and self.packs)
+    @rule(data=st.data(), path=st.sampled_from(["scene.txt", "new/b.txt"]))
+    def a_file_is_changed_by_others(self, data: st.DataObject, path: str) -> None:
+        """Taken out then: refused without a word of what is to be done; kept, or brought back."""
+        claiming = [name for name in self.packs if path in PACKS[name][1] and (name, path) not in self.given_up]
+        if not claiming:
+            return
+        self.count += 1
+        (self.base / path).write_text(f"theirs {self.count}")
+        name = data.draw(st.sampled_from(claiming))
+        before = tree(self.folder / "game")
+        with pytest.raises(IchnosError, match="changed by somebody else"):
+            restore(self.folder, name)
+        assert tree(self.folder / "game") == before
+        how: plan.OnChange = data.draw(st.sampled_from(["theirs", "force"]))
+        restore(self.folder, name, how)
+        self.packs.remove(name)
+        if how == "theirs":
+            self.untouched = False
+            self.own[path] = f"theirs {self.count}"
+            self.given_up |= {(one, path) for one in claiming}
+
+    @invariant()
+    def all_is_as_it_must_be(self) -> None:
+        files = self.files()
+        there = {path.relative_to(self.base).as_posix() for path in self.base.rglob("*") if path.is_file()}
+        assert there - {"pressed/a.bin", "pressed/b.bin", "index.bin"} == {*files, "cues.json", "order.txt"}
+        assert {name: (self.base / name).read_text() for name in files} == files
+        keys = dict(self.keys)
+        for name in self.packs:
+            keys |= PACKS[name][0]
+        assert entries((self.base / "cues.json").read_text()) == keys
+        lines = (self.base / "order.txt").read_text().splitlines()
+        ours = [f"reads {name}" for name in self.packs]
+        assert sorted(lines) == sorted([*self.lines, *ours])
+        assert all(lines.index(line) < lines.index("(end)") for line in ours)
+        if not self.packs and self.untouched:
+            assert tree(self.folder / "game") == self.before
+
+
+TestModder = Modder.TestCase
+TestModder.settings = settings(
+    max_examples=25, stateful_step_count=14, deadline=None, suppress_health_check=list(HealthCheck)
+)
