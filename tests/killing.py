@@ -17,7 +17,17 @@ from pathlib import Path
 
 STEP = int(os.environ.get("KILLING_STEP", "1"))  # every change, or every so-manyth
 WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC
-CHANGES = {"os.rename", "os.remove", "os.mkdir", "os.rmdir", "os.link", "os.chmod", "os.truncate", "sqlite3.connect"}
+CHANGES = {
+    "os.rename",
+    "os.remove",
+    "os.mkdir",
+    "os.rmdir",
+    "os.link",
+    "os.chmod",
+    "os.truncate",
+    "os.utime",
+    "sqlite3.connect",
+}
 
 
 def run(words: list[str]) -> int:

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import run
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
@@ -21,6 +20,7 @@ from ichnos.files.rooted import Root
 from ichnos.games.profiles import loading
 from ichnos.place import carrying, packs, plan
 from ichnos.place.contents import Contents
+from test_hostile import killed
 
 RULES = """
 format = 1
@@ -53,6 +53,7 @@ path = "base/order.txt"
 line = "reads @pack.name@"
 before = "(end)"
 """
+KILL_STEP = int(os.environ.get("KILL_STEP", "9"))  # each moment, or every so-manyth
 OWN = {"bell": "own/bell.wav", "gull": "own/gull.wav", "frog": "own/frog.wav"}
 # What each pack gives: keys with their files, and other files by their path.
 PACKS: dict[str, tuple[dict[str, str], dict[str, str]]] = {
@@ -90,9 +91,9 @@ def lay_all(folder: Path) -> None:
         {"cues.json": cues(OWN), "scene.txt": "own", "order.txt": "first\r\n(end)\r\nlast", "pressed/a.bin": "made"},
     )
     for name, (entries, files) in PACKS.items():
-        sounds = {file: f"sound of {name}" for file in entries.values()}
+        sounds = dict.fromkeys(entries.values(), f"sound of {name}")
         lay(folder / name, {"cues.json": cues({**OWN, **entries}), **files, **sounds})
-    for number, path in enumerate(sorted((folder / "game").rglob("*"), reverse=True)):
+    for number, path in enumerate([*sorted((folder / "game").rglob("*"), reverse=True), folder / "game"]):
         os.utime(path, ns=(10**18 + number, 10**18 + number))
 
 
@@ -157,7 +158,7 @@ class Modder(RuleBasedStateMachine):
         said = dict(self.own)
         for name in self.packs:
             keys, files = PACKS[name]
-            more = {**files, **{file: f"sound of {name}" for file in keys.values()}}
+            more = {**files, **dict.fromkeys(keys.values(), f"sound of {name}")}
             said |= {path: text for path, text in more.items() if (name, path) not in self.given_up}
         return said
 
@@ -247,3 +248,41 @@ TestModder = Modder.TestCase
 TestModder.settings = settings(
     max_examples=25, stateful_step_count=14, deadline=None, suppress_health_check=list(HealthCheck)
 )
+
+
+KILLED = """
+from test_place import tree
+assert run(["installed"]) == 0
+game = Path("game")
+assert not [path for path in game.rglob("*") if path.name.endswith("partial")], "parts are left"
+lines = (game / "base/order.txt").read_text()
+left = [name for name in ("ash", "birch") if f"reads {name}" in lines]
+assert dead or left == AFTER
+for name in left:
+    assert run(["restore", name]) == 0
+assert tree(game) == tree(Path("../virgin/game")), left
+assert not [path for path in Path("data/originals").rglob("*") if path.is_file()], "originals are left"
+"""
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="it is killed in a process of its own")
+@pytest.mark.parametrize(
+    ("there", "after", "words"),
+    [
+        (["birch"], ["ash", "birch"], ["install", "ash", "--game", "profile", "--to", "game"]),
+        (["birch", "ash"], ["ash"], ["restore", "birch"]),
+    ],
+)
+def test_killed_at_any_moment_one_command_leads_back(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, there: list[str], after: list[str], words: list[str]
+) -> None:
+    copy = tmp_path / "base-killed"  # which is where each run of it will be
+    lay_all(tmp_path / "virgin")
+    lay_all(copy)
+    monkeypatch.setenv("ICHNOS_DATA", str(copy / "data"))
+    for name in there:
+        install(copy, name)
+    copy.rename(tmp_path / "base")
+    first = f"import test_place; os.environ['ICHNOS_DATA'] = {str(copy / 'data')!r}"
+    check = f"AFTER = {after}\n{KILLED}"
+    assert killed(tmp_path / "base", check, *words, step=KILL_STEP, first=first) > 3

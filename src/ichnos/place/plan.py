@@ -124,7 +124,7 @@ class Planner:
         if claims[0].how == "line":
             return self.original(untouched.without_lines(data, base, claims, label), now)
         grafts = [Graft.from_json(self.contents.read(claim.content)) for claim in claims]
-        ours = list(dict.fromkeys(identity for graft in grafts for identity in graft.entries))
+        ours = [identity for graft in grafts for identity in graft.entries]
         left = self.contents.read(known.written.sha256)
         grafting, keep = self.grafting(path), self.on_change == "theirs" or install
         without, changed = untouched.without_entries(grafting, ours, data, left, base, label, keep=keep)

@@ -7,7 +7,7 @@ into the file as it is now, one pack's entries leave another's alone, and can be
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from ichnos.documents.formats import parse
@@ -167,7 +167,7 @@ class Grafting:
         raise document.error("there is no place here for the pack's entries", document.root.start, "is it this game's?")
 
     def taken_out(
-        self, ours: Collection[Identity], now: Document, left: Document, base: Document, *, keep: bool = False
+        self, ours: Iterable[Identity], now: Document, left: Document, base: Document, *, keep: bool = False
     ) -> tuple[str, list[Identity]]:
         """A document that somebody has changed, without our entries.
 
@@ -188,7 +188,7 @@ class Grafting:
         edits: list[Edit] = []
         gone: dict[Node, list[Node]] = {}
         changed = []
-        for identity in ours:
+        for identity in dict.fromkeys(ours):
             if identity not in entries:
                 continue
             one = entries[identity]
