@@ -11,7 +11,7 @@ import json
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
 
@@ -146,16 +146,14 @@ class Journal:
     def begin(self, folder: Path, before: GameRecord, what: UnderWay) -> None:
         """Note all steps, before the first is done."""
         with self._understood():
-            values = _key(folder), json.dumps(asdict(before)), json.dumps(asdict(what))
+            values = _key(folder), _said(before), _said(what)
             self._db.execute("INSERT OR REPLACE INTO games VALUES (?, ?, ?)", values)
 
     def end(self, folder: Path, record: GameRecord) -> None:
         """Note that all is done, and forget contents that nobody needs any more."""
         with self._understood():
             if record.packs or record.paths:
-                self._db.execute(
-                    "INSERT OR REPLACE INTO games VALUES (?, ?, NULL)", (_key(folder), json.dumps(asdict(record)))
-                )
+                self._db.execute("INSERT OR REPLACE INTO games VALUES (?, ?, NULL)", (_key(folder), _said(record)))
             else:
                 self._db.execute("DELETE FROM games WHERE folder = ?", (_key(folder),))
         self.forget()
@@ -220,6 +218,10 @@ class Journal:
 def _key(folder: Path) -> str:
     """A folder as the file has it: a name that is no UTF-8 is none that SQLite takes."""
     return json.dumps(str(folder))
+
+
+def _said(value: GameRecord | UnderWay) -> str:
+    return json.dumps(value, default=vars)
 
 
 def _referred(record: GameRecord) -> Iterator[str]:

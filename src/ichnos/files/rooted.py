@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import stat
@@ -41,12 +42,20 @@ class Root:
         if not disk.is_folder(folder):
             raise IchnosError("there is no such folder", place=Place(str(folder)), cure="give the game's folder")
         self.folder = disk.resolved(folder)
+        self._text = str(self.folder).rstrip("/")
         found = os.stat(self.folder)
         self._is = found.st_dev, found.st_ino
+        self._names: dict[str, dict[str, list[str]]] = {}
+        self._spelled = {"": ""}
+        self._open: tuple[str, int] | None = None  # the folder that was opened last
 
     def path(self, name: str) -> Path:
         """Where a file is, for messages."""
         return self.folder / name
+
+    def _at(self, name: str) -> str:
+        """The same as a text, which is much sooner made."""
+        return f"{self._text}/{name}" if name else self._text
 
     def spelled(self, name: str) -> str:
         """A path as the folder spells it, where it has it in other capitals or another spelling of its accents.
@@ -58,47 +67,81 @@ class Root:
         if refused:
             what = f"{name!r} is no path that a file can be put at"
             raise IchnosError(what, place=Place(str(self.folder)), cure="do not install this; ask its maker")
-        at, pieces = self.folder, []
-        for piece in name.split("/"):
-            if not os.path.lexists(at / piece) and disk.is_folder(at):
-                alike = [one for one in disk.names(at) if folded(one) == folded(piece)]
-                piece = alike[0] if len(alike) == 1 else piece
-            pieces.append(piece)
-            at = at / piece
-        return "/".join(pieces)
+        folder, slash, last = name.rpartition("/")
+        if folder not in self._spelled:
+            self._spelled[folder] = self.spelled(folder)
+        folder = self._spelled[folder]
+        alike = self._alike(folder)
+        if last not in alike.get(folded(last), ()):
+            last = alike[folded(last)][0] if len(alike.get(folded(last), ())) == 1 else last
+        return f"{folder}{slash}{last}"
+
+    def _alike(self, folder: str) -> dict[str, list[str]]:
+        """The names in a folder, by what other systems take them for; looked at once."""
+        if folder not in self._names:
+            found = self._names.setdefault(folder, {})
+            for name in disk.names(self.path(folder)) if os.path.isdir(self.path(folder)) else ():
+                found.setdefault(folded(name), []).append(name)
+        return self._names[folder]
 
     @contextmanager
     def _inside(self, name: str) -> Iterator[tuple[int | None, str]]:
         """The folder that a file is in, open, and what to call the file in it."""
-        *folders, last = name.split("/")
-        with disk.understood(self.path(name)):
+        folder, _, last = name.rpartition("/")
+        with disk.understood(self._at(name)):
             if not _BY_HANDLE:
                 disk.own_place(self.folder, self.path(name))
                 yield None, str(self.path(name))
                 return
-            at = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY)
-            try:
-                found = os.fstat(at)
-                if (found.st_dev, found.st_ino) != self._is:
-                    what = "another folder stands here than a moment ago"
-                    raise IchnosError(what, place=Place(str(self.folder)), cure="see to it, then try again")
-                for folder in folders:
-                    try:
-                        inner = os.open(folder, _AS_FOLDER, dir_fd=at)
-                    except OSError:
-                        disk.own_place(self.folder, self.path(name))  # says where a link stands
-                        raise
-                    os.close(at)
-                    at = inner
-                yield at, last
-            finally:
+            if self._open is None or not self._is_still(*self._open, folder):
+                self.close()
+                self._open = folder, self._handle(folder, name)
+            yield self._open[1], last
+
+    def _is_still(self, opened: str, handle: int, folder: str) -> bool:
+        """Is an open folder the one that is wanted, and still at its place?"""
+        if opened != folder:
+            return False
+        try:
+            there = os.lstat(self._at(folder))
+        except OSError:
+            return False
+        return os.path.samestat(there, os.fstat(handle))
+
+    def _handle(self, folder: str, name: str) -> int:
+        """A folder, opened by way of those around it."""
+        at = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            found = os.fstat(at)
+            if (found.st_dev, found.st_ino) != self._is:
+                what = "another folder stands here than a moment ago"
+                raise IchnosError(what, place=Place(str(self.folder)), cure="see to it, then try again")
+            for piece in folder.split("/") if folder else ():
+                inner = os.open(piece, _AS_FOLDER, dir_fd=at)
                 os.close(at)
+                at = inner
+        except BaseException as error:
+            os.close(at)
+            if isinstance(error, OSError):
+                disk.own_place(self.folder, self.path(name))  # says where a link stands
+            raise
+        return at
+
+    def close(self) -> None:
+        """Let go of the folder that was opened last."""
+        if self._open is not None:
+            os.close(self._open[1])
+            self._open = None
+
+    def __del__(self) -> None:
+        if getattr(self, "_open", None) is not None:
+            self.close()
 
     @contextmanager
     def opened_if_there(self, name: str) -> Iterator[IO[bytes] | None]:
         """A file to be read; ``None`` where there is nothing. Raises IchnosError for what is no file."""
         parent = name.rpartition("/")[0]
-        if parent and not os.path.isdir(self.path(parent)):
+        if parent and not os.path.isdir(self._at(parent)):
             disk.own_place(self.folder, self.path(parent))
             yield None
             return
@@ -143,7 +186,7 @@ class Root:
         """Write a file beside its place, and give it its name when it is whole and on the disk.
 
         Args:
-            sha256: what it must be; anything else is refused.
+            sha256: what it must be; anything else is refused. Empty where that is known already.
             time: of its last change, in ns; now without it.
 
         Raises:
@@ -154,13 +197,14 @@ class Root:
             beside = os.path.join(folder, writing.unfinished_name(last))
             try:
                 with os.fdopen(os.open(beside, _NEW, 0o666, dir_fd=at), "wb") as out:
-                    hashed = hashlib.sha256()
+                    hashed = hashlib.sha256() if sha256 else None
                     pieces = (content,) if isinstance(content, bytes) else iter(lambda: content.read(_PIECE), b"")
                     for piece in pieces:
-                        hashed.update(piece)
+                        if hashed is not None:
+                            hashed.update(piece)
                         out.write(piece)
-                    if hashed.hexdigest() != sha256:
-                        what = "what was to be put here has changed meanwhile"
+                    if hashed is not None and hashed.hexdigest() != sha256:
+                        what = "what was to be put here is not what was looked at, or kept, before"
                         raise IchnosError(what, place=Place(str(self.path(name))), cure="try again")
                     out.flush()
                     if mode is not None and hasattr(os, "fchmod"):
@@ -168,8 +212,8 @@ class Root:
                     os.fsync(out.fileno())
                 if time is not None:
                     os.utime(beside, ns=(time, time), dir_fd=at)
-                if os.path.isdir(self.path(name)):
-                    raise IsADirectoryError(21, "a folder stands here")
+                if at is None and os.path.isdir(called):  # which Windows calls a lack of permission
+                    raise IsADirectoryError(errno.EISDIR, "a folder stands here")
                 writing.replace(beside, called, at)
             except BaseException:
                 with suppress(OSError):

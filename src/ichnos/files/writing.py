@@ -58,7 +58,10 @@ def replace(beside: Path | str, path: Path | str, folder: int | None = None) -> 
     """
     for pause in _PATIENCE:
         try:
-            os.replace(beside, path, src_dir_fd=folder, dst_dir_fd=folder)
+            if folder is None:
+                os.replace(beside, path)
+            else:
+                os.replace(beside, path, src_dir_fd=folder, dst_dir_fd=folder)
             return
         except PermissionError:
             if not _HOLDS_FILES:

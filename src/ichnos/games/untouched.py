@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import closing
 from pathlib import Path
 
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
-from ichnos.files.journal import Claim, GameRecord, Journal, Known
+from ichnos.files.journal import Claim, InstalledPack, Journal, Known
 from ichnos.files.sources import Files, Folder, Overlay, files_at
 from ichnos.games.entries.grafts import Graft, Grafting, Identity
 from ichnos.games.profiles.holes import Pattern
@@ -34,22 +34,22 @@ def game_files(source: Path, profile: Profile, cure: str = "give the folder that
 
 def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str, bytes | Path | None]]:
     record, under_way = notes.record(root)
+    claims = all_claims(record.packs)
     paths = {**(under_way.record.paths if under_way else {}), **record.paths}
     for path, known in paths.items():
         original = notes.path_of(known.original.sha256) if known.original else None
         if under_way is not None or journal.is_as_left(root / path, known.written):
             yield path, original
             continue
-        data = _without_ours(profile, notes, record, root, path, known)
+        data = _without_ours(profile, notes, [claim for _, claim in claims.get(path, ())], root, path, known)
         if data is not None:
             yield path, data
 
 
 def _without_ours(
-    profile: Profile, notes: Journal, record: GameRecord, root: Path, path: str, known: Known
+    profile: Profile, notes: Journal, claims: list[Claim], root: Path, path: str, known: Known
 ) -> bytes | None:
     """A document that others have changed since, without our entries; ``None``: as it stands, it is theirs."""
-    claims = [claim for _, claim in claims_at(record, path)]
     if known.original is None or known.written is None or not disk.is_file(root / path):
         return None
     now = disk.read(root / path)
@@ -66,9 +66,13 @@ def _without_ours(
         return None  # it cannot be read any more, and whoever reads it will say so
 
 
-def claims_at(record: GameRecord, path: str) -> list[tuple[str, Claim]]:
-    """Who claims a path: the names of packs, in the order in which they went in, each with its claim."""
-    return [(pack.name, claim) for pack in record.packs for claim in pack.claims if claim.path == path]
+def all_claims(packs: Iterable[InstalledPack]) -> dict[str, list[tuple[InstalledPack, Claim]]]:
+    """Who claims each path, in the order in which the packs went in."""
+    found: dict[str, list[tuple[InstalledPack, Claim]]] = {}
+    for pack in packs:
+        for claim in pack.claims:
+            found.setdefault(claim.path, []).append((pack, claim))
+    return found
 
 
 def merged_documents(profile: Profile) -> list[tuple[Pattern, Grafting]]:

@@ -41,9 +41,9 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
     root.refuse_if_closed([step.path for step in under_way.steps])
     _refuse_no_room(plan, journal)
     for step in under_way.steps:
-        if step.before is not None and not journal.has(step.before.sha256):
+        if step.before is not None and not under_way.forward:
             with root.opened(step.path) as stream:
-                journal.keep(step.before.sha256, stream)
+                journal.keep(step.before.sha256, stream)  # which does nothing where it is kept already
     for sha256, data in plan.contents.made.items():
         journal.keep(sha256, data)
     journal.begin(root.folder, plan.before, under_way)
@@ -67,8 +67,11 @@ def _refuse_no_room(plan: Plan, journal: Journal) -> None:
     for step in plan.what.steps:
         most = max(most, used + (step.after.size if step.after else 0))
         used += (step.after.size if step.after else 0) - (step.before.size if step.before else 0)
-    kept = sum(step.before.size for step in plan.what.steps if step.before and not journal.has(step.before.sha256))
-    kept += sum(len(data) for sha256, data in plan.contents.made.items() if not journal.has(sha256))
+    before = (
+        {} if plan.what.forward else {step.before.sha256: step.before.size for step in plan.what.steps if step.before}
+    )
+    before |= {sha256: len(data) for sha256, data in plan.contents.made.items()}
+    kept = sum(size for sha256, size in before.items() if not journal.has(sha256))
     (free, where), (free_there, there) = disk.free(plan.root.folder), disk.free(journal.path.parent)
     together = where == there
     for path, needed, has in (
@@ -97,8 +100,8 @@ def _set(root: Root, contents: Contents, path: str, stand: Stand | None) -> None
     if stand is None:
         root.take_away(path)
         return
-    with contents.opened(stand.sha256) as stream:
-        root.put(path, stream, stand.sha256, stand.time, stand.mode)
+    with contents.opened(stand.sha256) as (stream, is_proved):
+        root.put(path, stream, "" if is_proved else stand.sha256, stand.time, stand.mode)
 
 
 def _is(one: Stand | None, other: Stand | None) -> bool:

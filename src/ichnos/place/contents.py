@@ -9,9 +9,9 @@ from contextlib import contextmanager
 from typing import IO
 
 from ichnos.errors import IchnosError, Place
-from ichnos.files import disk
+from ichnos.files import disk, signatures
 from ichnos.files.journal import Journal
-from ichnos.files.sources import Files
+from ichnos.files.sources import Files, Folder
 
 
 class Contents:
@@ -20,7 +20,7 @@ class Contents:
     def __init__(self, journal: Journal) -> None:
         self._journal = journal
         self._made: dict[str, bytes] = {}
-        self._in_files: dict[str, tuple[Files, str]] = {}
+        self._in_files: dict[str, tuple[Files, str, tuple[int, int] | None]] = {}
         self._sizes: dict[str, int] = {}
 
     def add(self, data: bytes) -> str:
@@ -31,9 +31,11 @@ class Contents:
 
     def add_file(self, files: Files, name: str) -> str:
         """Take in a pack's file, which stays where it is; gives its SHA-256."""
+        plain = files.root / name if isinstance(files, Folder) else None
+        signature = signatures.sign_file(plain) if plain else None
         with files.stream(name) as stream:
             sha256 = disk.digest_of(stream)
-        self._in_files[sha256], self._sizes[sha256] = (files, name), files.size(name)
+        self._in_files[sha256], self._sizes[sha256] = (files, name, signature), files.size(name)
         return sha256
 
     @property
@@ -42,21 +44,22 @@ class Contents:
         return self._made
 
     @contextmanager
-    def opened(self, sha256: str) -> Iterator[IO[bytes]]:
-        """A content, to be read. Raises IchnosError where it is nowhere."""
+    def opened(self, sha256: str) -> Iterator[tuple[IO[bytes], bool]]:
+        """A content, to be read; and is it sure to be the right one? Raises IchnosError where it is nowhere."""
         if sha256 in self._made:
-            yield io.BytesIO(self._made[sha256])
+            yield io.BytesIO(self._made[sha256]), True
         elif sha256 in self._in_files:
-            files, name = self._in_files[sha256]
+            files, name, signature = self._in_files[sha256]
             with files.stream(name) as stream:
-                yield stream
+                is_same = isinstance(files, Folder) and signatures.sign_file(files.root / name) == signature
+                yield stream, is_same and signature is not None and signatures.is_settled(signature)
         else:
             with self._journal.kept(sha256) as stream:
-                yield stream
+                yield stream, False
 
     def read(self, sha256: str) -> bytes:
         """All of a content. Raises IchnosError where it is nowhere."""
-        with self.opened(sha256) as stream:
+        with self.opened(sha256) as (stream, _):
             return stream.read()
 
     def size(self, sha256: str) -> int:

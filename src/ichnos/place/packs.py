@@ -11,18 +11,19 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ichnos.documents.tree import Value
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.journal import Claim, InstalledPack
 from ichnos.files.paths import folded
 from ichnos.files.rooted import Root
-from ichnos.files.sources import Files, Folder, files_at
+from ichnos.files.sources import Files, Folder, Inside
 from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.profiles.holes import Hole, Missing, Pattern
 from ichnos.games.profiles.profile import Profile
 from ichnos.place.contents import Contents
+from ichnos.review.subject import opened
 
 _SHOWN = 3  # entries of many that are named
 
@@ -47,17 +48,20 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         what = f"the profile of {rules.game.title} does not say where a pack goes"
         cure = 'say it in game.toml: [install] folder = "..." (the folder below the game\'s)'
         raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
+    _refuse_other_game(profile, root)
     package = disk.resolved(package)
-    files = files_at(package)
+    files = opened(profile, package)
+    called = _called(profile, package, files)
     _refuse_odd(files)
     read = read_pack(profile, files)
+    raise_all(read.broken)
     said = dict(read.definitions.pack.values)
     if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in files.names()):
         what = f"nothing in this is like a pack for {rules.game.title}"
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
-    name = _short_name(profile, said, package.name)
+    name = _short_name(profile, said, called)
     said["pack.name"] = name
-    claims, notes = _files_of(profile, package, files, root, contents)
+    claims, notes = _files_of(profile, package, called, files, root, contents)
     for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
         try:
             filled = str(line.fill(lambda hole: said.get(hole)))
@@ -82,6 +86,37 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
     return Prepared(pack, tuple(notes))
 
 
+def _refuse_other_game(profile: Profile, root: Root) -> None:
+    """Raises IchnosError where a folder has nothing of what the profile says of the game's."""
+    known, install = profile.rules.catalogue.folder, profile.rules.install.folder
+    looked_for = [folder for folder in (known, install) if folder]
+    if any(disk.is_folder(root.path(folder)) for folder in looked_for):
+        return
+    names = Folder(root.folder).names() if not known else []
+    paths = [*(one.path for one in profile.documents), *profile.sound_paths]
+    if any(path.match(name) is not None for name in names for path in paths):
+        return
+    missing = " and no ".join(f"{folder}/" for folder in dict.fromkeys(looked_for)) or "file that its profile knows"
+    what = f"this is not where {profile.rules.game.title} is: there is no {missing} in it"
+    raise IchnosError(what, place=Place(str(root.folder)), cure="give the folder that the game is installed in")
+
+
+def _called(profile: Profile, package: Path, files: Files) -> str:
+    """What the archive or the folder is called in the game. Raises IchnosError where the game wants the other one."""
+    if profile.rules.packaging.kind == "folder":
+        return (
+            files.prefix.rstrip("/")
+            if isinstance(files, Inside)
+            else package.stem
+            if disk.is_file(package)
+            else package.name
+        )
+    if disk.is_folder(package) and profile.rules.install.lay == "whole":
+        what = f"this is a folder, and {profile.rules.game.title} takes packs as archives"
+        raise IchnosError(what, place=Place(str(package)), cure="give the archive that ichnos build makes")
+    return package.name
+
+
 def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> str:
     """The pack's short name, out of what the archive or the folder is called; else what that is called."""
     parts = [
@@ -101,24 +136,25 @@ def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> st
 def _refuse_odd(files: Files) -> None:
     for _, name, reason in files.oddities():
         raise IchnosError(f"{name}: {reason}", place=files.place, cure="do not install this; ask its maker")
-    names: dict[str, str] = {}
+    seen: dict[str, str] = {}
     for name in files.names():
-        other = names.setdefault(folded(name), name)
-        if other != name or files.names().count(name) > 1:
+        other, once = seen.get(folded(name), name), folded(name) not in seen
+        seen[folded(name)] = name
+        if not once:
             what = f"{other} and {name} are one file on Windows and macOS"
             raise IchnosError(what, place=files.place, cure="do not install this; ask its maker")
 
 
 def _files_of(
-    profile: Profile, package: Path, files: Files, root: Root, contents: Contents
+    profile: Profile, package: Path, called: str, files: Files, root: Root, contents: Contents
 ) -> tuple[list[Claim], list[str]]:
     """The claims of a pack's own files, and what is to be said of them."""
     install, folder = profile.rules.install, profile.rules.install.folder or ""
-    if install.lay == "whole" and disk.is_file(package):
+    if install.lay == "whole" and profile.rules.packaging.kind == "archive":
         whole = Folder(package.parent)
         return [Claim(root.spelled(_below(folder, package.name)), "file", contents.add_file(whole, package.name))], []
     if install.lay == "whole":
-        folder = _below(folder, package.name)
+        folder = _below(folder, called)
     claims, notes = [], []
     merged = untouched.merged_documents(profile)
     for name in files.names():

@@ -89,10 +89,11 @@ class Planner:
         self.stays: list[tuple[str, str]] = []
         self.shifted = record.shifted
         self._profiles = profiles.Profiles(contents)
+        self._claims = untouched.all_claims(record.packs)
 
     def known(self, path: str, now: Stand | None, *, install: bool) -> Known | None:
         """How a path was without packs; ``None`` where it is theirs from now on."""
-        known, claims = self.record.paths.get(path), untouched.claims_at(self.record, path)
+        known, claims = self.record.paths.get(path), self._claims.get(path, [])
         if known is None:
             return Known(now, now)
         if _same(now, known.written) or _same(now, known.original):
@@ -230,13 +231,16 @@ class Planner:
         if not install:
             stack = [one for one in stack if not is_same_pack(one, pack)]
         self.packs.extend([pack] if install else [])
-        paths = dict(self.record.paths)
+        paths, in_stack = dict(self.record.paths), untouched.all_claims(stack)
         steps: list[PlannedStep] = []
         errors: list[IchnosError] = []
         later: list[str] = []
         for path in touched:
-            if self.root.listing(path) is not None and path in caches:
+            if path in caches and self.root.listing(path) is not None:
                 continue
+            top, claim = self._claims.get(path, [(None, None)])[-1]
+            if not install and claim is not None and claim.how == "file" and top is not old:
+                continue  # what this pack has here lies below another's file
             is_new_in_cache = path in caches and path not in self.record.paths and not install
             try:
                 now = self.root.stand(path)
@@ -246,9 +250,8 @@ class Planner:
                     continue
                 claims_here = [
                     (one.name, self.without_given_up(claim))
-                    for one in stack
-                    for claim in one.claims
-                    if claim.path == path and not (path in self.forgotten and one is not pack)
+                    for one, claim in in_stack.get(path, ())
+                    if path not in self.forgotten or one is pack
                 ]
                 if not claims_here and path in caches:
                     later.append(path)
@@ -310,17 +313,17 @@ class Planner:
         """The folders that are to be made, the outer ones first; and the times of those that are changed."""
         made: dict[str, None] = {}
         times = dict(self.record.folders)
-        there: dict[str, bool] = {}
+        there: dict[str, tuple[int, str] | None] = {}
         for one in steps:
             parts = one.step.path.split("/")[:-1]
             for depth in range(len(parts), -1, -1):
                 folder = "/".join(parts[:depth])
                 if folder not in there:
-                    there[folder] = self.root.listing(folder) is not None
-                if there[folder]:
-                    found = self.root.listing(folder) if folder not in times else None
-                    if found is not None and folder not in self.record.made:
-                        times[folder] = found
+                    there[folder] = self.root.listing(folder)
+                found = there[folder]
+                if found is not None:
+                    if folder not in self.record.made:
+                        times.setdefault(folder, found)
                     break
                 made[folder] = None
         return sorted(made, key=lambda name: name.count("/")), times
