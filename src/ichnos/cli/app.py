@@ -21,7 +21,7 @@ _SECTIONS = {
     "Begin": ("demo", "start", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
     "The pack": ("assign", "build", "check", "explain", "release"),
-    "The game": ("install", "installed", "restore"),
+    "The game": ("install", "installed", "restore", "swap", "status"),
 }
 
 
@@ -44,12 +44,28 @@ class LightGroup(TyperGroup):
 class InOrder(LightGroup):
     """The program: its commands are listed in the order in which one needs them."""
 
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        return super().parse_args(ctx, args or _in_workspace(ctx))
+
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         width = max(map(len, self.commands))
         for heading, names in _SECTIONS.items():
             rows = [(name, self.commands[name].get_short_help_str(formatter.width - width)) for name in names]
             with formatter.section(heading):
                 formatter.write_dl([(name.ljust(width), text) for name, text in rows])
+
+
+def _in_workspace(ctx: Any) -> list[str]:
+    """What is meant by no word at all: in a workspace, where one stands."""
+    from ichnos.pack.workspace.folder import find_folder
+
+    try:
+        if not ctx.resilient_parsing:
+            find_folder(Path())
+            return ["status"]
+    except IchnosError:
+        pass
+    return []
 
 
 class Forgiving(LightGroup):

@@ -90,6 +90,8 @@ def check(
         shared = list(across.findings(context.profile, loads))
     for subject in subjects:
         subject.files.close()
+    if own and loaded:
+        _note(loaded, results[0])
     if sarif:
         from ichnos.review.sarif import sarif as as_sarif
 
@@ -106,6 +108,39 @@ def check(
             _print_shared(shared, len(packs))
     if shared or any(result.findings for result in results):
         raise typer.Exit(1)
+
+
+def passes(folder: Path) -> bool:
+    """Check the pack that a workspace built last, print what there is to say, and tell whether it does its work."""
+    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.review import check as checking
+    from ichnos.review.subject import Subject, of_workspace, opened
+
+    loaded = workspaces.load(folder)
+    package = _last_built(loaded)
+    subject = Subject(of_workspace(loaded), opened(loaded.profile, package))
+    result = checking.check(subject, lambda _: None)
+    subject.files.close()
+    _note(loaded, result)
+    _print(result, loaded.shown(package))
+    return result.passed
+
+
+def _note(loaded: Workspace, result: Checked) -> None:
+    """Note for ``status`` what came of checking the pack that was built last."""
+    import json
+    from contextlib import closing, suppress
+
+    from ichnos.pack.build import state as states
+
+    state = states.opened(loaded.folder)
+    if state is not None and loaded.game is None:
+        with closing(state), suppress(IchnosError):  # it is only told
+            last = state.latest_build(None)
+            if last is not None:
+                grave = sum(one.kind.grave for one in result.findings)
+                said = {"sha256": last.sha256, "findings": len(result.findings), "grave": grave}
+                state.note_fact("checked", json.dumps(said))
 
 
 def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Sequence[Finding]) -> None:

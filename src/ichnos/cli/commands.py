@@ -15,11 +15,12 @@ from ichnos.cli import (
     placing,
     releasing,
     splitting,
+    standing,
     treating,
 )
 from ichnos.cli.app import app
 
 __all__ = [
     "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "placing",
-    "releasing", "splitting", "treating",
+    "releasing", "splitting", "standing", "treating",
 ]  # fmt: skip

@@ -215,7 +215,7 @@ def _reasons(prepared: Prepared, file: PlannedFile, missing: set[str]) -> Iterat
 @app.command(
     cls=LightCommand,
     short_help="Show the plan, then build the pack.",
-    epilog=examples("ichnos build --dry-run", "ichnos build", "ichnos build --watch"),
+    epilog=examples("ichnos build --dry-run", "ichnos build", "ichnos build --watch --install"),
 )
 def build(
     workspace: WorkspaceText = ".",
@@ -230,6 +230,9 @@ def build(
         ),
     ] = None,
     watch: Annotated[bool, typer.Option("--watch", help="Build again whenever something is saved.")] = False,
+    install: Annotated[
+        bool, typer.Option("--install", help="Put each pack into the game as soon as it is built.")
+    ] = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
@@ -243,23 +246,43 @@ def build(
     if watch:
         if dry_run or json:
             raise UsageError("watching goes on and on", cure="leave out --watch, or --dry-run and --json")
-        _watch(folder, output, game)
+        _watch(folder, output, game, install=install)
         return
+    if install and (dry_run or json):
+        raise UsageError("--install does more than show", cure="leave it out, or --dry-run and --json")
     last = None if dry_run or json else building.standing(folder, game, output)
     if last is None:
-        _build(folder, output, game, dry_run=dry_run, json=json)
+        build_pack(folder, output, game, dry_run=dry_run, json=json)
     else:
         _print_unchanged(shown(folder, last.package), last.size)
         show.say(f"SHA-256 {last.sha256}")
+    if install:
+        install_last(folder, game)
 
 
-def _watch(folder: Path, output: Path | None, game: str | None) -> None:
+def install_last(folder: Path, game: str | None) -> None:
+    """Put what was built last into the game."""
+    from ichnos.cli.placing import put_in
+    from ichnos.pack.build.state import latest_package
+    from ichnos.pack.workspace import workspace as workspaces
+
+    loaded = workspaces.load(folder, game)
+    installation, package = loaded.pack_file.installation, latest_package(folder, loaded.game)
+    if installation is None:
+        raise UsageError("where is the game?", cure='say installation = "..." in ichnos.toml')
+    if package is not None:
+        put_in(loaded.profile, package, folder / installation, brief=True)
+
+
+def _watch(folder: Path, output: Path | None, game: str | None, *, install: bool) -> None:
     from ichnos.pack.build import sources, watching
     from ichnos.pack.workspace import workspace as workspaces
 
     def once(paths: list[Path]) -> list[Path]:
         try:
-            _build(folder, output, game, dry_run=False, json=False)
+            build_pack(folder, output, game, dry_run=False, json=False)
+            if install:
+                install_last(folder, game)
         except IchnosError as error:
             report(error)
         try:
@@ -281,7 +304,10 @@ def _watch(folder: Path, output: Path | None, game: str | None) -> None:
         show.say("", err=True)
 
 
-def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool, json: bool) -> None:
+def build_pack(
+    folder: Path, output: Path | None, game: str | None, *, dry_run: bool, json: bool, brief: bool = False
+) -> None:
+    """Plan, show the plan, and build. ``brief``: without the plan."""
     from ichnos.pack.build import building
     from ichnos.pack.plan.plan import as_json
 
@@ -294,7 +320,7 @@ def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool
         show.keys_unchecked(prepared.outline.unchecked)
     for note in prepared.outline.notes:
         show.say(f"Note: {note}.", err=True)
-    if not json:
+    if not json and not brief:
         _print_plan(prepared)
     if dry_run:
         if json:
@@ -303,6 +329,10 @@ def _build(folder: Path, output: Path | None, game: str | None, *, dry_run: bool
         return
     with show.progress("converting", sum(one.facts.seconds for one in prepared.missing)) as advance:
         built, planned = building.carry_out(planned, advance, show.waiting)
+    if game is None and output is None:
+        from ichnos.place import status
+
+        status.prepare(folder)
     _print_built(planned.prepared, built, json=json)
     if built.written and planned.prepared.outline.afterwards:
         show.say("What is left for your own hands:", err=True)

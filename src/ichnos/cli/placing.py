@@ -60,23 +60,39 @@ def install(
     What it writes over is kept until ichnos restore brings it back, to the byte. A pack that is in the game
     already is replaced by this edition of it.
     """
+    profile, package, folder = _what(pack, to, game, workspace)
+    put_in(profile, package, folder, "force" if force else "stop", dry_run=dry_run, json=json)
+
+
+def put_in(
+    profile: Profile,
+    package: Path,
+    folder: Path,
+    on_change: OnChange = "stop",
+    *,
+    dry_run: bool = False,
+    json: bool = False,
+    brief: bool = False,
+) -> None:
+    """Put a package into a game's folder. ``brief``: without the plan."""
     from ichnos.files import journal
     from ichnos.files.rooted import Root
     from ichnos.place import packs, plan
     from ichnos.place.contents import Contents
 
-    profile, package, folder = _what(pack, to, game, workspace)
     root = Root(folder)
     with journal.locked(_waiting) as notes:
         _taken_up(root, notes, "stop", dry_run=dry_run)
         record, _ = notes.record(root.folder)
         contents = Contents(notes)
         prepared = packs.prepare(profile, package, root, contents)
-        planned = plan.for_install(root, notes, record, prepared, contents, "force" if force else "stop")
-        done = _carried_out(planned, notes, dry_run=dry_run, json=json)
+        planned = plan.for_install(root, notes, record, prepared, contents, on_change)
+        done = _carried_out(planned, notes, dry_run=dry_run, json=json, brief=brief)
     if done is None or json:
         return
-    show.say(f"{prepared.pack.title} is in {root.folder}: {show.counted(done.files, 'file')}.")
+    show.say(f"{prepared.pack.title} is in {root.folder}: {show.counted(done.files, 'file')} changed.")
+    if brief:
+        return
     show.say(f"To take it out again: ichnos restore {prepared.pack.name}", err=True)
     if profile.rules.afterwards:
         show.say("What is left for your own hands:", err=True)
@@ -244,13 +260,13 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
     return profile, package, to or folder / str(installation)
 
 
-def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool) -> Done | None:
+def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool, brief: bool = False) -> Done | None:
     """Show a plan, and carry it out unless that is all."""
     from ichnos.place import carrying
 
     for note in planned.notes:
         show.say(f"Note: {note}", err=True)
-    if not json:
+    if not json and not brief:
         _print_plan(planned)
     if dry_run:
         if json:

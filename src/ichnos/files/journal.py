@@ -10,14 +10,14 @@ import io
 import json
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk, locks, writing
-from ichnos.files.rooted import Stand
+from ichnos.files.rooted import Stand, names_digest
 from ichnos.files.user import data_folder
 
 _EDITION = 1
@@ -267,6 +267,42 @@ def is_there() -> bool:
     with suppress(IchnosError):
         return disk.is_file(data_folder() / "installed.sqlite")
     return False
+
+
+def as_they_were() -> dict[str, tuple[int, int] | None]:
+    """The size and the time that files and folders of games had before anything was put into them.
+
+    Only of those that stand as they were left, so that nobody else's change goes unseen. A folder's size is 0.
+    """
+    found: dict[str, tuple[int, int] | None] = {}
+    if not is_there():
+        return found
+    with closing(Journal()) as notes:
+        for root in map(Path, notes.games()):
+            record, under_way = notes.record(root)
+            if under_way is not None:
+                continue
+            added: dict[str, set[str]] = {}  # names in a folder that are ours
+            gone: dict[str, set[str]] = {}  # names that we took from one
+            for path, known in record.paths.items():
+                if not is_as_left(root / path, known.written):
+                    continue
+                found[str(root / path)] = (known.original.size, known.original.time) if known.original else None
+                folder, _, name = path.rpartition("/")
+                if known.original is None:
+                    added.setdefault(folder, set()).add(name)
+                elif known.written is None:
+                    gone.setdefault(folder, set()).add(name)
+            for path in record.made:
+                folder, _, name = path.rpartition("/")
+                added.setdefault(folder, set()).add(name)
+            for folder, (time, digest) in record.folders.items():
+                there = root / folder if folder else root
+                if disk.is_folder(there):
+                    names = (set(disk.names(there)) - added.get(folder, set())) | gone.get(folder, set())
+                    if names_digest(names) == digest:
+                        found[str(there)] = 0, time
+    return found
 
 
 def is_as_left(path: Path, left: Stand | None) -> bool:

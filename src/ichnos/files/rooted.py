@@ -6,7 +6,7 @@ import errno
 import hashlib
 import os
 import stat
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -32,6 +32,12 @@ class Stand:
     size: int
     time: int
     mode: int
+
+
+def names_digest(names: Iterable[str]) -> str:
+    """A digest of the names in a folder, without what is half-written."""
+    whole = sorted(name for name in names if not writing.is_unfinished(name))
+    return hashlib.sha256("\0".join(whole).encode("utf-8", "surrogateescape")).hexdigest()
 
 
 class Root:
@@ -246,9 +252,7 @@ class Root:
             disk.own_place(self.folder, path)
         if not os.path.isdir(path):
             return None
-        names = [one for one in disk.names(path) if not writing.is_unfinished(one)]
-        digest = hashlib.sha256("\0".join(names).encode("utf-8", "surrogateescape")).hexdigest()
-        return os.stat(path).st_mtime_ns, digest
+        return os.stat(path).st_mtime_ns, names_digest(disk.names(path))
 
     def set_folder_time(self, name: str, time: int) -> None:
         """Give a folder its old time; not every system lets one."""

@@ -13,6 +13,7 @@ from pathlib import Path
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
+from ichnos.files.archives import sha256_of_all
 from ichnos.files.journal import Claim, InstalledPack
 from ichnos.files.paths import folded
 from ichnos.files.rooted import Root
@@ -61,7 +62,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
     name = _short_name(profile, said, called)
     said["pack.name"] = name
-    claims, notes = _files_of(profile, package, called, files, root, contents)
+    claims, notes, digests = _files_of(profile, package, called, files, root, contents)
     for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
         try:
             filled = str(line.fill(lambda hole: said.get(hole)))
@@ -78,7 +79,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         game=rules.game.name,
         profile=contents.add(_as_zip(profile.folder)),
         package=str(package),
-        sha256=disk.digest(package) if disk.is_file(package) else "",
+        sha256=sha256_of_all(digests) if disk.is_folder(package) else disk.digest(package),
         time=time.time(),
         ids=tuple(sorted(read.definitions.pack.ids.values())),
         claims=tuple(claims),
@@ -147,20 +148,25 @@ def _refuse_odd(files: Files) -> None:
 
 def _files_of(
     profile: Profile, package: Path, called: str, files: Files, root: Root, contents: Contents
-) -> tuple[list[Claim], list[str]]:
-    """The claims of a pack's own files, and what is to be said of them."""
+) -> tuple[list[Claim], list[str], dict[str, str]]:
+    """The claims of a pack's own files, what is to be said of them, and the SHA-256 of each file."""
     install, folder = profile.rules.install, profile.rules.install.folder or ""
     if install.lay == "whole" and profile.rules.packaging.kind == "archive":
         whole = Folder(package.parent)
-        return [Claim(root.spelled(_below(folder, package.name)), "file", contents.add_file(whole, package.name))], []
+        return (
+            [Claim(root.spelled(_below(folder, package.name)), "file", contents.add_file(whole, package.name))],
+            [],
+            {},
+        )
     if install.lay == "whole":
         folder = _below(folder, called)
-    claims, notes = [], []
+    claims, notes, digests = [], [], {}
     merged = untouched.merged_documents(profile)
     for name in files.names():
         grafting = next((one for document, one in merged if document.match(name) is not None), None)
+        digests[name] = contents.add_file(files, name)
         if grafting is None:
-            claims.append(Claim(root.spelled(_below(folder, name)), "file", contents.add_file(files, name)))
+            claims.append(Claim(root.spelled(_below(folder, name)), "file", digests[name]))
             continue
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
         graft, left = _graft(profile, grafting, name, files, root)
@@ -172,7 +178,7 @@ def _files_of(
             )
         if graft.entries:
             claims.append(Claim(path, "merge", contents.add(graft.to_json())))
-    return claims, notes
+    return claims, notes, digests
 
 
 def _graft(profile: Profile, grafting: Grafting, name: str, files: Files, root: Root) -> tuple[Graft, list[Identity]]:

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from ichnos.errors import IchnosError
-from ichnos.files import disk, signatures
+from ichnos.files import disk, journal, signatures
 from ichnos.files.paths import below, seen_from
 from ichnos.files.signatures import Signatures
 from ichnos.files.state import State
@@ -73,7 +73,11 @@ class LastBuild:
     def inputs_stand(self) -> bool:
         """Is everything that it was made from, but perhaps for clips, as it was?"""
         inputs = self.signatures.get(INPUT, {})
-        return bool(inputs) and signatures.are_same(inputs)
+        changed = [path for path, one in inputs.items() if not signatures.is_same(path, one)]
+        if not inputs or not changed:
+            return bool(inputs)
+        before = journal.as_they_were()  # what an install has changed is nothing that a pack is made of
+        return all(path in before and before[path] == inputs[path] for path in changed)
 
     @cached_property
     def stands(self) -> bool:
@@ -239,6 +243,16 @@ class WorkspaceState(State):
     def _seen(self, path: str) -> str | bytes:
         root = f"{self.folder}{os.sep}"  # far faster than a relative path made anew for thousands of files
         return _kept(path[len(root) :] if path.startswith(root) else seen_from(self.folder, Path(path)))
+
+    def fact(self, name: str) -> str:
+        """Something small that was noted; empty where nothing was."""
+        found = self.rows("SELECT value FROM about WHERE name = ?", name)
+        return str(found[0][0]) if found else ""
+
+    def note_fact(self, name: str, value: str) -> None:
+        """Note something small, for the next time."""
+        with self.writing() as db:
+            db.execute("INSERT OR REPLACE INTO about VALUES (?, ?)", (name, value))
 
     def digests(self) -> dict[str, str]:
         """The SHA-256 of each kept conversion, by its identity."""

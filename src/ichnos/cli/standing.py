@@ -1,0 +1,166 @@
+"""``status`` and ``swap``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import Json, LightCommand, WorkspaceText, app, examples
+from ichnos.errors import UsageError
+
+if TYPE_CHECKING:
+    from ichnos.pack.workspace.workspace import Workspace
+    from ichnos.place.status import Status
+
+
+@app.command(
+    cls=LightCommand, short_help="Where you stand, and the next step.", epilog=examples("ichnos status", "ichnos")
+)
+def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
+    """Where you stand with a workspace: its sounds, what is built, checked and in the game, and the one next step."""
+    from ichnos.pack.workspace.folder import find_folder
+    from ichnos.place import status as standings
+
+    found = standings.status(find_folder(Path(workspace)))
+    if json:
+        show.as_json(_as_json(found))
+        return
+    facts = found.facts
+    show.say(f"{facts.title} {facts.version}, for {facts.game}", bold=True)
+    of_game = f"; {facts.replaced} of the {facts.keys_of_game:,} keys of {facts.game}" if facts.keys_of_game else ""
+    show.say(f"  sounds     {len(facts.keys)}, of {show.counted(len(facts.clips), 'clip')}{of_game}")
+    _some("missing", found.missing, "of its clips not there")
+    _some("no clip", facts.without_clips, "with a title alone")
+    _some("unused", found.unused, "in the workspace, said nothing of")
+    show.say(f"  built      {_built(found)}")
+    if found.built != "never":
+        checked = "not since it was built" if found.findings is None else show.counted(found.findings, "finding")
+        show.say(f"  checked    {'no findings' if found.findings == 0 else checked}")
+    for one in found.installed:
+        edition = "" if one.is_latest else ", an older edition"
+        changed = f", {show.counted(len(one.changed), 'file')} changed by somebody else since" if one.changed else ""
+        show.say(f"  installed  {one.version} in {one.folder}{edition}{changed}")
+    if not found.installed:
+        show.say("  installed  nowhere")
+    command, why = found.next_step
+    show.say(f"Next: {command}  ({why})" if command else f"Next: {why}")
+
+
+def _built(found: Status) -> str:
+    if found.package is None:
+        return "not yet"
+    from ichnos.files.paths import shown
+
+    package = shown(found.folder, found.package)
+    return package if found.built == "current" else f"{package}, and the workspace has changed since"
+
+
+def _some(head: str, names: tuple[str, ...], what: str) -> None:
+    if names:
+        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+        show.say(f"  {head:<10} {len(names)} {what}: {', '.join(names[:3])}{more}")
+
+
+def _as_json(found: Status) -> dict[str, object]:
+    facts, (command, why) = found.facts, found.next_step
+    return {
+        "workspace": str(found.folder),
+        "title": facts.title,
+        "version": facts.version,
+        "game": facts.game,
+        "sounds": len(facts.keys),
+        "clips": len(facts.clips),
+        "missing-clips": list(found.missing),
+        "keys-without-clips": list(facts.without_clips),
+        "unused-clips": list(found.unused),
+        "keys-of-the-game": facts.keys_of_game,
+        "of-those-here": facts.replaced,
+        "built": found.built,
+        "package": str(found.package) if found.package else None,
+        "findings": found.findings,
+        "installed": [
+            {"folder": str(one.folder), "version": one.version, "latest": one.is_latest, "changed": list(one.changed)}
+            for one in found.installed
+        ],
+        "next": {"command": command, "why": why},
+    }
+
+
+@app.command(
+    short_help="One sound, one command: your clip in place of the game's.",
+    epilog=examples(
+        "ichnos swap shore.foghorn.distant my-horn.mp3 --game tarnlight --installation ~/games/Tarnlight --install"
+    ),
+)
+def swap(
+    key: Annotated[str, typer.Argument(help="The game's sound key.", metavar="KEY")],
+    clips: Annotated[list[Path], typer.Argument(help="Your clips for it: each becomes a take.", metavar="CLIP...")],
+    game: Annotated[
+        str | None,
+        typer.Option("--game", "-g", metavar="GAME", help="The game; from the second time on it is known."),
+    ] = None,
+    installation: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the game is installed.")] = None,
+    install: Annotated[bool, typer.Option("--install", help="Put the pack into the game, too.")] = False,
+    workspace: Annotated[
+        Path | None,
+        typer.Option(
+            "--workspace", "-w", metavar="FOLDER", help="Its workspace.", show_default="the one here, or my-GAME-sounds"
+        ),
+    ] = None,
+) -> None:
+    """One sound, one command: a small workspace, built, checked, and put into the game.
+
+    Said again, for another key, it adds to the same workspace; for the same key, the new clips take the place of
+    the old ones.
+    """
+    from ichnos.cli import checking, making
+    from ichnos.pack.workspace import assignments
+    from ichnos.pack.workspace import workspace as workspaces
+
+    folder = _for_swaps(workspace, game, installation)
+    with workspaces.lock(folder, show.waiting):
+        loaded = workspaces.load(folder)
+        _refuse_another_game(loaded, game)
+        done = assignments.assign(loaded, key, clips, to_existing="replace")
+    show.say(f"{done.key} is now {', '.join(done.takes)}")
+    making.build_pack(folder, None, None, dry_run=False, json=False, brief=True)
+    if not checking.passes(folder):
+        raise typer.Exit(1)
+    if install:
+        making.install_last(folder, None)
+
+
+def _for_swaps(workspace: Path | None, game: str | None, installation: Path | None) -> Path:
+    """The workspace for swapped sounds: the one that is named, or that we are in, or one that is made now."""
+    from ichnos.files import disk
+    from ichnos.pack.workspace import starting
+    from ichnos.pack.workspace import workspace as workspaces
+
+    try:
+        return workspaces.find_folder(workspace or Path())
+    except UsageError:
+        pass
+    if workspace is None and game is None:
+        made = [Path(name) for name in disk.names(Path()) if name.startswith("my-") and name.endswith("-sounds")]
+        made = [path for path in made if disk.is_file(path / workspaces.FILE_NAME)]
+        if len(made) == 1:
+            return made[0].absolute()
+        cure = "say --game GAME" if not made else f"say -w {' or -w '.join(map(str, made))}"
+        raise UsageError("which game is it for?", cure=cure)
+    name = (game or "").replace("\\", "/").rstrip("/").rpartition("/")[2]
+    folder = workspace or Path(f"my-{name}-sounds")
+    if not disk.is_file(folder / workspaces.FILE_NAME):
+        if game is None:
+            raise UsageError("which game is it for?", cure="say --game GAME")
+        starting.start(folder, game, None, installation, dry_run=False)
+        show.say(f"A workspace is made for it: {folder}")
+    return folder.absolute()
+
+
+def _refuse_another_game(loaded: Workspace, game: str | None) -> None:
+    if game is not None and loaded.pack_file.game != game and loaded.profile.rules.game.name != game:
+        what = f"this workspace is for {loaded.profile.rules.game.title}, not for {game}"
+        raise UsageError(what, cure="go elsewhere, or name another workspace: -w FOLDER")

@@ -1,0 +1,190 @@
+"""Where one stands with a workspace, and the one next step."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import closing, suppress
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ichnos.errors import IchnosError
+from ichnos.files import disk, journal
+from ichnos.files.journal import Journal
+from ichnos.pack.build import state as states
+from ichnos.pack.build.state import LastBuild, WorkspaceState
+from ichnos.pack.workspace.folder import PRIVATE, clip_path
+
+_OURS = ("build", "release", "encoded", "to-encode", "own", PRIVATE)  # folders of a workspace that hold no clips
+_CLIPS = (
+    ".wav", ".ogg", ".oga", ".opus", ".mp3", ".flac", ".aif", ".aiff", ".m4a", ".mp4", ".mov", ".webm", ".mkv"
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What a workspace says: its game, its sounds, and which of the game's keys they are for."""
+
+    title: str
+    name: str
+    version: str
+    game: str
+    installation: str | None
+    keys: tuple[str, ...]
+    clips: tuple[str, ...]
+    without_clips: tuple[str, ...]  # keys that have a title alone
+    keys_of_game: int | None  # None: nobody knows them
+    replaced: int  # how many of those have a sound here
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A game that the pack is in."""
+
+    folder: Path
+    version: str
+    is_latest: bool
+    changed: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Status:
+    """Where one stands. ``built``: never, behind or current. ``findings``: of the last check; None without one."""
+
+    folder: Path
+    facts: Facts
+    unused: tuple[str, ...]
+    missing: tuple[str, ...]
+    built: str
+    package: Path | None
+    findings: int | None
+    grave: int  # of those
+    installed: tuple[Standing, ...] = field(default=())
+
+    @property
+    def next_step(self) -> tuple[str, str]:
+        """What to say next, and why."""
+        if not self.facts.keys:
+            return "ichnos assign KEY CLIP", "no sound is assigned yet"
+        if self.missing:
+            return "", f"{self.missing[0]} is not there: put it back, or correct its name in ichnos.toml"
+        if self.built != "current":
+            why = "nothing is built yet" if self.built == "never" else "the workspace has changed since the last build"
+            return "ichnos build", why
+        if self.findings is None:
+            return "ichnos check", "the pack has not been checked since it was built"
+        if self.grave:
+            return "ichnos check", "the last check found what does not work in the game"
+        if any(not one.is_latest for one in self.installed):
+            return "ichnos install", "an older edition of the pack is in the game"
+        if not self.installed and self.facts.installation is not None:
+            return "ichnos install", "the pack is in no game yet"
+        if self.findings:
+            return "ichnos check", "before a release, see what the last check found"
+        return "ichnos release --note TEXT", "all is built and checked"
+
+
+def status(folder: Path) -> Status:
+    """Where one stands with a workspace.
+
+    Raises:
+        IchnosError: it cannot be read.
+    """
+    state = states.opened(folder)
+    try:
+        last = state.last_build(None) if state else None
+        is_current = last is not None and last.stands
+        facts = _kept(state, last) if state is not None and last is not None and last.inputs_stand else None
+        if facts is None:
+            facts = _facts(folder)
+            if state is not None and last is not None and is_current:
+                _keep(state, last, facts)
+        checked = json.loads(state.fact("checked") or "{}") if state else {}
+    finally:
+        if state is not None:
+            state.close()
+    package = last.package if last is not None and disk.exists(last.package) else None
+    is_checked = package is not None and last is not None and checked.get("sha256") == last.sha256
+    return Status(
+        folder,
+        facts,
+        tuple(_unused(folder, set(facts.clips))),
+        tuple(clip for clip in facts.clips if not disk.is_file(clip_path(folder, clip))),
+        "never" if package is None else "current" if is_current else "behind",
+        package,
+        checked.get("findings") if is_checked else None,
+        checked.get("grave", 0) if is_checked else 0,
+        tuple(_standings(facts, last)),
+    )
+
+
+def prepare(folder: Path) -> None:
+    """Work out after a build what ``status`` will want, so that it need not. Raises IchnosError as that does."""
+    state = states.opened(folder)
+    if state is not None:
+        with closing(state):
+            last = state.last_build(None)
+            if last is not None and last.stands:
+                _keep(state, last, _facts(folder))
+
+
+def _keep(state: WorkspaceState, last: LastBuild, facts: Facts) -> None:
+    with suppress(IchnosError):  # it only saves time
+        state.note_fact("status", json.dumps({"build": last.number, "facts": asdict(facts)}))
+
+
+def _kept(state: WorkspaceState, last: LastBuild) -> Facts | None:
+    """What was kept with a build; ``None`` where it is another's."""
+    said: Any = json.loads(state.fact("status") or "{}")
+    if said.get("build") != last.number:
+        return None
+    facts: Any = {name: tuple(one) if isinstance(one, list) else one for name, one in said["facts"].items()}
+    return Facts(**facts)
+
+
+def _facts(folder: Path) -> Facts:
+    from ichnos.pack.workspace import workspace as workspaces
+
+    loaded = workspaces.load(folder)
+    pack_file, known = loaded.pack_file, loaded.catalogue
+    keys = tuple(sound.key for sound in pack_file.sound)
+    own = (clip for sound in pack_file.sound if not sound.silent for clip, _ in sound.clips())
+    return Facts(
+        pack_file.pack.title,
+        pack_file.pack.name,
+        pack_file.pack.version,
+        loaded.profile.rules.game.title,
+        pack_file.installation,
+        keys,
+        tuple(dict.fromkeys(own)),
+        tuple(sound.key for sound in pack_file.sound if not sound.clips()),
+        len(known.keys) if known is not None else None,
+        sum(key in known for key in keys) if known is not None else 0,
+    )
+
+
+def _unused(folder: Path, used: set[str]) -> Iterator[str]:
+    """Sounds in the workspace that it says nothing of."""
+    there = {str(clip_path(folder, clip)) for clip in used}
+    for name in disk.names(folder):
+        path = folder / name
+        if name in _OURS or disk.is_link(path):
+            continue
+        for file in disk.below(path) if disk.is_folder(path) else (path,):
+            if file.suffix.lower() in _CLIPS and str(file) not in there:
+                yield file.relative_to(folder).as_posix()
+
+
+def _standings(facts: Facts, last: LastBuild | None) -> Iterator[Standing]:
+    """The games that the pack is in."""
+    if not journal.is_there():
+        return
+    from ichnos.place import listing
+
+    with closing(Journal()) as notes:
+        for game in listing.games(notes):
+            for one in game.packs:
+                if one.pack.name == facts.name:
+                    is_latest = last is not None and one.pack.sha256 == last.sha256
+                    yield Standing(game.folder, one.pack.version, is_latest, one.changed)
