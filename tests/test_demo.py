@@ -28,7 +28,8 @@ def test_demo_runs_the_commands_it_prints(tmp_path: Path) -> None:
     assert "decoded 6 sounds" in done.stdout
     assert "no findings" in done.stdout
     assert "\x1b" not in done.stdout
-    assert str(folder) in done.stdout.splitlines()[-8]
+    assert str(folder) in done.stdout.splitlines()[-9]
+    assert "Storm watch is out of" in done.stdout
     assert zipfile.ZipFile(folder / "storm-watch" / PACKAGE).testzip() is None
     before = sorted(folder.rglob("*"))
     again = run("demo", folder)
@@ -142,7 +143,7 @@ def test_help_and_version_import_nothing_heavy() -> None:
 
 def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:
     listed = re.findall(r"^  ([a-z]+)  ", run("--help", cwd=tmp_path).out, re.MULTILINE)
-    order = "demo start games keys look treat convert heard loop split assign build check explain release"
+    order = "demo swap start games keys look treat convert heard loop split assign build check explain release status"
     order += " install installed restore"
     assert listed == order.split()
     for command in (*listed, "keys harvest", "keys search", "keys forget", "games show", "games check"):

@@ -83,6 +83,27 @@ PICTURES: list[tuple[str, str, list[str]]] = [
             "ichnos split harbour/gulls.wav --to takes",
         ],
     ),
+    (
+        "install",
+        "marsh",
+        [
+            "ichnos install --dry-run | head -n 4",
+            "ichnos install",
+            "ichnos installed",
+            "echo '# from an update' >> ../Quillmarsh/hut/shelf.txt; echo mine > ../Quillmarsh/hut/notebooks/marsh-notes/about.bog",
+            "ichnos restore",
+            "ichnos restore --keep-theirs",
+        ],
+    ),
+    (
+        "status",
+        ".",
+        [
+            "ichnos swap tower.bell.near storm-watch/clips/bell-take3.wav --game tarnlight --installation Tarnlight --install",
+            "ichnos swap hatch.closed storm-watch/clips/hatch-1.flac --install",
+            "cd storm-watch && ichnos status",
+        ],
+    ),
     ("check", "slip", ["ichnos check slip --game tarnlight --installation ../Tarnlight"]),
 ]
 

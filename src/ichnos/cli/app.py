@@ -18,10 +18,10 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 # The commands in the order of the work.
 _SECTIONS = {
-    "Begin": ("demo", "start", "games", "keys"),
+    "Begin": ("demo", "swap", "start", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
-    "The pack": ("assign", "build", "check", "explain", "release"),
-    "The game": ("install", "installed", "restore", "swap", "status"),
+    "The pack": ("assign", "build", "check", "explain", "release", "status"),
+    "The game": ("install", "installed", "restore"),
 }
 
 
