@@ -87,6 +87,7 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         "install",
         "marsh",
         [
+            "ichnos build | tail -n 2",
             "ichnos install --dry-run | head -n 4",
             "ichnos install",
             "ichnos installed",
@@ -103,7 +104,8 @@ PICTURES: list[tuple[str, str, list[str]]] = [
             "cp storm-watch/clips/bell-take3.wav storm-watch/clips/hatch-1.flac .",
             "ichnos swap tower.bell.near bell-take3.wav --game tarnlight --installation Tarnlight --install",
             "ichnos swap hatch.closed hatch-1.flac --install",
-            "cd storm-watch && ichnos status",
+            "cd my-tarnlight-sounds && cp ../storm-watch/clips/draught.wav . && ichnos",
+            "ichnos status -w ../storm-watch",
         ],
     ),
     ("check", "slip", ["ichnos check slip --game tarnlight --installation ../Tarnlight"]),

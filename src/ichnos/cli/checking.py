@@ -111,7 +111,7 @@ def check(
 
 
 def passes(folder: Path) -> bool:
-    """Check the pack that a workspace built last, print what there is to say, and tell whether it does its work."""
+    """Check the pack that a workspace built last, and tell whether it works in the game; briefly, where it does."""
     from ichnos.pack.workspace import workspace as workspaces
     from ichnos.review import check as checking
     from ichnos.review.subject import Subject, of_workspace, opened
@@ -122,8 +122,14 @@ def passes(folder: Path) -> bool:
     result = checking.check(subject, lambda _: None)
     subject.files.close()
     _note(loaded, result)
-    _print(result, loaded.shown(package))
-    return result.passed
+    if not result.passed:
+        _print(result, loaded.shown(package))
+        return False
+    show.say(f"Read back: {show.counted(result.keys, 'key')}, {show.counted(result.sounds, 'sound')} decoded.")
+    if result.findings:
+        what = f"{show.counted(len(result.findings), 'finding')} to see to before you publish it: ichnos check"
+        show.say(f"{what} -w {folder.name}" if Path.cwd() != folder else what, err=True)
+    return True
 
 
 def _note(loaded: Workspace, result: Checked) -> None:

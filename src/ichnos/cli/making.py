@@ -307,7 +307,7 @@ def _watch(folder: Path, output: Path | None, game: str | None, *, install: bool
 def build_pack(
     folder: Path, output: Path | None, game: str | None, *, dry_run: bool, json: bool, brief: bool = False
 ) -> None:
-    """Plan, show the plan, and build. ``brief``: without the plan."""
+    """Plan, show the plan, and build. ``brief``: what was built, and no more."""
     from ichnos.pack.build import building
     from ichnos.pack.plan.plan import as_json
 
@@ -333,6 +333,11 @@ def build_pack(
         from ichnos.place import status
 
         status.prepare(folder)
+    if brief:
+        from ichnos.files.paths import shown
+
+        show.say(f"Built: {shown(Path.cwd(), built.package)}, {show.size(built.size)}.")
+        return
     _print_built(planned.prepared, built, json=json)
     if built.written and planned.prepared.outline.afterwards:
         show.say("What is left for your own hands:", err=True)

@@ -125,7 +125,7 @@ def swap(
         loaded = workspaces.load(folder)
         _refuse_another_game(loaded, game)
         done = assignments.assign(loaded, key, clips, to_existing="replace")
-    show.say(f"{done.key} is now {', '.join(done.takes)}")
+    show.say(f"{done.key} is now {', '.join(map(str, clips))}")
     making.build_pack(folder, None, None, dry_run=False, json=False, brief=True)
     if not checking.passes(folder):
         raise typer.Exit(1)

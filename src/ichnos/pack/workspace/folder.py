@@ -23,8 +23,10 @@ def find_folder(start: Path) -> Path:
     """The workspace that ``start`` is, or lies in.
 
     Raises:
-        UsageError: there is none.
+        UsageError: there is none, or no such folder.
     """
+    if not disk.is_folder(start):
+        raise UsageError(f"there is no folder {start}", cure="correct the name")
     for folder in (start.absolute(), *start.absolute().parents):
         if disk.is_file(folder / FILE_NAME):
             if disk.exists(private_path(folder, "release.json")):
