@@ -143,8 +143,8 @@ def test_help_and_version_import_nothing_heavy() -> None:
 
 def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:
     listed = re.findall(r"^  ([a-z]+)  ", run("--help", cwd=tmp_path).out, re.MULTILINE)
-    order = "demo swap start games keys look treat convert heard loop split assign build check explain release status"
-    order += " install installed restore"
+    order = "demo swap start games keys look treat convert heard loop split assign trigger build check explain"
+    order += " release status install installed restore"
     assert listed == order.split()
     for command in (*listed, "keys harvest", "keys search", "keys forget", "games show", "games check"):
         out = run(*command.split(), "--help", cwd=tmp_path).out
@@ -161,11 +161,11 @@ def test_what_the_game_has_no_place_for_is_said(workspace: Path) -> None:
     assert "Note" not in run("build", "--dry-run", cwd=workspace).err
     more = 'near = 3\nfade = 0.5\nvolume = 0.5\ntakes = ["clips/gull.ogg"]'
     edit(workspace, 'takes = ["clips/gull.ogg"]', more)
-    trigger = '\n[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower.bell.near"\n'
-    (workspace / "ichnos.toml").write_text((workspace / "ichnos.toml").read_text("utf-8") + trigger, "utf-8")
+    prop = '\n[[prop]]\nname = "t"\ntitle = "e"\nkey = "tower.bell.near"\n'
+    (workspace / "ichnos.toml").write_text((workspace / "ichnos.toml").read_text("utf-8") + prop, "utf-8")
     result = run("build", "--dry-run", cwd=workspace)
     assert "Note: shore.gull.calling: Tarnlight has no place for near, fade." in result.err
-    assert "Note: Tarnlight has no place for a trigger: t." in result.err
+    assert "Note: Tarnlight has no place for a prop: t." in result.err
 
 
 def test_an_icon_of_ones_own(workspace: Path) -> None:

@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from PIL import Image
 
 from conftest import edit, run
 from ichnos.games import made_up
@@ -88,9 +89,20 @@ parts = {intro = "clips/gull.ogg", body = "clips/Foghorn, Sunday morning.mp3"}
 [[trigger]]
 name = "first"
 event = 'door "A" opens'
-key = "shift/early"
+key = "block/bell/one"
 where = "box"
+from = "stove"
+state = "lamp.lit"
+reaches = true
 once = true
+delay = 1.5
+
+[[trigger]]
+name = "last"
+event = "bell falls silent"
+key = "shift/early"
+does = "fade-out"
+fade = 2
 """
     folder = _workspace(
         installations, tmp_path, "ombervale", {"block/bell/one": [0, 1], "goods/far/brandnew": [2]}, more
@@ -122,7 +134,11 @@ once = true
     assert (pack / "bells/music/shift/early-body.ogg").read_bytes()[:4] == b"OggS"
     assert (pack / "bells/cues.lua").read_text() == (
         "-- mine\nlocal x = 1\n-- ichnos: from here\n"
-        'upon("door \\"A\\" opens", "box", true, function() ring("shift/early") end)\n-- ichnos: to here\n'
+        'upon("door \\"A\\" opens", "box", {\n'
+        '  first = true, after = 1.5, odds = 1, given = "lamp.lit", is = "true" }, function()\n'
+        '  ring("block/bell/one", { fade = 0, gain = 1, at = "stove" })\nend)\n'
+        'upon("bell falls silent", "", {\n  first = false, after = 0, odds = 1 }, function()\n'
+        '  still("shift/early", { fade = 2.0 })\nend)\n-- ichnos: to here\n'
     )
 
 
@@ -168,6 +184,8 @@ like = "pier.chime.short"
 name = "gate"
 event = "dusk"
 where = "east"
+from = "crane"
+odds = 0.5
 key = "gate.opens"
 
 [[prop]]
@@ -180,9 +198,12 @@ picture = "buoy.png"
 name = "night"
 entries = ["pier.chime.long", "ferry.blast.long", {key = "gulls.squabble.near", kind = "interlude"}]
 after = 4
+odds = 0.5
+twice = false
+mains = 0.5
 """
     folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0, 1], "lamp.brandnew": [2]}, more)
-    (folder / "buoy.png").write_bytes(b"\x89PNG\r\n\x1a\nnot looked into")
+    Image.new("RGB", (300, 100), "teal").save(folder / "buoy.png", "JPEG")  # whatever its extension says
     with zipfile.ZipFile(_build(folder)) as archive:
         files = {name: archive.read(name) for name in archive.namelist()}
 
@@ -206,13 +227,27 @@ after = 4
     assert dutch.decode("utf-16").splitlines(keepends=True)[1] == "pier.chime.long = Trage avond 🌙\r\n"
     assert "pier.chime.long = Slow\\nevening \\\\ one\r\n" in files["texts/en.txt"].decode("utf-16")
     rows = list(csv.DictReader(io.StringIO(files["triggers.tsv"].decode()), delimiter="\t"))
-    assert rows == [{"bell": "gate", "happening": "dusk", "berth": "east", "sounds": "gate.opens", "once": "0"}]
+    assert rows == [
+        {
+            "bell": "gate",
+            "happening": "dusk",
+            "berth": "east",
+            "sounds": "gate.opens",
+            "once": "0",
+            "post": "crane",
+            "waits": "0",
+            "chance": "0.5",
+        }
+    ]
     assert sections("props/buoy.card")["prop"] == {
-        "caption": "A bell buoy", "picture": "props/buoy.png", "sounds": "pier.chime.long",
+        "number": sections("props/buoy.card")["prop"]["number"], "caption": "A bell buoy", "picture": "props/buoy.png", "sounds": "pier.chime.long",
     }  # fmt: skip
-    assert files["props/buoy.png"].startswith(b"\x89PNG")
+    picture = Image.open(io.BytesIO(files["props/buoy.png"]))
+    assert (picture.format, picture.size) == ("PNG", (96, 64))
     night = sections("schedules/night.card")
-    assert night["schedule"] == {"called": "night", "after": "4", "apart": "3"}
+    assert night["schedule"] == {
+        "called": "night", "after": "4", "apart": "3", "likely": "0.5", "repeats": "no", "loud": "0.5", "over": "1",
+    }  # fmt: skip
     assert night["entry 3"] == {"kind": "interlude", "sounds": "gulls.squabble.near"}
     edit(folder, 'key = "gate.opens"\n\n[[prop]]', 'key = "gate.open"\n\n[[prop]]')
     wrong = run("build", cwd=folder)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import tomllib
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -126,3 +128,43 @@ def test_colour_is_for_terminals_that_want_it(workspace: Path, monkeypatch: pyte
     for words in (["build"], ["check"], ["assign", "nothing.at.all", "clips/gull.ogg"]):
         result = run(*words, cwd=workspace)
         assert "\x1b[3" not in result.out + result.err  # no colour, whatever forces a terminal
+
+
+def test_trigger_is_written_and_built(workspace: Path) -> None:
+    words = (
+        "--event",
+        "door opens",
+        "--from",
+        "stove",
+        "--odds",
+        "0.5",
+        "--once",
+        "--state",
+        "lamp.lit",
+        "--reaches",
+        "on",
+    )
+    done = run("trigger", "tower.bell.near", *words, cwd=workspace)
+    assert (done.code, done.out) == (0, "door-opens: door opens plays tower.bell.near\n")
+    assert run("trigger", "tower.bell.near", "--event", "door opens", "--does", "fade-out", cwd=workspace).code == 0
+    assert run("build", cwd=workspace).code == 0
+    with zipfile.ZipFile(workspace / "build/storm-watch-0.1.0.lampbox") as archive:
+        first, second = json.loads(archive.read("lore/stirrings.json"))["stirrings"]
+    assert first == {
+        "tag": "door-opens", "upon": "door opens", "voice": "tower.bell.near", "act": "speak", "mouth": "stove",
+        "given": "lamp.lit", "becomes": "on", "first-only": True, "wait": 0, "swell": 0, "gain": 1, "luck": 0.5,
+    }  # fmt: skip
+    assert (second["tag"], second["act"]) == ("door-opens-2", "drift-off")
+    assert run("check", cwd=workspace).code == 0
+    text = (workspace / "ichnos.toml").read_text()
+    for wrong, said in (
+        (("tower.bel.near", "--event", "x"), "did you mean tower.bell.near"),
+        (("tower.bell.near", "--event", "x", "--does", "sing"), "--does sing"),
+        (("tower.bell.near", "--event", "x", "--odds", "2"), "--odds 2"),
+        (("tower.bell.near", "--event", "x", "--state", "s"), "go together"),
+        (("tower.bell.near", "--event", "x", "--field", "y"), "NAME=VALUE"),
+    ):
+        refused = run("trigger", *wrong, cwd=workspace)
+        assert refused.code, wrong
+        assert said in refused.err
+    assert (workspace / "ichnos.toml").read_text() == text

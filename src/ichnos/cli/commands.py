@@ -13,6 +13,7 @@ from ichnos.cli import (
     looping,
     making,
     placing,
+    playing,
     releasing,
     splitting,
     standing,
@@ -22,5 +23,5 @@ from ichnos.cli.app import app
 
 __all__ = [
     "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "placing",
-    "releasing", "splitting", "standing", "treating",
+    "playing", "releasing", "splitting", "standing", "treating",
 ]  # fmt: skip

@@ -39,8 +39,8 @@ def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
         | {"ids": definitions.pack.ids, "languages": list(definitions.pack.languages)},
         "game": {"version": definitions.pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in definitions.sounds],
-        "triggers": [_plain(TRIGGER, trigger.values) for trigger in definitions.triggers],
-        "props": [_plain(PROP, prop.values) for prop in definitions.props],
+        "triggers": [_with_fields(TRIGGER, trigger.values) for trigger in definitions.triggers],
+        "props": [_with_fields(PROP, prop.values) for prop in definitions.props],
         "schedules": [
             {
                 **_plain(SCHEDULE, schedule.values),
@@ -82,6 +82,12 @@ def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
     """Each hole of a scope under its name there."""
     prefix = f"{scope}."
     return {name.removeprefix(prefix): values.get(name) for name in WORDS if name.startswith(prefix)}
+
+
+def _with_fields(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
+    prefix = f"{scope}.{FIELD_PREFIX}"
+    fields = {name.removeprefix(prefix): value for name, value in values.items() if name.startswith(prefix)}
+    return {**_plain(scope, values), "fields": fields}
 
 
 def quoted(value: Any) -> str:

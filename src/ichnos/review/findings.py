@@ -39,6 +39,9 @@ KINDS = {
         FindingKind("take-disguised", "silence: the extension does not make the format", "convert the clip"),
         FindingKind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
         FindingKind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
+        FindingKind(
+            "place-stereo", "it is heard everywhere at one level", "convert the clip to mono, or let it be", grave=False
+        ),
         FindingKind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
         FindingKind("path-unknown", "silence: the game never asks for this file", "give it the name of the game's own"),
         FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),

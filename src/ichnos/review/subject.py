@@ -159,6 +159,24 @@ class Subject:
         in_place = {name for name, keys in self.in_place.items() if silenced.intersection(keys)}
         return {name for name in found if name is not None} | in_place
 
+    @cached_property
+    def at_a_place(self) -> dict[str, str]:
+        """The sound files that fade with distance, as their sound or a trigger says, each with who says so."""
+        said = self.context.pack_file
+        told = {sound.key: "positional" for sound in said.sound if sound.positional} if said else {}
+        told |= {one.key: f"trigger {one.name}" for one in (said.trigger if said else ()) if one.from_ is not None}
+        for trigger in self.pack.definitions.triggers:
+            if trigger.key is not None and trigger.values.get("trigger.from"):
+                told[trigger.key] = f"trigger {trigger.values.get('trigger.name') or trigger.key}"
+        found: dict[str, str] = {}
+        for sound in self.pack.defined():
+            who = told.get(sound.key) or ("positional" if sound.settings.get("positional") is True else "")
+            for reference, _, _ in sound.files() if who else ():
+                name = self.sound_files.file_of(reference)
+                if name is not None:
+                    found[name] = who
+        return found
+
     def is_own_codec(self, name: str) -> bool:
         """Is it a sound in the game's own codec, which only the game can decode?"""
         encoder = self.profile.rules.own_encoder

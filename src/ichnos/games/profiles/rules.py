@@ -225,6 +225,11 @@ class IconRules(TomlTable):
     size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
 
 
+class PictureRules(TomlTable):
+    width: int = Field(ge=8, le=4096, description="of a prop's picture, in pixels")
+    height: int = Field(ge=8, le=4096, description="the same; a picture of another shape is padded with nothing")
+
+
 class OwnEncoderRules(TomlTable):
     extension: str = Field(
         pattern=r"^\.[a-z0-9]+$", examples=[".own"], description="of the files that the game's own encoder writes"
@@ -371,6 +376,9 @@ class Rules(TomlTable):
         description="the game reads only what its own encoder writes; [audio] is then what that encoder wants",
     )
     icon: IconRules | None = Field(default=None, description="the pack's icon; none without it")
+    pictures: PictureRules | None = Field(
+        default=None, description="the size of props' pictures; without it they keep their own"
+    )
     needs: tuple[str, ...] = Field(
         default=(),
         examples=["trigger.where"],

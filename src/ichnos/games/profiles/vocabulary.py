@@ -78,7 +78,16 @@ WORDS: dict[str, Word] = {
         Word("trigger.event", TRIGGER, "text", "what has to happen in the game"),
         Word("trigger.where", TRIGGER, "text", "the area or thing that it happens at"),
         Word("trigger.key", TRIGGER, "text", "the sound key that it plays"),
+        Word("trigger.does", TRIGGER, "text", "what it does with the sound: play, stop or fade-out"),
+        Word("trigger.from", TRIGGER, "text", "the object that it is heard from; of none: everybody hears it"),
+        Word("trigger.state", TRIGGER, "text", "whose state decides, such as lamp.lit"),
+        Word("trigger.reaches", TRIGGER, "text", "the value that the state has to reach"),
         Word("trigger.once", TRIGGER, "yes-no", "only the first time?"),
+        Word("trigger.delay", TRIGGER, "number", "how long after the event, in seconds"),
+        Word("trigger.fade", TRIGGER, "number", "how long it fades in, or out, in seconds"),
+        Word("trigger.volume", TRIGGER, "number", "how loud it plays from here; 1 is as it is"),
+        Word("trigger.odds", TRIGGER, "number", "how likely it does anything, from 0 to 1"),
+        Word("prop.id", PROP, "text", "the prop's own id (RFC 9562), made from the pack's and its name"),
         Word("prop.name", PROP, "text", "the prop's own name"),
         Word("prop.title", PROP, "text", "what players call it"),
         Word("prop.text", PROP, "text", "what players read of it"),
@@ -86,7 +95,11 @@ WORDS: dict[str, Word] = {
         Word("prop.picture", PROP, "path", "its picture, from the pack's root, with slashes"),
         Word("schedule.name", SCHEDULE, "text", "the schedule's own name"),
         Word("schedule.after", SCHEDULE, "whole", "an interlude only after so many main entries"),
+        Word("schedule.odds", SCHEDULE, "number", "how likely an interlude is after that many, from 0 to 1"),
         Word("schedule.apart", SCHEDULE, "whole", "no interlude again until so many others were heard"),
+        Word("schedule.twice", SCHEDULE, "yes-no", "may a main entry come twice in a row?"),
+        Word("schedule.mains", SCHEDULE, "number", "how loud its main entries are; 1 is as they are"),
+        Word("schedule.interludes", SCHEDULE, "number", "how loud its interludes are; 1 is as they are"),
         Word("entry.number", ENTRY, "whole", "1 for the schedule's first entry"),
         Word("entry.kind", ENTRY, "text", "main or interlude"),
         Word("entry.key", ENTRY, "text", "the sound key that it plays"),
@@ -135,6 +148,9 @@ def word(name: str) -> Word | None:
         return Word(name, PACK, "id", "an id minted once for the pack")
     if name.startswith(FIELD_PREFIX):
         return Word(name, SOUND, "text", "what the pack file says under fields")
+    for scope in (TRIGGER, PROP):
+        if name.startswith(f"{scope}.{FIELD_PREFIX}"):
+            return Word(name, scope, "text", f"what the pack file says under fields of a {scope}")
     if part_in(name) is not None:
         return Word(name, SOUND, "path", "the file of the part of that name")
     return WORDS.get(name)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP")  # Pillow knows forty, and some are traps
 MOST_PIXELS = 32_000_000
 _BARS = 7
+_BY_SUFFIX = {".png": "PNG", ".jpg": "JPEG", ".webp": "WEBP", ".bmp": "BMP"}
 
 
 def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
@@ -25,26 +26,52 @@ def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
     Raises:
         IchnosError: the file is no picture that can be read.
     """
-    from PIL import Image, ImageOps, UnidentifiedImageError
+    from PIL import Image, ImageOps
+
+    colours, _ = _read(disk.read(path, shown), shown, f"an icon has {size} x {size}")
+    if shape == "cropped":
+        return _png(ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS))
+    return _png(ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0)))
+
+
+def as_picture(path: Path, shown: str, suffix: str, size: tuple[int, int] | None) -> bytes:
+    """A picture as the game wants it; its own bytes, where it is so already.
+
+    Args:
+        suffix: of the file that it becomes; its format goes by that.
+        size: width and height in pixels, padded with nothing; ``None``: whatever it has.
+
+    Raises:
+        IchnosError: the file is no picture that can be read.
+    """
+    from PIL import Image, ImageOps
 
     data = disk.read(path, shown)
+    wanted = _BY_SUFFIX[suffix.lower()]
+    colours, found = _read(data, shown, "a picture of a thing in a game has a few hundred")
+    if found == wanted and size in (None, colours.size):
+        return data
+    if size is not None:
+        colours = ImageOps.pad(colours, size, Image.Resampling.LANCZOS, (0, 0, 0, 0))
+    out = io.BytesIO()
+    (colours.convert("RGB") if wanted in ("JPEG", "BMP") else colours).save(out, wanted)
+    return out.getvalue()
+
+
+def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
+    """A picture in colours with transparency, and the format that it was in. Raises IchnosError for anything else."""
+    from PIL import Image, UnidentifiedImageError
+
     try:
         with warnings.catch_warnings(action="ignore"), Image.open(io.BytesIO(data), formats=FORMATS) as picture:
             if picture.width * picture.height > MOST_PIXELS:
-                raise IchnosError(
-                    f"this picture has {picture.width} x {picture.height} pixels", place=Place(shown),
-                    cure=f"make it smaller: an icon has {size} x {size}",
-                )  # fmt: skip
-            colours = picture.convert("RGBA")
-            if shape == "cropped":
-                square = ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS)
-            else:
-                square = ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0))
+                what = f"this picture has {picture.width} x {picture.height} pixels"
+                raise IchnosError(what, place=Place(shown), cure=f"make it smaller: {usual}")
+            return picture.convert("RGBA"), str(picture.format)
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError) as error:
         raise IchnosError(
             f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP, GIF or BMP"
         ) from None
-    return _png(square)
 
 
 def drawn(title: str, size: int) -> bytes:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import keyword
+import uuid
 from collections.abc import Mapping
 
-from ichnos.documents.checked import TomlTable
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.definitions import (
@@ -31,7 +32,7 @@ from ichnos.games.profiles.vocabulary import (
     WORDS,
 )
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace.pack_file import Take
+from ichnos.pack.workspace.pack_file import Pack, Prop, Schedule, ScheduleEntry, Take, Trigger
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -70,7 +71,7 @@ def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
             for index, one in enumerate(file.trigger)
         ),
         tuple(
-            PropDefinition(one.key, {**_holes(PROP, one), "prop.picture": uses.picture_path(one)}, place("prop", index))
+            PropDefinition(one.key, _prop(one, file.pack, file.ids, uses.picture_path(one)), place("prop", index))
             for index, one in enumerate(file.prop)
         ),
         tuple(
@@ -91,9 +92,21 @@ def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
     )
 
 
-def _holes(scope: str, said: TomlTable) -> dict[str, Value]:
+def _holes(scope: str, said: Trigger | Prop | Schedule | ScheduleEntry) -> dict[str, Value]:
     """What a table says, by the names of the holes that the vocabulary has for its fields."""
-    return {name: getattr(said, name.rpartition(".")[2], None) for name, word in WORDS.items() if word.scope == scope}
+    found: dict[str, Value] = {}
+    for name, word in WORDS.items():
+        if word.scope == scope:
+            own = name.rpartition(".")[2]
+            found[name] = getattr(said, f"{own}_" if keyword.iskeyword(own) else own, None)
+    return found | {f"{scope}.{FIELD_PREFIX}{name}": value for name, value in getattr(said, "fields", {}).items()}
+
+
+def _prop(prop: Prop, pack: Pack, ids: Mapping[str, str], picture: str | None) -> dict[str, Value]:
+    """What a prop says. Its id stays the same for as long as the pack's id and its name do."""
+    space = uuid.UUID(ids[min(ids)]) if ids else uuid.uuid5(uuid.NAMESPACE_OID, pack.name)
+    identity = prop.id or str(uuid.uuid5(space, prop.name))
+    return {**_holes(PROP, prop), "prop.picture": picture, "prop.id": identity}
 
 
 def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDefinition:

@@ -123,9 +123,10 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
             errors.append(IchnosError(what, place=place, cure="correct the name"))
         elif path is not None:
             disk.refuse_way_out(workspace.folder, file, prop.picture)
-            found.append(
-                PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", disk.read(file, prop.picture))
-            )
+            rules = workspace.profile.rules.pictures
+            size = (rules.width, rules.height) if rules else None
+            data = icon.as_picture(file, prop.picture, PurePosixPath(path).suffix, size)
+            found.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", data))
     raise_all(errors)
     return found
 

@@ -71,14 +71,18 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             if scope not in scopes and not profile.scripts:
                 yield f"{title} has no place for a {scope}: {item.name}"
                 continue
+            defaults = {name: field.default for name, field in type(item).model_fields.items()}
+            names = {name: name.rstrip("_") for name in defaults}  # from_ is written from
             lost = [
-                field
-                for field in type(item).model_fields
-                if f"{scope}.{field}" in WORDS
-                and f"{scope}.{field}" not in known
-                and field not in known
-                and getattr(item, field) not in (None, False)
+                word
+                for name, word in names.items()
+                if f"{scope}.{word}" in WORDS
+                and f"{scope}.{word}" not in known
+                and word not in known
+                and getattr(item, name) not in (None, False, defaults[name])
             ]
+            fields = getattr(item, "fields", {})
+            lost += [name for name in fields if f"{scope}.field.{name}" not in known and name not in in_scripts]
             if lost:
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
 
@@ -100,5 +104,5 @@ def _in_scripts(profile: Profile) -> set[str]:
     words: set[str] = set()
     for script in profile.scripts:
         text = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
-        words.update(re.findall(r"\w+", text))
+        words.update(re.findall(r"""[.\[]["']?(\w+)""", text))  # sound.volume, trigger["from"]
     return words | {f"take.{word}" for word in words} | ({"title"} if "titles" in words else set())

@@ -18,10 +18,12 @@ from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
+from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.vocabulary import TRIGGER
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.folder import nearest_file
-from ichnos.pack.workspace.pack_file import PackFile, Sound, Take
+from ichnos.pack.workspace.pack_file import PackFile, Sound, Take, Trigger
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
 
 
@@ -191,6 +193,62 @@ def assign_pairs(
     if done and not dry_run:
         save(loaded, document)
     return done, standing
+
+
+def add_trigger(
+    loaded: Workspace, key: str, words: Mapping[str, str], fields: Mapping[str, str], *, dry_run: bool
+) -> str:
+    """Write a trigger into the workspace's file. The caller holds the workspace's lock.
+
+    Args:
+        words: what was typed for its fields, by their names; a name that is missing is made of the event.
+        fields: what the game's profile asks for besides.
+
+    Returns:
+        Its name.
+
+    Raises:
+        UsageError: a value that a field cannot have; the game has no place for triggers.
+        IchnosError: nothing has the key.
+    """
+    profile = loaded.profile
+    if not profile.scripts and not any(TRIGGER in one.scopes.values() for one in profile.written):
+        what = f"{profile.rules.game.title} has no place for a trigger"
+        raise UsageError(what, cure="its profile has neither a document nor a script for them")
+    own = [sound.key for sound in loaded.pack_file.sound]
+    known = loaded.catalogue
+    if key not in own and known is not None and key not in known:
+        near = " or ".join(nearest([*own, *known.keys], key))
+        what = f'there is no sound "{key}" to play, neither in this pack nor in the game'
+        raise IchnosError(what, cure=f"did you mean {near}?")
+    name = words.get("name") or _free_name(loaded, words["event"])
+    said: dict[str, Any] = {**words, "name": name, "key": key, "fields": dict(fields)}
+    try:
+        trigger = Trigger.model_validate(said)
+    except ValidationError as error:
+        detail = error.errors()[0]
+        at = str(detail["loc"][0]) if detail["loc"] else ""
+        raise UsageError(
+            f"--{at} {said.get(at, '')}: {in_words(dict(detail))}".replace("-- : ", ""),
+            cure="see: ichnos trigger --help",
+        ) from None
+    document = _document(loaded)
+    triggers: Any = document.setdefault("trigger", tomlkit.aot())
+    table = tomlkit.table() if isinstance(triggers, AoT) else tomlkit.inline_table()
+    for field, value in trigger.model_dump(by_alias=True, exclude_defaults=True).items():
+        table[field] = value
+    triggers.append(table)
+    if isinstance(triggers, AoT):
+        table.trivia.indent = "\n"
+    if not dry_run:
+        save(loaded, document)
+    return name
+
+
+def _free_name(loaded: Workspace, event: str) -> str:
+    """A name for a trigger that no other has, made of its event."""
+    name, taken = workspaces.short_name(event), {one.name for one in loaded.pack_file.trigger}
+    return name if name not in taken else next(f"{name}-{n}" for n in range(2, 10**6) if f"{name}-{n}" not in taken)
 
 
 def _kind(loaded: Workspace, key: str, said: Mapping[str, str | float]) -> Kind:

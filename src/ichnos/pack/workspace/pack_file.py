@@ -39,6 +39,7 @@ def _uuid(value: Any) -> str:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 
 
+Fields = dict[str, str | bool | int | float]
 FileName = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
 
 
@@ -169,7 +170,29 @@ class Trigger(TomlTable):
     event: str = Field(min_length=1, description="what has to happen, in the game's own words")
     key: str = Field(description="the key that it plays, of this pack or of the game")
     where: str | None = Field(default=None, description="the area or thing that it happens at")
+    does: Literal["play", "stop", "fade-out"] = Field(default="play", description="what it does with the sound")
+    from_: str | None = Field(
+        default=None,
+        alias="from",
+        min_length=1,
+        description="the object that it is heard from, fainter with distance; without one everybody hears it",
+    )
+    state: str | None = Field(
+        default=None, min_length=1, description="only where this state of a thing reaches a value"
+    )
+    reaches: str | bool | int | float | None = Field(default=None, description="the value")
     once: bool = Field(default=False, description="only the first time?")
+    delay: float | None = Field(default=None, ge=0, description="how long after the event, in seconds")
+    fade: float | None = Field(default=None, ge=0, description="how long it fades in, or out, in seconds")
+    volume: float | None = Field(default=None, ge=0, le=10, description="how loud it plays from here; 1 is as it is")
+    odds: float | None = Field(default=None, gt=0, le=1, description="how likely it does anything, from 0 to 1")
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @trigger.field.NAME@")
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> Trigger:
+        if (self.state is None) is not (self.reaches is None):
+            raise ValueError('a state and the value that it reaches go together: state = "...", reaches = "..."')
+        return self
 
 
 class Prop(TomlTable):
@@ -177,7 +200,11 @@ class Prop(TomlTable):
     title: str = Field(description="what players call it")
     key: str = Field(description="the key that it plays, of this pack or of the game")
     text: str | None = Field(default=None, description="what players read of it")
-    picture: FileName | None = Field(default=None, description="its picture's file, copied as it is")
+    id: Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)] | None = Field(
+        default=None, description="its own id; without it, one made from the pack's and its name"
+    )
+    picture: FileName | None = Field(default=None, description="its picture's file")
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @prop.field.NAME@")
 
 
 class ScheduleEntry(TomlTable):
@@ -191,7 +218,18 @@ class Schedule(TomlTable):
         Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
     ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
     after: int | None = Field(default=None, ge=1, description="an interlude only after so many main entries")
+    odds: float | None = Field(default=None, gt=0, le=1, description="how likely one is then, each time")
     apart: int | None = Field(default=None, ge=0, description="no interlude again until so many others were heard")
+    twice: bool | None = Field(default=None, description="may a main entry come twice in a row?")
+    mains: float | None = Field(default=None, ge=0, le=10, description="how loud its main entries are")
+    interludes: float | None = Field(default=None, ge=0, le=10, description="how loud its interludes are")
+
+    @model_validator(mode="after")
+    def _can_be_kept(self) -> Schedule:
+        mains = {one.key for one in self.entries if one.kind == "main"}
+        if self.twice is False and len(mains) == 1:
+            raise ValueError("with one main entry, none can come but twice in a row")
+        return self
 
 
 _NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
