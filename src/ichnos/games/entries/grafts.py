@@ -157,7 +157,7 @@ class Grafting:
         """Where an entry belongs that the document does not have: the exemplar's node, and the document's."""
         around = max((group for group in groups if identity[: len(group)] == group), key=len, default=())
         for other, one in (*entries.items(), *groups.items()):
-            if other[: len(around) + 2] == identity[: len(around) + 2]:
+            if len(other) == len(identity) and other[: len(around) + 2] == identity[: len(around) + 2]:
                 return one.pattern, one.parent
         reading = read(self.exemplar, document)
         pairs = groups[around].found.pairs if around else reading.pack.pairs if reading else []

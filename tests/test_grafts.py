@@ -1,0 +1,74 @@
+"""Entries cut out of a pack's copy, set into the game's own file, and taken out again: in every made-up game's files."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.fill import fill
+from ichnos.games.entries.grafts import Graft, Grafting
+from ichnos.games.entries.instances import pack_instance, said_in
+from ichnos.games.profiles import loading, profile
+from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.samples import sample_pack
+
+PROFILES = {name: loading.load(profile.BUNDLED / name) for name in profile.bundled_names()}
+DOCUMENTS = [
+    (name, number)
+    for name, found in PROFILES.items()
+    for number, one in enumerate(found.written)
+    if not one.file_scopes and one.units
+]
+some = st.lists(st.integers(0, 8), min_size=1, max_size=5, unique=True)
+
+
+@pytest.mark.parametrize(("game", "number"), DOCUMENTS)
+@settings(max_examples=15)
+@given(own=some, ours=some, theirs=some)
+def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
+    game: str, number: int, own: list[int], ours: list[int], theirs: list[int]
+) -> None:
+    found = PROFILES[game]
+    exemplar, sample = found.written[number], sample_pack(found)
+    categories = [*found.rules.tables.get("kinds", ("a", "b", "c"))]
+
+    def bound(keys: list[int], volume: float) -> Any:
+        named = [(f"k{key}{found.rules.names.separator}x", categories[key % 3]) for key in keys]
+        like = sample.sounds
+        sounds = [
+            replace(one, key=key, category=category, settings={**one.settings, "volume": volume})
+            for one, (key, category) in zip([like[n % len(like)] for n in range(len(named))], named, strict=True)
+        ]
+        triggers = [
+            replace(one, values={**one.values, "trigger.name": key, "trigger.key": key})
+            for one in sample.triggers
+            for key, _ in named
+        ]
+        said = replace(sample, sounds=tuple(sounds), triggers=tuple(triggers))
+        return {PACK: pack_instance(said_in(exemplar, said, merged=True), found)}
+
+    grafting = Grafting(exemplar, found.document_rules(exemplar).encoding)
+
+    def parsed(text: str) -> Any:
+        return grafting.parsed(exemplar.document.text.to_bytes(text), "a file")
+
+    base = parsed(fill(exemplar, bound(own, 0.5)))
+    packed = parsed(merge(exemplar, base, bound(ours, 0.25))[0])
+    graft, left = grafting.difference(packed, base, lambda file: True)
+    graft = Graft.from_json(graft.to_json())
+    assert left == []
+    assert grafting.set_in(graft, base) == packed.text.content
+    assert grafting.taken_out(graft.entries, base, packed, base) == (base.text.content, [])
+    others = [key for key in theirs if key not in ours]
+    now = parsed(merge(exemplar, packed, bound(others, 0.75))[0]) if others else packed
+    wanted = parsed(merge(exemplar, base, bound(others, 0.75))[0]) if others else base
+    text, changed = grafting.taken_out(graft.entries, now, packed, base)
+    assert changed == []
+    there, meant = grafting.difference(parsed(text), wanted, lambda file: True)[0], wanted.text.content
+    assert there.entries == {}
+    assert sorted(text.split()) == sorted(meant.split()), "in another order at most"
