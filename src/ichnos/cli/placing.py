@@ -128,7 +128,7 @@ def restore(
     Where an update or another tool has changed a file since, nothing is done until you say what is to become
     of it. Of files that are merged only the pack's own entries are taken out.
     """
-    from ichnos.files import journal
+    from ichnos.files import disk, journal
     from ichnos.files.rooted import Root
     from ichnos.place import plan
 
@@ -137,6 +137,9 @@ def restore(
     on_change: OnChange = "theirs" if keep_theirs else "force" if force else "stop"
     with journal.locked(_waiting) as notes:
         folder = _only_game(notes, pack, from_, workspace)
+        if not disk.is_folder(folder) and str(folder) in notes.games():
+            _forget(notes, folder, force=force, dry_run=dry_run)
+            return
         root = Root(folder)
         interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
         record, _ = notes.record(root.folder)
@@ -206,6 +209,20 @@ def _game_as_json(game: Any) -> dict[str, Any]:
             for one in game.packs
         ],
     }
+
+
+def _forget(notes: Journal, folder: Path, *, force: bool, dry_run: bool) -> None:
+    """A game that is not there any more: what was kept of it is let go, where that is asked for."""
+    from ichnos.errors import Place
+    from ichnos.files.journal import GameRecord
+
+    if not force or dry_run:
+        cure = (
+            "move the game back to where it was; or, should it be gone for good, say --force: what was kept is let go"
+        )
+        raise IchnosError("this game is not there any more", place=Place(str(folder)), cure=cure)
+    notes.end(folder, GameRecord())
+    show.say(f"{folder} is forgotten, and what was kept of it is let go.")
 
 
 def _waiting() -> None:

@@ -39,6 +39,9 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
     """
     root, under_way = plan.root, plan.what
     root.refuse_if_closed([step.path for step in under_way.steps])
+    for step in under_way.steps:
+        if step.after is not None:
+            plan.contents.size(step.after.sha256)  # which says where one is gone
     _refuse_no_room(plan, journal)
     for step in under_way.steps:
         if step.before is not None and not under_way.forward:
