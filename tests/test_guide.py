@@ -41,7 +41,7 @@ def test_the_guide_works_after_each_step(tmp_path: Path) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         added = path.read_text() + "\n" if found[0].startswith("Add") else ""
         path.write_text("" if empty else added + content)
-    assert steps == 8
+    assert steps == 9
     shown = run("games", "check", folder).out
     assert "wheel/mill.conf  braces, merge" in shown
     assert "for each category  line 2" in shown

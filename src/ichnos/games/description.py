@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.rules import LoadList
 from ichnos.games.targets import target
 
 
@@ -39,14 +40,20 @@ def describe(found: Profile) -> list[tuple[str, str]]:
         ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
     )
     if rules.install.folder is not None:
-        lines.append(("goes into", f"{rules.install.folder}/ of the game"))
+        where = f"{rules.install.folder}/ of the game" if rules.install.folder else "the game's folder itself"
+        over = ", its files laid over the game's own" if rules.install.lay == "over" else ""
+        lines.append(("goes into", f"{where}{over}"))
     lines += [
-        ("load list", f"{one.path}: {one.line}" + (f", above {one.before}" if one.before else ""))
+        ("load list", f"{one.path}: {one.line}" + _beside(one))
         for one in rules.install.lists
     ]
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
+
+
+def _beside(one: LoadList) -> str:
+    return f", above {one.before}" if one.before else f", below {one.after}" if one.after else ""
 
 
 _REPLACED = {
