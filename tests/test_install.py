@@ -271,3 +271,28 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     assert json.loads(run("status", "--json", cwd=own).out)["missing-clips"]
     assert run("restore", cwd=own).code == 0
     assert tree(there) == before
+
+
+def test_the_games_own_spelling_of_a_name_is_taken(tmp_path: Path) -> None:
+    folder = pack_of(tmp_path)
+    (folder / "game/base/cues.json").rename(folder / "game/base/Cues.JSON")
+    (folder / "game/base/scene.txt").rename(folder / "game/base/SCENE.txt")
+    for path in (folder / "game/base", folder / "game"):
+        os.utime(path, ns=(10**18, 10**18))
+    before = tree(folder / "game")
+    assert run(*WORDS, cwd=folder).code == 0
+    assert (folder / "game/base/SCENE.txt").read_text() == "ash"
+    assert "ash-bell" in (folder / "game/base/Cues.JSON").read_text()
+    assert not (folder / "game/base/scene.txt").exists()
+    assert run("restore", cwd=folder).code == 0
+    assert tree(folder / "game") == before
+
+
+def test_a_pack_with_anothers_id_says_whom_it_drives_out(tmp_path: Path) -> None:
+    lay_game(tmp_path, "tarnlight")
+    one = workspace(tmp_path, "one", "tarnlight", "tower.bell.near")
+    two = workspace(tmp_path, "two", "tarnlight", "shore.foghorn.distant")
+    own, copied = ((folder / "ichnos.toml").read_text().split('pack = "')[1].split('"')[0] for folder in (two, one))
+    (two / "ichnos.toml").write_text((two / "ichnos.toml").read_text().replace(own, copied))
+    assert run("install", cwd=one).code == 0
+    assert "One (one) has the same id, and goes out for it" in run("build", "--install", cwd=two).err

@@ -264,6 +264,8 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
         raise UsageError(what, cure="say: ichnos install PACK --game GAME --to FOLDER") from None
     loaded = workspaces.load(folder, game if pack is None else None)
     profile = loaded.profile if pack is None or game is None else loading.load(profiles.find(game, folder))
+    if to is None and profile.identity != loaded.profile.identity:
+        raise UsageError("where is that game?", cure="say --to FOLDER")
     package = pack or latest_package(folder, loaded.game)
     if package is None:
         raise UsageError("nothing is built yet", cure="build first: ichnos build")

@@ -11,10 +11,11 @@ from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
 from ichnos.files.journal import Claim, InstalledPack, Journal, Known
+from ichnos.files.paths import folded
 from ichnos.files.sources import Files, Folder, Overlay, files_at
 from ichnos.games.entries.grafts import Graft, Grafting, Identity
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND
 
 
@@ -88,7 +89,10 @@ def grafting_of(profile: Profile, path: str) -> Grafting | None:
     """How a file of the game is read, into which entries are merged; ``None`` for any other."""
     folder = profile.rules.catalogue.folder
     name = path.removeprefix(f"{folder}/") if folder else path
-    return next((one for document, one in merged_documents(profile) if document.match(name) is not None), None)
+    merged = merged_documents(profile)
+    found = next((one for document, one in merged if document.match(name) is not None), None)
+    alike = (one for document, one in merged if folded(path_of(document)) == folded(name))  # in other capitals
+    return found or next(alike, None)
 
 
 def without_entries(

@@ -184,7 +184,7 @@ def _files_of(
 def _graft(profile: Profile, grafting: Grafting, name: str, files: Files, root: Root) -> tuple[Graft, list[Identity]]:
     """The entries of a pack's copy that are the pack's, and those that are another edition's."""
     own = untouched.game_files(root.folder, profile)
-    below = _below(profile.rules.catalogue.folder, name)
+    below = root.spelled(_below(profile.rules.catalogue.folder, name))
     if below not in own.names():
         what = f"the game has no {below} to merge into"
         raise IchnosError(what, place=own.place, cure="is this the game's folder, and whole?")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import time
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Literal
 
 from ichnos.errors import IchnosError, Place, raise_all
@@ -28,7 +27,7 @@ _MODE = 0o644
 
 @dataclass(frozen=True)
 class PlannedStep:
-    """One file, and why. ``state``: new, over, merged, line, cache, back, gone or below another pack's."""
+    """One file, and why. ``state``: new, over, merged, line, cache, back or gone."""
 
     step: Step
     state: str
@@ -88,6 +87,7 @@ class Planner:
         self.given_up: dict[str, set[Identity]] = {}  # the same of entries
         self.stays: list[tuple[str, str]] = []
         self.shifted = record.shifted
+        self.packs = list(record.packs)  # and the one that goes in
         self._profiles = profiles.Profiles(contents)
         self._claims = untouched.all_claims(record.packs)
 
@@ -146,10 +146,6 @@ class Planner:
         found = untouched.grafting_of(self._profiles.of(pack.profile), path)
         assert found is not None, path
         return found
-
-    @cached_property
-    def packs(self) -> list[InstalledPack]:
-        return list(self.record.packs)
 
     def target(self, path: str, known: Known, now: Stand | None, claims: Iterable[tuple[str, Claim]]) -> Stand | None:
         """How a path is to stand.
@@ -213,6 +209,7 @@ class Planner:
         """
         install = what == "install"
         old = next((one for one in self.record.packs if is_same_pack(one, pack)), None)
+        notes = [*notes, *_replaced(old, pack)] if install else [*notes]
         if install:
             rest, found = self.expanded(pack.claims)
             rest += [one for several in found.values() for one in several]
@@ -277,7 +274,7 @@ class Planner:
         made, folders = self.folders(steps)
         record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
         under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
-        return Plan(self.root, under_way, self.record, steps, self.contents, list(notes), self.stays)
+        return Plan(self.root, under_way, self.record, steps, self.contents, notes, self.stays)
 
     def without_given_up(self, claim: Claim) -> Claim:
         """A claim without the entries that are somebody else's from now on."""
@@ -338,6 +335,14 @@ def is_same_pack(one: InstalledPack, other: InstalledPack) -> bool:
     if one.ids and other.ids:
         return not set(one.ids).isdisjoint(other.ids)
     return (one.game, one.name) == (other.game, other.name)
+
+
+def _replaced(old: InstalledPack | None, pack: InstalledPack) -> Iterator[str]:
+    """What is to be said of a pack that makes room for this one."""
+    if old is not None and (old.name, old.title) != (pack.name, pack.title):
+        yield f"{old.title} ({old.name}) has the same id, and goes out for it: a copied pack needs ids of its own."
+    elif old is not None and old.version != pack.version:
+        yield f"{old.title} {old.version} goes out for it."
 
 
 def _why(

@@ -120,10 +120,10 @@ def status(folder: Path) -> Status:
 
 
 def prepare(folder: Path) -> None:
-    """Work out after a build what ``status`` will want, so that it need not. Raises IchnosError as that does."""
+    """Work out after a build what ``status`` will want, so that it need not; where it cannot be, it does."""
     state = states.opened(folder)
     if state is not None:
-        with closing(state):
+        with closing(state), suppress(IchnosError):
             last = state.last_build(None)
             if last is not None and last.stands:
                 _keep(state, last, _facts(folder))
