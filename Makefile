@@ -37,6 +37,7 @@ bench: $(READY)
 	$(BIN)/python benchmarks/definitions.py
 	$(BIN)/python benchmarks/conversion.py
 	$(BIN)/python benchmarks/workspace.py
+	$(BIN)/python benchmarks/placing.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)
