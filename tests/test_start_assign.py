@@ -168,3 +168,30 @@ def test_trigger_is_written_and_built(workspace: Path) -> None:
         assert refused.code, wrong
         assert said in refused.err
     assert (workspace / "ichnos.toml").read_text() == text
+
+
+def test_triggers_in_a_table(workspace: Path) -> None:
+    run("trigger", "tower.bell.near", "--event", "dawn", cwd=workspace)
+    table = workspace / "triggers.csv"
+    table.write_text(
+        "name;event;key;from;once;odds;reaches;state\ndusk;dusk falls;hatch.closed;stove;yes;0.5;on;lamp\n"
+    )
+    assert run("build", cwd=workspace).code == 0
+    with zipfile.ZipFile(workspace / "build/storm-watch-0.1.0.lampbox") as archive:
+        dawn, dusk = json.loads(archive.read("lore/stirrings.json"))["stirrings"]
+    assert (dawn["tag"], dusk["mouth"], dusk["first-only"], dusk["luck"]) == ("dawn", "stove", True, 0.5)
+    head = "name,event,key,odds,once\n"
+    for rows, line, said in (
+        ("a,b,tower.bel.near,1,no\n", 2, "did you mean tower.bell.near"),
+        ("a,b,hatch.closed,1,no\na,c,hatch.closed,1,no\n", 3, 'there is a trigger "a" in line 2 already'),
+        ("dawn,b,hatch.closed,1,no\n", 2, 'there is a trigger "dawn" in ichnos.toml'),
+        ("a,b,hatch.closed,2,no\n", 2, 'column "odds"'),
+        ("a,b,hatch.closed,x,no\n", 2, 'column "odds"'),
+        ("a,,hatch.closed,1,no\n", 2, 'column "event"'),
+        ("a,b,hatch.closed,1,perhaps\n", 2, 'column "once"'),
+    ):
+        table.write_text(head + rows)
+        done = run("build", cwd=workspace)
+        assert (done.code, f"triggers.csv:{line}" in done.err, said in done.err) == (1, True, True), done.err
+    table.write_text("name,evnt,key\na,b,c\n")
+    assert 'no column "evnt"' in run("build", cwd=workspace).err

@@ -58,7 +58,7 @@ def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
     Raises:
         IchnosError: a sound without the category that the game sorts by, or a name that cannot be spelled.
     """
-    file, place = workspace.pack_file, workspace.file.place
+    file, place = workspace.pack_file, workspace.place
     language = file.pack.language
     values = pack_values(workspace)
     places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}

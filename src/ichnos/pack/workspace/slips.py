@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import keyword
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
@@ -34,7 +35,7 @@ def _names_twice(workspace: Workspace) -> Iterator[IchnosError]:
     for scope, items in tables:
         lines: dict[str, int | None] = {}
         for index, item in enumerate(items):
-            name, place = str(getattr(item, "name", "")), workspace.file.place(scope, index, "name")
+            name, place = str(getattr(item, "name", "")), workspace.place(scope, index, "name")
             if name in lines:
                 what = f'there is a {scope} "{name}" in line {lines[name]} already'
                 yield IchnosError(what, place=place, cure="give each a name of its own")
@@ -116,8 +117,10 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
         if scope == "pack":
             items = [workspace.pack_file.pack]
         for index, item in enumerate(items):
-            if getattr(item, field, None) is None:
-                place = workspace.file.place(scope, *([] if scope == "pack" else [index]))
+            free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
+            own = f"{field}_" if keyword.iskeyword(field) else field
+            if free is None and getattr(item, own, None) is None:
+                place = workspace.place(scope, *([] if scope == "pack" else [index]))
                 what = f"{title} needs the {field} of the {scope}"
                 called = getattr(item, "name", None) if scope != "pack" else None
                 yield IchnosError(what + (f' "{called}"' if called else ""), place=place, cure=f"say {field} = ...")

@@ -55,10 +55,10 @@ def of_table(text: Text) -> list[PlacedSound]:
     Raises:
         IchnosError: every row that is not understood, with its line and the column's name.
     """
-    rows = list(_rows(text))
+    given_rows = list(rows(text, (*_PLAIN, *_OF_TAKE, *SETTINGS), prefixes=("title.", "field.")))
     errors: list[IchnosError] = []
     found: dict[str, _Rows] = {}
-    for line, cells in rows:
+    for line, cells in given_rows:
         key = cells.get("key", "")
         if not key:
             errors.append(_wrong(text, line, "key", "there is no key in this row", "every row needs one"))
@@ -69,8 +69,15 @@ def of_table(text: Text) -> list[PlacedSound]:
     return [one for one in given if one is not None]
 
 
-def _rows(text: Text) -> Iterator[tuple[int, dict[str, str]]]:
-    """Each row with its line, as cells by column; empty cells are left out."""
+def rows(text: Text, known: Sequence[str], prefixes: tuple[str, ...]) -> Iterator[tuple[int, dict[str, str]]]:
+    """Each row of a table with its line, as cells by column; empty cells are left out.
+
+    Args:
+        known: the columns that there can be, ``key`` among them; prefixes: what others may begin with.
+
+    Raises:
+        IchnosError: another column, or a row that is not understood.
+    """
     import csv
     import io
 
@@ -80,7 +87,7 @@ def _rows(text: Text) -> Iterator[tuple[int, dict[str, str]]]:
     reader = csv.reader(io.StringIO(content, newline=""), delimiter=delimiter, strict=True)
     try:
         columns = [name.strip() for name in next(reader, [])]
-        _check_columns(text, columns)
+        _check_columns(text, columns, known, prefixes)
         while True:
             line = reader.line_num + 1
             row = next(reader, None)
@@ -98,13 +105,12 @@ def _rows(text: Text) -> Iterator[tuple[int, dict[str, str]]]:
         raise IchnosError(what, place=Place(text.path, reader.line_num), cure=cure) from None
 
 
-def _check_columns(text: Text, columns: Sequence[str]) -> None:
-    known = [*_PLAIN, *_OF_TAKE, *SETTINGS]
+def _check_columns(text: Text, columns: Sequence[str], known: Sequence[str], prefixes: tuple[str, ...]) -> None:
     for number, name in enumerate(columns):
         place = Place(text.path, 1)
         if columns.index(name) != number:
             raise IchnosError(f'there are two columns "{name}"', place=place, cure="name one of them otherwise")
-        if name not in known and not name.startswith(("title.", "field.")):
+        if name not in known and not name.startswith(prefixes):
             from ichnos.games.catalogues.catalogue import nearest
 
             near = " or ".join(nearest(known, name, 1))
