@@ -232,6 +232,25 @@ def test_a_damaged_original_is_never_put_back(tmp_path: Path) -> None:
     assert (folder / "game/base/scene.txt").read_text() == "own"
 
 
+def test_a_journal_that_is_lost_or_damaged_costs_no_original(tmp_path: Path) -> None:
+    folder = pack_of(tmp_path)
+    before = tree(folder / "game")
+    run(*WORDS, cwd=folder)
+    journal, originals = tmp_path / "data/installed.sqlite", tmp_path / "data/originals"
+    good, kept = journal.read_bytes(), tree(originals)
+    for bad in (b"", b"no database" * 200, good[:100] + bytes(2000) + good[2100:]):
+        journal.write_bytes(bad)
+        for words in (["installed"], ["restore"], ["install", "birch", *WORDS[2:]]):
+            done = run(*words, cwd=folder)
+            assert (done.code, "installed.sqlite" in done.err) == (1, True), done.err
+    assert tree(originals) == kept
+    journal.unlink()
+    assert "are kept in" in run("restore").err
+    journal.write_bytes(good)
+    assert run("restore").code == 0
+    assert tree(folder / "game") == before
+
+
 def test_install_in_a_profile_is_checked(tmp_path: Path) -> None:
     lay_all(tmp_path)
     path = tmp_path / "profile/game.toml"

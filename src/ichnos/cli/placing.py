@@ -330,7 +330,8 @@ def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path
     for folder in map(Path, notes.games()):
         record, under_way = notes.record(folder)
         wanted = pack or _own_name(start)
-        if under_way is not None or any(wanted is None or _is_called(one, wanted) for one in record.packs):
+        begun = under_way is not None and wanted in (None, under_way.pack)
+        if begun or any(wanted is None or _is_called(one, wanted) for one in record.packs):
             having.append(folder)
     if not having:
         known = [

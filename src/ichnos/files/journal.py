@@ -115,10 +115,20 @@ class Journal:
                 what = f"a newer Ichnos has written this (edition {edition}, and this one knows {_EDITION})"
                 raise IchnosError(what, place=Place(str(self.path)), cure="use that one")
             if edition < _EDITION:
+                self._refuse_forgotten()
                 self._db.execute(
                     "CREATE TABLE IF NOT EXISTS games (folder TEXT PRIMARY KEY, record TEXT NOT NULL, under_way TEXT)"
                 )
                 self._db.execute(f"PRAGMA user_version = {_EDITION}")
+
+    def _refuse_forgotten(self) -> None:
+        """A new file beside contents that are kept: the old one is lost, and those must not be taken for useless."""
+        kept = [path for path in disk.below(self._kept) if not writing.is_unfinished(path.name)]
+        if disk.is_folder(self._kept) and kept:
+            self._db.close()
+            what = f"this is empty or gone, and yet {len(kept)} contents of your games are kept in {self._kept}"
+            cure = "put it back from a backup; or move that folder away, and then Ichnos begins anew"
+            raise IchnosError(what, place=Place(str(self.path)), cure=cure)
 
     @contextmanager
     def _understood(self) -> Iterator[None]:
@@ -273,11 +283,12 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
     """The size and the time that files and folders of games had before anything was put into them.
 
     Only of those that stand as they were left, so that nobody else's change goes unseen. A folder's size is 0.
+    Where the journal cannot be read, of none.
     """
     found: dict[str, tuple[int, int] | None] = {}
     if not is_there():
         return found
-    with closing(Journal()) as notes:
+    with suppress(IchnosError), closing(Journal()) as notes:
         for root in map(Path, notes.games()):
             record, under_way = notes.record(root)
             if under_way is not None:

@@ -105,13 +105,9 @@ def _refuse_other_game(profile: Profile, root: Root) -> None:
 def _called(profile: Profile, package: Path, files: Files) -> str:
     """What the archive or the folder is called in the game. Raises IchnosError where the game wants the other one."""
     if profile.rules.packaging.kind == "folder":
-        return (
-            files.prefix.rstrip("/")
-            if isinstance(files, Inside)
-            else package.stem
-            if disk.is_file(package)
-            else package.name
-        )
+        if isinstance(files, Inside):
+            return files.prefix.rstrip("/")
+        return package.stem if disk.is_file(package) else package.name
     if disk.is_folder(package) and profile.rules.install.lay == "whole":
         what = f"this is a folder, and {profile.rules.game.title} takes packs as archives"
         raise IchnosError(what, place=Place(str(package)), cure="give the archive that ichnos build makes")
@@ -153,11 +149,8 @@ def _files_of(
     install, folder = profile.rules.install, profile.rules.install.folder or ""
     if install.lay == "whole" and profile.rules.packaging.kind == "archive":
         whole = Folder(package.parent)
-        return (
-            [Claim(root.spelled(_below(folder, package.name)), "file", contents.add_file(whole, package.name))],
-            [],
-            {},
-        )
+        sha256 = contents.add_file(whole, package.name)
+        return [Claim(root.spelled(_below(folder, package.name)), "file", sha256)], [], {}
     if install.lay == "whole":
         folder = _below(folder, called)
     claims, notes, digests = [], [], {}
