@@ -270,6 +270,8 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     before = tree(there)
     clip(tmp_path / "a.wav", 300)
     words = ("--game", "tarnlight", "--installation", there, "--install")
+    assert run("swap", "tower.bell.near", "a.wav", *words, "--dry-run", cwd=tmp_path).code == 0
+    assert (tree(there), (tmp_path / "my-tarnlight-sounds").exists()) == (before, False)
     done = run("swap", "tower.bell.near", tmp_path / "a.wav", *words, cwd=tmp_path)
     assert done.code == 0, done.err
     own = tmp_path / "my-tarnlight-sounds"

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from ichnos.cli import show
-from ichnos.cli.app import Json, LightCommand, WorkspaceText, app, examples
+from ichnos.cli.app import DryRun, Json, LightCommand, WorkspaceText, app, examples
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
@@ -110,6 +110,7 @@ def swap(
             "--workspace", "-w", metavar="FOLDER", help="Its workspace.", show_default="the one here, or my-GAME-sounds"
         ),
     ] = None,
+    dry_run: DryRun = False,
 ) -> None:
     """One sound, one command: a small workspace, built, checked, and put into the game.
 
@@ -117,14 +118,21 @@ def swap(
     the old ones.
     """
     from ichnos.cli import checking, making
+    from ichnos.files import disk
     from ichnos.pack.workspace import assignments
     from ichnos.pack.workspace import workspace as workspaces
 
-    folder = _for_swaps(workspace, game, installation)
+    folder = _for_swaps(workspace, game, installation, dry_run=dry_run)
+    if dry_run and not disk.is_file(folder / workspaces.FILE_NAME):
+        show.say(f"would write: {key} is {', '.join(map(str, clips))}, build a pack of it, and check that")
+        return
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
         _refuse_another_game(loaded, game)
-        done = assignments.assign(loaded, key, clips, to_existing="replace")
+        done = assignments.assign(loaded, key, clips, to_existing="replace", dry_run=dry_run)
+    if dry_run:
+        show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
+        return
     show.say(f"{done.key} is now {', '.join(map(str, clips))}")
     making.build_pack(folder, None, None, dry_run=False, json=False, brief=True)
     if not checking.passes(folder):
@@ -133,7 +141,7 @@ def swap(
         making.install_last(folder, None)
 
 
-def _for_swaps(workspace: Path | None, game: str | None, installation: Path | None) -> Path:
+def _for_swaps(workspace: Path | None, game: str | None, installation: Path | None, *, dry_run: bool) -> Path:
     """The workspace for swapped sounds: the one that is named, or that we are in, or one that is made now."""
     from ichnos.files import disk
     from ichnos.pack.workspace import starting
@@ -155,8 +163,8 @@ def _for_swaps(workspace: Path | None, game: str | None, installation: Path | No
     if not disk.is_file(folder / workspaces.FILE_NAME):
         if game is None:
             raise UsageError("which game is it for?", cure="say --game GAME")
-        starting.start(folder, game, None, installation, dry_run=False)
-        show.say(f"A workspace is made for it: {folder}")
+        starting.start(folder, game, None, installation, dry_run=dry_run)
+        show.say(f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}")
     return folder.absolute()
 
 
