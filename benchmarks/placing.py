@@ -57,7 +57,7 @@ def install(pack: Path, game: Path) -> tuple[float, float]:
         start = time.perf_counter()
         contents, record = Contents(notes), notes.record(root.folder)[0]
         prepared = packs.prepare(found, pack, root, contents)
-        carrying.carry_out(plan.for_install(root, notes, record, prepared, contents, "stop"), notes)
+        carrying.carry_out(plan.for_install(root, record, prepared, contents, "stop"), notes)
         put_in = time.perf_counter() - start
         start = time.perf_counter()
         record = notes.record(root.folder)[0]

@@ -14,8 +14,11 @@ from pathlib import Path
 import pytest
 
 from conftest import clip, run
+from ichnos.files import journal
+from ichnos.files.rooted import Root
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
+from ichnos.place import plan
 from test_place import install as put_in
 from test_place import lay_all, tree
 
@@ -317,3 +320,30 @@ def test_a_pack_with_anothers_id_says_whom_it_drives_out(tmp_path: Path) -> None
     (two / "ichnos.toml").write_text((two / "ichnos.toml").read_text().replace(own, copied))
     assert run("install", cwd=one).code == 0
     assert "One (one) has the same id, and goes out for it" in run("build", "--install", cwd=two).err
+
+
+def interrupted(folder: Path) -> None:
+    """A restore of the first pack, killed before its first step."""
+    root = Root(folder / "game")
+    with journal.locked() as notes:
+        record = notes.record(root.folder)[0]
+        planned = plan.for_restore(root, notes, record, record.packs[0], "stop")
+        for sha256, data in planned.contents.made.items():
+            notes.keep(sha256, data)
+        notes.begin(root.folder, record, planned.what)
+
+
+def test_going_on_with_one_pack_leaves_the_others_in(tmp_path: Path) -> None:
+    folder = pack_of(tmp_path)
+    put_in(folder, "ash")
+    put_in(folder, "birch")
+    interrupted(folder)
+    done = run("restore", cwd=folder)
+    assert (done.code, "gone on with" in done.err) == (0, True), done.err
+    assert [one["name"] for one in json.loads(run("installed", "--json").out)[0]["packs"]] == ["birch"]
+    put_in(folder, "ash")
+    interrupted(folder)  # of birch
+    assert run("restore", "birch", cwd=folder).code == 0
+    interrupted(folder)  # of ash
+    assert run("restore", "ash", cwd=folder).code == 0
+    assert run("installed").out == "No pack is in any game.\n"

@@ -116,7 +116,7 @@ def install(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
         carrying.recover(root, notes)
         contents, record = Contents(notes), notes.record(root.folder)[0]
         prepared = packs.prepare(loading.load(folder / "profile"), folder / name, root, contents)
-        carrying.carry_out(plan.for_install(root, notes, record, prepared, contents, on_change), notes)
+        carrying.carry_out(plan.for_install(root, record, prepared, contents, on_change), notes)
 
 
 def restore(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:

@@ -12,7 +12,7 @@ from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
-    from ichnos.files.journal import InstalledPack, Journal
+    from ichnos.files.journal import InstalledPack, Journal, UnderWay
     from ichnos.files.rooted import Root
     from ichnos.games.profiles.profile import Profile
     from ichnos.place.carrying import Done
@@ -86,7 +86,7 @@ def put_in(
         record, _ = notes.record(root.folder)
         contents = Contents(notes)
         prepared = packs.prepare(profile, package, root, contents)
-        planned = plan.for_install(root, notes, record, prepared, contents, on_change)
+        planned = plan.for_install(root, record, prepared, contents, on_change)
         done = _carried_out(planned, notes, dry_run=dry_run, json=json, brief=brief)
     if done is None or json:
         return
@@ -143,8 +143,8 @@ def restore(
         root = Root(folder)
         interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
         record, _ = notes.record(root.folder)
-        if interrupted and not record.packs:
-            return
+        if interrupted is not None and pack in (None, interrupted.pack):
+            return  # it was that one; no other is taken out unasked
         found = _named(list(record.packs), pack, workspace, root.folder)
         planned = plan.for_restore(root, notes, record, found, on_change)
         done = _carried_out(planned, notes, dry_run=dry_run, json=json)
@@ -229,20 +229,20 @@ def _waiting() -> None:
     show.say("Another ichnos is putting a pack in or taking one out: waiting for it.", err=True)
 
 
-def _taken_up(root: Root, notes: Journal, on_change: OnChange, *, dry_run: bool) -> bool:
-    """Go on with, or take back, what was interrupted in a game; says which."""
+def _taken_up(root: Root, notes: Journal, on_change: OnChange, *, dry_run: bool) -> UnderWay | None:
+    """Go on with, or take back, what was interrupted in a game, and say which; gives what it was."""
     from ichnos.place import carrying
 
     if dry_run:
         if notes.record(root.folder)[1] is not None:
             what = "something that was begun here is not ended"
             raise IchnosError(what, cure="say it without --dry-run, or: ichnos installed; that goes on with it")
-        return False
+        return None
     found = carrying.recover(root, notes, on_change)
     if found is not None:
         how = "it has been gone on with, and is done" if found.forward else "it has been taken back"
         show.say(f"The {found.what} of {found.pack} in {root.folder} was interrupted: {how}.", err=True)
-    return found is not None
+    return found
 
 
 def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> tuple[Profile, Path, Path]:

@@ -28,7 +28,6 @@ class GameWithPacks:
     packs: tuple[PackInGame, ...]
     kept: int
     is_there: bool
-    interrupted: str  # what was begun and not ended
 
 
 def games(notes: Journal) -> list[GameWithPacks]:
@@ -36,14 +35,13 @@ def games(notes: Journal) -> list[GameWithPacks]:
     found = []
     for name in notes.games():
         folder = Path(name)
-        record, under_way = notes.record(folder)
+        record, _ = notes.record(folder)
         packs = tuple(
             PackInGame(pack, tuple(_changed(folder, record, pack)), tuple(_wins(notes, record, pack)))
             for pack in record.packs
         )
         kept = {one.original.sha256: one.original.size for one in record.paths.values() if one.original}
-        interrupted = f"{under_way.what} of {under_way.pack}" if under_way else ""
-        found.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder), interrupted))
+        found.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder)))
     return found
 
 

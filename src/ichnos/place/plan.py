@@ -75,9 +75,8 @@ class _Changed:
 class Planner:
     """Works out what is to stand at each path."""
 
-    def __init__(self, root: Root, journal: Journal, record: GameRecord, contents: Contents, on_change: OnChange):
+    def __init__(self, root: Root, record: GameRecord, contents: Contents, on_change: OnChange):
         self.root = root
-        self.journal = journal
         self.record = record
         self.contents = contents
         self.on_change = on_change
@@ -374,14 +373,12 @@ def _and(names: Collection[str]) -> str:
     return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"
 
 
-def for_install(
-    root: Root, journal: Journal, record: GameRecord, prepared: Prepared, contents: Contents, on_change: OnChange
-) -> Plan:
+def for_install(root: Root, record: GameRecord, prepared: Prepared, contents: Contents, on_change: OnChange) -> Plan:
     """The plan for a pack to go into a game. Raises IchnosError as ``Planner.plan`` does."""
-    planner = Planner(root, journal, record, contents, on_change)
+    planner = Planner(root, record, contents, on_change)
     return planner.plan("install", prepared.pack, prepared.notes)
 
 
 def for_restore(root: Root, journal: Journal, record: GameRecord, pack: InstalledPack, on_change: OnChange) -> Plan:
     """The plan for a pack to be taken out. Raises IchnosError as ``Planner.plan`` does."""
-    return Planner(root, journal, record, Contents(journal), on_change).plan("restore", pack)
+    return Planner(root, record, Contents(journal), on_change).plan("restore", pack)
