@@ -347,3 +347,17 @@ def test_going_on_with_one_pack_leaves_the_others_in(tmp_path: Path) -> None:
     interrupted(folder)  # of ash
     assert run("restore", "ash", cwd=folder).code == 0
     assert run("installed").out == "No pack is in any game.\n"
+
+
+def test_a_changed_file_stops_no_other_command_and_force_keeps_what_was_there(tmp_path: Path) -> None:
+    folder = pack_of(tmp_path)
+    put_in(folder, "ash")
+    (folder / "game/base/scene.txt").write_text("update")
+    assert run("keys", "harvest", "game", "--game", "profile", cwd=folder).code == 0
+    refused = run("install", "birch", *WORDS[2:], cwd=folder)
+    assert (refused.code, "changed by somebody else since" in refused.err) == (1, True), refused.err
+    assert run("install", "birch", "--force", *WORDS[2:], cwd=folder).code == 0
+    assert (folder / "game/base/scene.txt").read_text() == "birch"
+    for name in ("birch", "ash"):
+        assert run("restore", name, cwd=folder).code == 0
+        assert (folder / "game/base/scene.txt").read_text() == "update"

@@ -51,13 +51,16 @@ def _without_ours(
     profile: Profile, notes: Journal, claims: list[Claim], root: Path, path: str, known: Known
 ) -> bytes | None:
     """A document that others have changed since, without our entries; ``None``: as it stands, it is theirs."""
-    if known.original is None or known.written is None or not disk.is_file(root / path):
+    hows = {claim.how for claim in claims}
+    if hows not in ({"line"}, {"merge"}) or not disk.is_file(root / path):
+        return None
+    if known.original is None or known.written is None:
         return None
     now = disk.read(root / path)
     left, base = notes.kept_bytes(known.written.sha256), notes.kept_bytes(known.original.sha256)
-    if {claim.how for claim in claims} == {"line"}:
+    if hows == {"line"}:
         return without_lines(now, base, claims, path)
-    grafting = grafting_of(profile, path) if {claim.how for claim in claims} == {"merge"} else None
+    grafting = grafting_of(profile, path)
     if grafting is None:
         return None
     ours = [identity for claim in claims for identity in Graft.from_json(notes.kept_bytes(claim.content)).entries]
