@@ -164,10 +164,10 @@ def _files_of(
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
         graft, left = _graft(profile, grafting, name, files, root)
         if left:
-            others = ", ".join(named(left[:_SHOWN])) + (" ..." if len(left) > _SHOWN else "")
+            others = ", ".join(named(left[:_SHOWN])) + (f" and {len(left) - _SHOWN} more" if len(left) > _SHOWN else "")
             notes.append(
-                f"{len(left)} entries of {name} differ from the game's and name no file of this pack ({others}):"
-                " they stay as the game has them. Was it made for another version of the game?"
+                f"in {name}, these differ from the game's own, but name no file of this pack: {others}."
+                " They stay as the game has them. Was the pack made for another version of the game?"
             )
         if graft.entries:
             claims.append(Claim(path, "merge", contents.add(graft.to_json())))
