@@ -404,3 +404,78 @@ def test_a_script_says_the_packs_version_and_a_fragment_stands_for_each_sound(tm
     pack = game.build()
     assert (pack / "about.lua").read_text() == "0.1.0 of 1.1"
     assert sorted(path.name for path in (pack / "each").iterdir()) == ["moth.eye.json", "moth.wing.json"]
+
+
+SPOKEN = {
+    "each-in-itself.json": (
+        '{"all": [\n {"id": "@prop.name@", "on": "@prop.key@", "called": {"@language@": "@prop.title@"},'
+        ' "words": {"@language@": "@prop.text@"}}\n]}\n'
+    ),
+    "around.json": '{"@language@": {"@prop.name@": {"t": "@prop.title@", "w": "@prop.text@"}}}\n',
+    "each-in-itself.xml": (
+        '<all><p n="@prop.name@" k="@prop.key@"><t in="@language@">@prop.title@</t>'
+        '<w in="@language@">@prop.text@</w></p></all>\n'
+    ),
+    "rows.csv": "name,tongue,called,words\n@prop.name@,@language@,@prop.title@,@prop.text=@\n",
+    "files/@language@.txt": "@prop.name@ = @prop.title@\n",
+    "with-sounds.json": (
+        '{"s": [{"k": "@key@", "t": {"@language@": "@title@"}}],'
+        ' "p": [{"n": "@prop.name@", "t": {"@language@": "@prop.title@"}, "w": "@prop.text@"}]}\n'
+    ),
+    "around-both.json": '{"@language@": {"s": {"@key@": "@title@"}, "p": {"@prop.name@": "@prop.title@"}}}\n',
+    "alone.json": '{"@prop.name@": {"t": "@prop.title@", "k": "@prop.key@", "w": "@prop.text@"}}\n',
+}
+STOVE, KETTLE = {"en": "A stove", "de": "Ein Ofen"}, {"en": "A kettle"}
+
+
+@pytest.mark.parametrize("shape", SPOKEN)
+def test_titles_and_texts_of_props_by_language_wherever_a_game_has_them(tmp_path: Path, shape: str) -> None:
+    tree = {f"tree/{shape}": SPOKEN[shape], "tree/@key@.wav": "", "tree/list.json": '{"@key@": "@file@"}\n'}
+    game = Made(tmp_path, "mill", "[takes]\nseveral = false\n", tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\ntitle = {en = "Reed", nl = "Riet"}\n'
+        '\n[[prop]]\nname = "stove"\nkey = "reed"\ntitle = {en = "A stove", de = "Ein Ofen"}\n'
+        'text = {en = "Warm.", de = "Warm!"}\n\n[[prop]]\nname = "kettle"\nkey = "reed"\ntitle = "A kettle"\n'
+    )
+    assert run("build", cwd=game.own).code == 0
+    pack = game.own / "build/my-own"
+    said = run("build", "--dry-run", cwd=game.own).err
+    if "@" in shape:
+        assert {path.name: path.read_text() for path in (pack / "files").iterdir()} == {
+            "en.txt": "stove = A stove\nkettle = A kettle\n", "de.txt": "stove = Ein Ofen\n",
+        }  # fmt: skip
+        assert "stove: Mill has no place for key, text of a prop" in said
+        return
+    text = (pack / shape).read_text()
+    found: object = text
+    if shape.endswith(".json"):
+        found = json.loads(text)
+    expected: dict[str, object] = {
+        "each-in-itself.json": {"all": [
+            {"id": "stove", "on": "reed", "called": STOVE, "words": {"en": "Warm.", "de": "Warm!"}},
+            {"id": "kettle", "on": "reed", "called": KETTLE, "words": {}},
+        ]},
+        "around.json": {
+            "en": {"stove": {"t": "A stove", "w": "Warm."}, "kettle": {"t": "A kettle"}},
+            "nl": {}, "de": {"stove": {"t": "Ein Ofen", "w": "Warm!"}},
+        },
+        "with-sounds.json": {
+            "s": [{"k": "reed", "t": {"en": "Reed", "nl": "Riet"}}],
+            "p": [{"n": "stove", "t": STOVE, "w": "Warm."}, {"n": "kettle", "t": KETTLE}],
+        },
+        "around-both.json": {
+            "en": {"s": {"reed": "Reed"}, "p": {"stove": "A stove", "kettle": "A kettle"}},
+            "nl": {"s": {"reed": "Riet"}, "p": {}}, "de": {"s": {}, "p": {"stove": "Ein Ofen"}},
+        },
+        "alone.json": {"stove": {"t": "A stove", "k": "reed", "w": "Warm."}, "kettle": {"t": "A kettle", "k": "reed"}},
+        "rows.csv": "name,tongue,called,words\nstove,en,A stove,Warm.\nstove,de,Ein Ofen,Warm!\nkettle,en,A kettle,\n",
+        "each-in-itself.xml": (
+            '<all><p n="stove" k="reed"><t in="en">A stove</t><w in="en">Warm.</w><t in="de">Ein Ofen</t>'
+            '<w in="de">Warm!</w></p><p n="kettle" k="reed"><t in="en">A kettle</t></p></all>\n'
+        ),
+    }  # fmt: skip
+    assert found == expected[shape]
+    lost = {"alone.json": "the title in de, the text in de", "with-sounds.json": "key, the text in de"}.get(shape)
+    assert lost is None or f"stove: Mill has no place for {lost} of a prop" in said
+    untitled = 'the prop "kettle" has no title in de' in run("check", cwd=game.own).out
+    assert untitled is (shape != "alone.json")

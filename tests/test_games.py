@@ -190,7 +190,8 @@ key = "gate.opens"
 
 [[prop]]
 name = "buoy"
-title = "A bell buoy"
+title = {en = "A bell buoy", nl = "Een belboei"}
+text = "It rings with the waves."
 key = "pier.chime.long"
 picture = "buoy.png"
 
@@ -239,9 +240,10 @@ mains = 0.5
             "chance": "0.5",
         }
     ]
-    assert sections("props/buoy.card")["prop"] == {
-        "number": sections("props/buoy.card")["prop"]["number"], "caption": "A bell buoy", "picture": "props/buoy.png", "sounds": "pier.chime.long",
-    }  # fmt: skip
+    buoy = sections("props/buoy.card")
+    assert list(buoy["prop"].values())[1:] == ["props/buoy.png", "pier.chime.long"]
+    assert buoy["caption"] == {"en": "A bell buoy", "nl": "Een belboei"}
+    assert buoy["words"] == {"en": "It rings with the waves."}
     picture = Image.open(io.BytesIO(files["props/buoy.png"]))
     assert (picture.format, picture.size) == ("PNG", (96, 64))
     night = sections("schedules/night.card")

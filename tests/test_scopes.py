@@ -71,7 +71,7 @@ def test_a_merge_keeps_encoding_mark_and_line_ends() -> None:
     exemplar = understand(holes.parse("x"), parse(b"@key@ = @title@\n", "x", named("lines")), ExemplarRules())
     around: Bindings = {
         "pack": Instance({}, {"sound": (
-            Instance({"key": "b"}, titles={None: "Ü"}), Instance({"key": "c"}, titles={None: "ñ"}),
+            Instance({"key": "b"}, spoken={"title": {None: "Ü"}}), Instance({"key": "c"}, spoken={"title": {None: "ñ"}}),
         )})
     }  # fmt: skip
     for mark, encoding in ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"", "latin-1")):

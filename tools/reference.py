@@ -74,6 +74,7 @@ _IN_SCRIPTS = {
     "kind": "the kind of sound that it is",
     "like": "the key that its entry starts from",
     "titles": "by language: `sound.titles.en`",
+    "texts": "by language: `prop.texts.en`",
     "fields": "the free fields by name: `sound.fields.mood`",
     "takes": "its takes, as below",
     "parts": "its parts, as below",

@@ -102,6 +102,7 @@ _EXPECTED = {
     "list": 'a list is expected, in brackets: ["..."]',
     "string_type": "a text is expected, in quotation marks",
     "string_too_short": "it cannot be empty",
+    "too_short": "it cannot be empty",
     "float": "a number is expected",
     "int_from_float": "a whole number is expected",
     "int": "a whole number is expected",

@@ -7,7 +7,7 @@ profile gives one (``ichnos.games.entries.packs``). Filling a profile's exemplar
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from ichnos.documents.tree import Value
@@ -79,6 +79,11 @@ class SoundDefinition:
     kind: str = ""  # the kind of sound that it is, where the game has several
 
     @property
+    def languages(self) -> list[str]:
+        """Those that it has a title in."""
+        return [tag for tag in self.titles if tag is not None]
+
+    @property
     def loops(self) -> bool:
         return self.settings.get("loop") is True
 
@@ -103,11 +108,26 @@ class TriggerDefinition:
 
 @dataclass(frozen=True)
 class PropDefinition:
-    """A thing in the game that plays a key. ``values``: by the names of holes."""
+    """A thing in the game that plays a key. ``values``: by the names of holes.
+
+    ``titles`` and ``texts``: by language; ``None`` stands for the default language, or for none.
+    """
 
     key: str | None
     values: Mapping[str, Value] = field(default_factory=dict)
     place: Place = NOWHERE
+    titles: Mapping[str | None, str] = field(default_factory=dict)
+    texts: Mapping[str | None, str] = field(default_factory=dict)
+
+    @property
+    def name(self) -> str | None:
+        name = self.values.get("prop.name")
+        return None if name is None else str(name)
+
+    @property
+    def languages(self) -> list[str]:
+        """Those that it has a title or a text in."""
+        return [tag for tag in dict.fromkeys((*self.titles, *self.texts)) if tag is not None]
 
 
 @dataclass(frozen=True)
@@ -180,8 +200,29 @@ def combine(several: list[Definitions]) -> Definitions:
         PackDefinition(found.values, tuple(found.languages), found.places),
         tuple(found.sounds.values()),
         tuple(trigger for one in several for trigger in one.triggers),
-        tuple(prop for one in several for prop in one.props),
+        _props(prop for one in several for prop in one.props),
         tuple(schedule for one in several for schedule in one.schedules),
+    )
+
+
+def _props(several: Iterable[PropDefinition]) -> tuple[PropDefinition, ...]:
+    """Each prop once, with all that any document says of it; those without a name as they are."""
+    found: dict[str | int, PropDefinition] = {}
+    for one in several:
+        name = len(found) if one.name is None else one.name
+        known = found.get(name)
+        found[name] = one if known is None else props_together(known, one)
+    return tuple(found.values())
+
+
+def props_together(first: PropDefinition, other: PropDefinition) -> PropDefinition:
+    """All that two entries of one prop say; where both say something, the first counts."""
+    return replace(
+        first,
+        key=other.key if first.key is None else first.key,
+        values={**other.values, **first.values},
+        titles={**first.titles, **other.titles, **first.titles},  # in the order in which they stand there
+        texts={**first.texts, **other.texts, **first.texts},
     )
 
 

@@ -28,6 +28,12 @@ def sample_pack(profile: Profile) -> Definitions:
     return _Sampler(profile).pack()
 
 
+def _spoken(what: str) -> dict[str | None, str]:
+    """A text in each of the sample's languages."""
+    said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
+    return {**said, None: f"{what} ({_LANGUAGES[0]})"}
+
+
 class _Sampler:
     def __init__(self, profile: Profile) -> None:
         self.profile = profile
@@ -81,7 +87,7 @@ class _Sampler:
             PackDefinition(self.own, _LANGUAGES),
             sounds,
             (TriggerDefinition(key, self.values(words.TRIGGER, {"trigger.key": key, "trigger.name": "dawn"})),),
-            (PropDefinition(key, self.prop(key)),),
+            (PropDefinition(key, self.prop(key), titles=_spoken("Prop"), texts=_spoken("Text")),),
             (ScheduleDefinition(entries, self.values(words.SCHEDULE, {"schedule.name": "night"})),),
         )
 
@@ -89,7 +95,7 @@ class _Sampler:
         """A value for every hole of a scope: as said, or one of its kind."""
         values: dict[str, Value] = {}
         for name, one in words.WORDS.items():
-            if one.scope == scope:
+            if one.scope == scope and name not in words.IN_LANGUAGES:
                 value = said.get(name, _VALUES[one.kind])
                 values[name] = self.word(name, value) if isinstance(value, str) and name not in said else value
         return values
@@ -135,7 +141,7 @@ class _Sampler:
             takes,
             parts,
             {name: settings.get(name, _VALUES[words.WORDS[name].kind]) for name in words.SETTINGS},
-            {"en": f"Title {index}", "de": f"Titel {index}", None: f"Title {index}"},
+            _spoken(f"Title {index}"),
             fields,
             kind=kind.name,
         )

@@ -11,7 +11,7 @@ from typing import Any
 from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions, SoundDefinition
+from ichnos.games.definitions import Definitions, PropDefinition, SoundDefinition
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import (
@@ -40,7 +40,7 @@ def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
         "game": {"version": definitions.pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in definitions.sounds],
         "triggers": [_with_fields(TRIGGER, trigger.values) for trigger in definitions.triggers],
-        "props": [_with_fields(PROP, prop.values) for prop in definitions.props],
+        "props": [_prop(prop) for prop in definitions.props],
         "schedules": [
             {
                 **_plain(SCHEDULE, schedule.values),
@@ -62,7 +62,7 @@ def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
         "kind": sound.kind,
         "like": sound.like,
         "title": sound.titles.get(None),
-        "titles": {tag: title for tag, title in sound.titles.items() if tag is not None},
+        "titles": _by_language(sound.titles),
         "takes": [
             {
                 "file": take.file,
@@ -76,6 +76,20 @@ def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
         "fields": {name.removeprefix(FIELD_PREFIX): value for name, value in sound.fields.items()},
         **{name: sound.settings.get(name) for name in SETTINGS},
     }
+
+
+def _prop(prop: PropDefinition) -> dict[str, Any]:
+    return {
+        **_with_fields(PROP, prop.values),
+        "title": prop.titles.get(None),
+        "titles": _by_language(prop.titles),
+        "text": prop.texts.get(None),
+        "texts": _by_language(prop.texts),
+    }
+
+
+def _by_language(said: Mapping[str | None, str]) -> dict[str, str]:
+    return {tag: text for tag, text in said.items() if tag is not None}
 
 
 def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:

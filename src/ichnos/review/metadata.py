@@ -9,7 +9,7 @@ from ichnos.errors import Place
 from ichnos.games.definitions import NOWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import path_of
-from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.profiles.vocabulary import ID_PREFIX, PROP, SOUND
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -53,16 +53,20 @@ def versions(subject: Subject) -> Iterator[Finding]:
 def titles(subject: Subject) -> Iterator[Finding]:
     """Titles that stand in one language and not in another, of the pack's own or the game's."""
     context = subject.context
-    own = {sound.key for sound in context.pack_file.sound if sound.title} if context.pack_file else None
+    own = None
+    if context.pack_file:
+        own = {(SOUND, sound.key) for sound in context.pack_file.sound if sound.title}
+        own |= {(PROP, prop.name) for prop in context.pack_file.prop}
     of_game = set(context.catalogue.languages) if context.catalogue else set()
     for exemplar in subject.profile.written:
         titled = subject.pack.titled.get(path_of(exemplar.path), {})
         if subject.profile.document_rules(exemplar).mode == "merge":
             if own is None:
                 continue  # nobody can tell which of these the pack has brought
-            titled = {key: titles for key, titles in titled.items() if key in own}
+            titled = {one: titles for one, titles in titled.items() if one in own}
         languages = {language for titles in titled.values() for language in titles} | of_game
-        for key, titles in titled.items() if "language" in names_of(exemplar) else ():
+        for (scope, key), titles in titled.items() if "language" in names_of(exemplar) else ():
             for language in sorted(languages - set(titles)):
                 place = next(iter(titles.values()))
-                yield finding("title-missing", place, f'"{key}" has no title in {language}')
+                called = f'the prop "{key}"' if scope == PROP else f'"{key}"'
+                yield finding("title-missing", place, f"{called} has no title in {language}")

@@ -16,19 +16,31 @@ from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, NAMING, PACK, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import (
+    CATEGORY,
+    GROUP,
+    IN_LANGUAGES,
+    LANGUAGE,
+    NAMING,
+    PACK,
+    PROP,
+    SOUND,
+    TAKE,
+    WORDS,
+)
 
 
 @dataclass(frozen=True)
 class Instance:
     """One pack, sound, take ... with its values by hole name, and what lies inside it by scope.
 
-    ``titles`` maps a language to the title in it; ``None`` stands for the default language.
+    ``spoken`` maps what players read (title, prop.text ...) to its text in each language; ``None`` stands for the
+    default language.
     """
 
     values: Mapping[str, Value]
     inside: Mapping[str, tuple[Instance, ...]] = field(default_factory=dict)
-    titles: Mapping[str | None, str] = field(default_factory=dict)
+    spoken: Mapping[str, Mapping[str | None, str]] = field(default_factory=dict)
     place: Place | None = None  # where it is said
 
 
@@ -37,9 +49,10 @@ Bindings = dict[str, Instance]  # the instances that are bound, by scope, the in
 
 def resolve(name: str, bindings: Bindings) -> Value:
     """A hole's value, from the innermost instance that has it; ``None`` where none has."""
-    if name == "title":
+    if name in IN_LANGUAGES:
         language = bindings[LANGUAGE].values["language"] if LANGUAGE in bindings else None
-        return bindings[SOUND].titles.get(str(language) if language else None) if SOUND in bindings else None
+        of = bindings.get(WORDS[name].scope)
+        return of.spoken.get(name, {}).get(str(language) if language else None) if of else None
     for instance in reversed(bindings.values()):
         if instance.values.get(name) is not None:
             return instance.values[name]
@@ -222,7 +235,10 @@ class Filler:
         if not alternatives:
             return None  # here stand sounds of another kind
         names = self.exemplar.entry_needs(alternatives, scope)
-        if LANGUAGE in bindings and "title" in names and all(resolve(name, bindings) is None for name in names):
+        spoken = {*IN_LANGUAGES} & self.exemplar.names_below(alternatives[0]) if scope == LANGUAGE else set()
+        if spoken and bindings.keys() & {SOUND, PROP} and all(resolve(name, bindings) is None for name in spoken):
+            return None  # a title and a text have a list of languages each
+        if LANGUAGE in bindings and names & {*IN_LANGUAGES} and all(resolve(name, bindings) is None for name in names):
             return None  # also where it is like another one: it is not called like that
         text = self.like(scope, bindings, alternatives) if self.like else None
         if text is not None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from ichnos.documents.tree import Value
-from ichnos.games.definitions import Definitions, ScheduleDefinition, SoundDefinition
+from ichnos.games.definitions import Definitions, PropDefinition, ScheduleDefinition, SoundDefinition
 from ichnos.games.entries.fill import Instance
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
@@ -46,9 +46,9 @@ def pack_instance(definitions: Definitions, profile: Profile) -> Instance:
     """
     separator, kinds = profile.rules.names.separator, profile.kinds
     sounds = [_sound(one, separator, several_takes=kinds[one.kind].several) for one in definitions.sounds]
-    languages = dict.fromkeys(
-        [*definitions.pack.languages, *(tag for sound in definitions.sounds for tag in sound.titles if tag is not None)]
-    )
+    languages = dict.fromkeys(definitions.pack.languages)
+    languages |= dict.fromkeys(tag for sound in definitions.sounds for tag in sound.languages)
+    languages |= dict.fromkeys(tag for prop in definitions.props for tag in prop.languages)
     return Instance(
         definitions.pack.values,
         {
@@ -58,7 +58,7 @@ def pack_instance(definitions: Definitions, profile: Profile) -> Instance:
                 Instance({"category": name}, _grouped(inner)) for name, inner in _by(sounds, "category").items()
             ),
             TRIGGER: tuple(Instance(trigger.values) for trigger in definitions.triggers),
-            PROP: tuple(Instance(prop.values) for prop in definitions.props),
+            PROP: tuple(_prop(prop) for prop in definitions.props),
             SCHEDULE: tuple(_schedule(schedule) for schedule in definitions.schedules),
         },
     )
@@ -66,6 +66,13 @@ def pack_instance(definitions: Definitions, profile: Profile) -> Instance:
 
 def _schedule(schedule: ScheduleDefinition) -> Instance:
     return Instance(schedule.values, {ENTRY: tuple(Instance(entry.values) for entry in schedule.entries)})
+
+
+def _prop(prop: PropDefinition) -> Instance:
+    languages = tuple(Instance({"language": tag}) for tag in prop.languages)
+    return Instance(
+        prop.values, {LANGUAGE: languages}, {"prop.title": prop.titles, "prop.text": prop.texts}, prop.place
+    )
 
 
 def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> Instance:
@@ -88,9 +95,9 @@ def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> In
     parts = tuple(Instance({"part.name": part.name, "part.file": part.file}) for part in sound.parts)
     if takes and not several_takes:
         values |= takes[0].values
-    titles = dict(sound.titles)
-    languages = tuple(Instance({"language": tag}) for tag in titles if tag is not None)
-    return Instance(values, {TAKE: takes, PART: parts, LANGUAGE: languages}, titles, sound.place)
+    languages = tuple(Instance({"language": tag}) for tag in sound.languages)
+    inside = {TAKE: takes, PART: parts, LANGUAGE: languages}
+    return Instance(values, inside, {"title": dict(sound.titles)}, sound.place)
 
 
 def _by(sounds: Sequence[Instance], name: str) -> dict[Value, list[Instance]]:

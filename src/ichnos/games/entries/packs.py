@@ -25,6 +25,7 @@ from ichnos.games.definitions import (
     TakeDefinition,
     TriggerDefinition,
     combine,
+    props_together,
     together,
 )
 from ichnos.games.entries.quick import QuickReading, read_quickly
@@ -62,8 +63,8 @@ class PackReading:
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
     documents: dict[str, None] = field(default_factory=dict)  # as they were read
-    # Of each document of the profile, by key and language, where titles stand.
-    titled: dict[str, dict[str, dict[str, Place]]] = field(default_factory=dict)
+    # Of each document of the profile, by key (of a prop: its name) and language, where titles stand.
+    titled: dict[str, dict[tuple[str, str], dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
     of_game: dict[str, Counter[str]] = field(default_factory=dict)  # of those, how often the game's own has each key
     quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
@@ -120,7 +121,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None, keys_
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
             if rules.mode == "merge" and own is not None:
                 result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
-            if "title" in exemplar.scopes:
+            if exemplar.scopes.keys() & {"title", "prop.title"}:
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
@@ -172,12 +173,16 @@ def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding
     return Counter(one.key for one in definitions_of(reading, separator).sounds) if reading else Counter()
 
 
-def _titles(titled: dict[str, dict[str, Place]], definitions: Definitions) -> None:
+def _titles(titled: dict[tuple[str, str], dict[str, Place]], definitions: Definitions) -> None:
     """Which titles stand in which language: the file's, the entry's own, or one of several in it."""
     for sound in definitions.sounds:
         for language in sound.titles:
             if language is not None:
-                titled.setdefault(sound.key, {})[language] = sound.places[f"title.{language}"]
+                titled.setdefault((SOUND, sound.key), {})[language] = sound.places[f"title.{language}"]
+    for prop in definitions.props:
+        for language in prop.titles:
+            if language is not None:
+                titled.setdefault((PROP, prop.name or ""), {})[language] = prop.place
 
 
 def _spelled(exemplar: Exemplar) -> str:
@@ -208,7 +213,7 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
     elif _in_pieces(reading.exemplar):
         sounds = list(_whole(reading.exemplar, pack, sounds))
     languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
-    players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, PROP, SCHEDULE)]
+    players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, SCHEDULE)]
     return Definitions(
         PackDefinition(own, tuple(dict.fromkeys(str(one) for one in languages if one)), places),
         tuple(sounds),
@@ -217,13 +222,42 @@ def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[st
             for one in players
             if (values := _of_scope(one, TRIGGER))
         ),
-        tuple(
-            PropDefinition(_text(values.get("prop.key")), values, _player_place(reading, one, "prop.key"))
-            for one in players
-            if (values := _of_scope(one, PROP))
-        ),
+        _props(reading, pack, bindings),
         tuple(_schedule(reading, one, values) for one in players if (values := _of_scope(one, SCHEDULE))),
     )
+
+
+def _props(reading: DocumentReading, pack: Found, bindings: Mapping[str, Value]) -> tuple[PropDefinition, ...]:
+    """Each prop; once, where it has an entry of its own for each language."""
+    entries = list(_prop_entries(reading, pack, bindings))
+    if reading.exemplar.together.get(PROP) is None and LANGUAGE not in reading.exemplar.units.values():
+        return tuple(entries)
+    found: dict[object, PropDefinition] = {}
+    for one in entries:
+        known = found.get(one.name)
+        again = known is None or known.titles.keys() & one.titles.keys() or known.texts.keys() & one.texts.keys()
+        found[(one.name, len(found)) if known and again else one.name] = (
+            one if known is None or again else props_together(known, one)
+        )
+    return tuple(found.values())
+
+
+def _prop_entries(reading: DocumentReading, found: Found, bindings: Mapping[str, Value]) -> Iterator[PropDefinition]:
+    values = {**bindings, **found.values}
+    own = _of_scope(found, PROP)
+    if found.scope in (PACK, PROP) and own:
+        said: dict[str, dict[str | None, str]] = {"prop.title": {}, "prop.text": {}}
+        for one in (found, *found.inside.get(LANGUAGE, ())):
+            language = _text(one.values.get("language") or values.get("language"))
+            for name, texts in said.items():
+                if name in one.nodes:
+                    texts[language] = str(one.values[name])
+        rest = {name: value for name, value in own.items() if name not in said}
+        place = _player_place(reading, found, "prop.key")
+        yield PropDefinition(_text(own.get("prop.key")), rest, place, said["prop.title"], said["prop.text"])
+    for scope in (PROP, LANGUAGE):
+        for one in found.inside.get(scope, ()):
+            yield from _prop_entries(reading, one, values)
 
 
 def _with_all_takes(entries: list[SoundDefinition]) -> list[SoundDefinition]:

@@ -30,6 +30,7 @@ from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     ENTRY,
     GROUP,
+    IN_LANGUAGES,
     LANGUAGE,
     NAMING,
     PACK,
@@ -97,7 +98,7 @@ class Proof:
         if set(exemplar.scopes.values()) & {SOUND, TAKE, PART}:
             yield from one.sounds(found.sounds)
         yield from one.players(TRIGGER, self.said.triggers, found.triggers)
-        yield from one.players(PROP, self.said.props, found.props)
+        yield from one.props(found.props)
         yield from one.schedules(found.schedules)
 
     def unwritten(self, exemplar: Exemplar, path: str, bindings: Bindings) -> Iterator[IchnosError]:
@@ -106,7 +107,7 @@ class Proof:
         if set(exemplar.scopes.values()) & {SOUND, TAKE, PART}:
             yield from one.sounds(())
         yield from one.players(TRIGGER, self.said.triggers, ())
-        yield from one.players(PROP, self.said.props, ())
+        yield from one.props(())
         yield from one.schedules(())
 
     def error(self, what: str, place: Place, there: Place) -> IchnosError:
@@ -328,7 +329,7 @@ class _OneDocument:
                 yield from self.value(more, said, back, place, where, sound.key)
 
     def players(self, scope: str, meant: Iterable[_Player], found: Sequence[_Player]) -> Iterator[IchnosError]:
-        names = [name for name, of in self.exemplar.scopes.items() if of == scope]
+        names = [name for name, of in self.exemplar.scopes.items() if of == scope and name not in IN_LANGUAGES]
         if not names:
             return
         wanted = list(meant)
@@ -346,6 +347,51 @@ class _OneDocument:
                 yield from self.value(
                     name, one.values.get(name), other.values.get(name), one.place, other.place, _called(one)
                 )
+
+    def props(self, found: Sequence[PropDefinition]) -> Iterator[IchnosError]:
+        """The props, and what players read of them in the languages that stand here."""
+        scopes, said = self.exemplar.scopes, self.proof.said.props
+        if PROP in self.bindings:
+            said = tuple(one for one in said if one.name == self.bindings[PROP].values["prop.name"])
+        if self.in_language:  # one that says nothing in it has no place there
+            names = [name for name, of in scopes.items() if of == PROP and name not in NAMING]
+            said = tuple(
+                one
+                for one in said
+                if any(self.spoken(one, name) if name in IN_LANGUAGES else one.values.get(name) for name in names)
+            )
+        yield from self.players(PROP, said, found)
+        for one in said:
+            other = next((two for two in found if self.comes_back("prop.name", one.name, two.name)), None)
+            if other is None and "prop.name" not in scopes and len(said) == len(found) == 1:
+                other = found[0]
+            if other is None:
+                continue
+            for name, there in (("prop.title", other.titles), ("prop.text", other.texts)):
+                for tag, text in self.spoken(one, name).items() if name in scopes else ():
+                    yield from self.spoken_there(name, tag, text, there, one, other)
+
+    def spoken_there(
+        self,
+        name: str,
+        tag: str | None,
+        text: str | None,
+        there: Mapping[str | None, str],
+        one: PropDefinition,
+        other: PropDefinition,
+    ) -> Iterator[IchnosError]:
+        as_read = tag if tag is None or self.language is not None else spelled(self.carried("language", tag)[0])
+        called = f"{name} ({tag})" if tag else name
+        yield from self.value(name, text, there.get(as_read), one.place, other.place, _called(one), called)
+
+    def spoken(self, one: PropDefinition, name: str) -> dict[str | None, str]:
+        """What is to stand here of a prop's title or text, by language."""
+        said = one.titles if name == "prop.title" else one.texts
+        if self.language is not None:
+            return {tag: text for tag, text in said.items() if tag == self.language}
+        if self.exemplar.in_languages(name):
+            return {tag: text for tag, text in said.items() if tag is not None}
+        return {tag: text for tag, text in said.items() if tag is None}
 
     def like_it(self, one: _Player, found: Sequence[_Player], names: Sequence[str]) -> _Player | None:
         """The one that is most like it."""

@@ -19,6 +19,7 @@ from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     GROUP,
+    IN_LANGUAGES,
     INSIDE,
     LANGUAGE,
     PACK,
@@ -30,7 +31,7 @@ from ichnos.games.profiles.vocabulary import (
     TRIGGER,
 )
 
-# Scopes whose unit may stand around the sounds or inside each sound, whichever the holes show.
+# Scopes whose unit may stand around the sounds (or the props) or inside each, whichever the holes show.
 _AROUND_OR_INSIDE = (LANGUAGE, CATEGORY, GROUP)
 
 
@@ -78,6 +79,12 @@ class Exemplar:
                 for hole in self.holes_at(node):
                     self._named.setdefault(hole.word.name, []).append(hole)
         return tuple(self._named.get(name, ()))
+
+    def in_languages(self, name: str) -> bool:
+        """Does a text stand here once for each language?"""
+        around = {node for node, scope in self.units.items() if LANGUAGE in (scope, self.together.get(scope))}
+        inside = {below for node in around for below in node.walk()}
+        return LANGUAGE in self.file_scopes or any(name in self.names_at(node) for node in inside)
 
     def node_needs(self, node: Node) -> frozenset[str]:
         """The names of which one must have a value, or a node is left out; none where it never is."""
@@ -199,7 +206,10 @@ class _Units:
 
     def find(self, region: Node, bound: frozenset[str]) -> None:
         """Set the units of the scopes that are still open in ``region``, the outermost first."""
-        holders = self.holders(region)
+        for holders in self.apart(self.holders(region), bound):
+            self.find_among(holders, region, bound)
+
+    def find_among(self, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> None:
         still_open = [scope for scope in INSIDE if scope in holders and scope not in bound]
         if SOUND in bound:  # inside a sound's own unit these are plain fields
             still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
@@ -209,7 +219,12 @@ class _Units:
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
             beside = [scope for scope in still_open if scope in (TRIGGER, PROP, SCHEDULE)]
+            if around[:1] == [LANGUAGE]:
+                beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
             still_open = [*(around[:1] or [SOUND]), *beside]
+        elif {PROP, LANGUAGE} <= set(still_open):
+            inside = {node for unit in self.units(PROP, holders, region, bound) for node in unit.walk()}
+            still_open.remove(LANGUAGE if inside.issuperset(holders[LANGUAGE]) else PROP)
         for scope in still_open:
             units = self.units(scope, holders, region, bound)
             for unit in units:
@@ -217,6 +232,28 @@ class _Units:
                 self.find(unit, bound | {scope})
             if units:
                 self.refuse_outside(scope, units, holders, bound)
+
+    def apart(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[dict[str, list[Node]]]:
+        """The holders of sounds and of props; two, where languages do not stand around both."""
+        if PROP in bound and LANGUAGE in holders:  # its other texts stand in the pack's own language
+            said = [node for node in holders.pop(LANGUAGE) if "language" in self.exemplar.names_at(node)]
+            holders |= {LANGUAGE: said} if said else {}
+        if not {LANGUAGE, SOUND, PROP} <= holders.keys() or bound & {LANGUAGE, SOUND, PROP}:
+            return [holders]
+        sounds = {scope: nodes for scope, nodes in holders.items() if scope not in (LANGUAGE, PROP)}
+        props = {PROP: holders[PROP]}
+        for node in holders[LANGUAGE]:
+            around = next(one for one in self.lineage(node) if self.scopes_below(one) & {SOUND, PROP})
+            if {SOUND, PROP} <= self.scopes_below(around):
+                return [holders]
+            (props if PROP in self.scopes_below(around) else sounds).setdefault(LANGUAGE, []).append(node)
+        for one in (sounds, props):
+            if not any("language" in self.exemplar.names_at(node) for node in one.get(LANGUAGE, ())):
+                one.pop(LANGUAGE, None)  # titles alone
+        return [sounds, props]
+
+    def scopes_below(self, node: Node) -> set[str]:
+        return {self.exemplar.scopes[name] for name in self.exemplar.names_below(node)}
 
     def refuse_outside(
         self, scope: str, units: list[Node], holders: dict[str, list[Node]], bound: frozenset[str]
@@ -233,7 +270,7 @@ class _Units:
 
     def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
         """The scope and those inside it whose holes its unit must hold."""
-        if SOUND in bound and scope in _AROUND_OR_INSIDE:
+        if bound & {SOUND, PROP} and scope in _AROUND_OR_INSIDE:
             return (scope,)
         return tuple(inner for inner in _with_inner(scope) if inner not in bound)
 
@@ -244,7 +281,8 @@ class _Units:
             for name in self.exemplar.names_at(node):
                 found.setdefault(self.exemplar.scopes[name], []).append(node)
         if LANGUAGE in found:
-            found[LANGUAGE] += [node for node in found.get(SOUND, ()) if "title" in self.exemplar.names_at(node)]
+            said = [*found.get(SOUND, ()), *found.get(PROP, ())]
+            found[LANGUAGE] += [node for node in said if self.exemplar.names_at(node) & {*IN_LANGUAGES}]
         return found
 
     def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
@@ -267,10 +305,11 @@ class _Units:
         node: Node | None = lowest
         while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
             node = None if node is region else self.exemplar.parents.get(node)
-        if node is None and scope == SOUND and (pieces := self.pieces(holders, bound)):
+        in_pieces = scope == SOUND or (scope == LANGUAGE and bound & {SOUND, PROP})
+        if node is None and in_pieces and (pieces := self.pieces(scope, holders, bound)):
             return pieces
-        if node is None and scope == LANGUAGE and self.exemplar.units.get(region) == SOUND:
-            self.exemplar.together[SOUND] = LANGUAGE  # one entry for each sound in each language
+        if node is None and scope == LANGUAGE and (of := self.exemplar.units.get(region)) in (SOUND, PROP):
+            self.exemplar.together[of] = LANGUAGE  # one entry for each sound in each language
             return []
         if node is None:
             raise self.document.error(
@@ -283,17 +322,17 @@ class _Units:
             )
         return [node]
 
-    def pieces(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
-        """The nodes that hold a sound's own name and can be repeated, where all of its holes stand in one of them."""
+    def pieces(self, scope: str, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
+        """The nodes that hold an entry's own name and can be repeated, where all of its holes stand in one of them."""
         found: dict[Node, None] = {}
-        for holder in holders.get(SOUND, ()):
-            if not self.exemplar.names_at(holder) & set(PRINCIPAL[SOUND]):
+        for holder in holders.get(scope, ()):
+            if not self.exemplar.names_at(holder) & set(PRINCIPAL[scope]):
                 continue
             unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
             if unit is not None:
                 found[unit] = None
         inside = {node for unit in found for node in unit.walk()}
-        inner = [node for scope in self.inner(SOUND, bound) for node in holders.get(scope, ())]
+        inner = [node for one in self.inner(scope, bound) for node in holders.get(one, ())]
         return list(found) if len(found) > 1 and inside.issuperset(inner) else []
 
     def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
@@ -344,6 +383,6 @@ def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
     found = [scope]
     for inner in INSIDE[scope]:
-        if scope != SOUND or inner not in _AROUND_OR_INSIDE:
+        if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
             found += _with_inner(inner)
     return tuple(dict.fromkeys(found))

@@ -1,8 +1,8 @@
 """Every hole that a profile may use: what it stands for, and what is repeated for it.
 
 Scopes nest: a pack has languages, categories, groups of keys and sounds; a sound has takes and parts;
-beside the sounds stand triggers, props and schedules with their entries. A hole belongs to one
-scope, and the unit that repeats for that scope is found from where its holes stand
+beside the sounds stand triggers, props (they have languages, too) and schedules with their entries. A hole
+belongs to one scope, and the unit that repeats for that scope is found from where its holes stand
 (:mod:`ichnos.games.exemplar`).
 """
 
@@ -17,14 +17,14 @@ TAKE, PART, TRIGGER, PROP, SCHEDULE, ENTRY = "take", "part", "trigger", "prop", 
 # Which scopes lie inside which.
 INSIDE: dict[str, tuple[str, ...]] = {
     PACK: (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE),
-    LANGUAGE: (CATEGORY, GROUP, SOUND),
+    LANGUAGE: (CATEGORY, GROUP, SOUND, PROP),
     CATEGORY: (GROUP, SOUND),
     GROUP: (SOUND,),
     SOUND: (TAKE, PART, LANGUAGE),
     TAKE: (),
     PART: (),
     TRIGGER: (),
-    PROP: (),
+    PROP: (LANGUAGE,),
     SCHEDULE: (ENTRY,),
     ENTRY: (),
 }
@@ -51,7 +51,7 @@ WORDS: dict[str, Word] = {
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("game.version", PACK, "version", "the version of the game that the pack is for"),
         Word("root", PACK, "path", "the folder that this file's references are below; its default is what is written"),
-        Word("language", LANGUAGE, "text", "a language of the pack's titles, a BCP 47 tag"),
+        Word("language", LANGUAGE, "text", "a language of titles and texts, a BCP 47 tag"),
         Word("category", CATEGORY, "text", "the sound's category; around the sounds, it groups them"),
         Word("key.group", GROUP, "text", "the sound key up to its last separator; around the sounds, it groups them"),
         Word("key", SOUND, "text", "the sound key, whole"),
@@ -89,8 +89,8 @@ WORDS: dict[str, Word] = {
         Word("trigger.odds", TRIGGER, "number", "how likely it does anything, from 0 to 1"),
         Word("prop.id", PROP, "text", "the prop's own id (RFC 9562), made from the pack's and its name"),
         Word("prop.name", PROP, "text", "the prop's own name"),
-        Word("prop.title", PROP, "text", "what players call it"),
-        Word("prop.text", PROP, "text", "what players read of it"),
+        Word("prop.title", PROP, "text", "what players call it, in the language at hand"),
+        Word("prop.text", PROP, "text", "what players read of it, in the language at hand"),
         Word("prop.key", PROP, "text", "the sound key that it plays"),
         Word("prop.picture", PROP, "path", "its picture, from the pack's root, with slashes"),
         Word("schedule.name", SCHEDULE, "text", "the schedule's own name"),
@@ -105,6 +105,9 @@ WORDS: dict[str, Word] = {
         Word("entry.key", ENTRY, "text", "the sound key that it plays"),
     )
 }
+
+# What players read: a text for each language.
+IN_LANGUAGES = ("title", "prop.title", "prop.text")
 
 # What can be said of a sound besides its key, category, title and files: the fields of the same names in a pack file.
 _NO_SETTINGS = ("key", "key.own", "title")

@@ -24,6 +24,7 @@ from ichnos.games.profiles.vocabulary import (
     ENTRY,
     FIELD_PREFIX,
     ID_PREFIX,
+    IN_LANGUAGES,
     PROP,
     SCHEDULE,
     SETTINGS,
@@ -62,7 +63,8 @@ def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
     language = file.pack.language
     values = pack_values(workspace)
     places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
-    languages = dict.fromkeys(tag or language for sound in file.sound for tag in sound.title)
+    spoken = [*(sound.title for sound in file.sound), *(said for one in file.prop for said in (one.title, one.text))]
+    languages = dict.fromkeys(tag or language for said in spoken for tag in said)
     return Definitions(
         PackDefinition(values, tuple(languages), places),
         tuple(_sound(workspace, uses, placed) for placed in workspace.sounds),
@@ -71,7 +73,13 @@ def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
             for index, one in enumerate(file.trigger)
         ),
         tuple(
-            PropDefinition(one.key, _prop(one, file.pack, file.ids, uses.picture_path(one)), place("prop", index))
+            PropDefinition(
+                one.key,
+                _prop(one, file.pack, file.ids, uses.picture_path(one)),
+                place("prop", index),
+                in_languages(one.title, language),
+                in_languages(one.text, language),
+            )
             for index, one in enumerate(file.prop)
         ),
         tuple(
@@ -96,7 +104,7 @@ def _holes(scope: str, said: Trigger | Prop | Schedule | ScheduleEntry) -> dict[
     """What a table says, by the names of the holes that the vocabulary has for its fields."""
     found: dict[str, Value] = {}
     for name, word in WORDS.items():
-        if word.scope == scope:
+        if word.scope == scope and name not in IN_LANGUAGES:
             own = name.rpartition(".")[2]
             found[name] = getattr(said, f"{own}_" if keyword.iskeyword(own) else own, None)
     return found | {f"{scope}.{FIELD_PREFIX}{name}": value for name, value in getattr(said, "fields", {}).items()}
@@ -121,9 +129,7 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
     clips = uses.of(placed)
     takes = iter([use for use in clips if use.role == "take"])
     language = workspace.pack_file.pack.language
-    titles: dict[str | None, str] = {tag or language: title for tag, title in sound.title.items()}
-    if language in titles:
-        titles[None] = titles[language]
+    titles = in_languages(sound.title, language)
     settings = {name: getattr(sound, name) for name in SETTINGS if getattr(sound, name) is not None}
     return SoundDefinition(
         sound.key,
@@ -143,6 +149,12 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
         _places(placed, settings),
         kind=workspace.kind_of(sound).name,
     )
+
+
+def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]:
+    """A text by language; ``None`` stands for the pack's own."""
+    found: dict[str | None, str] = {tag or default: text for tag, text in said.items()}
+    return found | {None: found[default]} if default in found else found
 
 
 def _of_take(take: Take) -> dict[str, Value]:

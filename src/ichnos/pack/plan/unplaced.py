@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 
 from ichnos.files import disk
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
 from ichnos.games.targets import marking
+from ichnos.pack.workspace.pack_file import Prop
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -50,6 +51,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
         if marking(profile.rules.loops, kind.container) is not None:
             known.add("loop")
         lost = [name for name in (*SETTINGS, "title") if getattr(sound, name) not in (None, {}) and name not in known]
+        lost += _other_languages(profile, "title", sound.title, pack.pack.language, known)
         of_takes = {name.removeprefix("take."): name for name in ("weight", *TAKE_SETTINGS) if name not in known}
         lost += [
             f"the {field} of take {number}"
@@ -78,13 +80,27 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
                 for name, word in names.items()
                 if f"{scope}.{word}" in WORDS
                 and f"{scope}.{word}" not in known
-                and word not in known
+                and word not in in_scripts
                 and getattr(item, name) not in (None, False, defaults[name])
             ]
+            if isinstance(item, Prop):
+                lost += _other_languages(profile, "prop.title", item.title, pack.pack.language, known)
+                lost += _other_languages(profile, "prop.text", item.text, pack.pack.language, known)
             fields = getattr(item, "fields", {})
             lost += [name for name in fields if f"{scope}.field.{name}" not in known and name not in in_scripts]
             if lost:
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
+
+
+def _other_languages(
+    profile: Profile, hole: str, said: Mapping[str, str], language: str, known: Collection[str]
+) -> list[str]:
+    """The languages of a text that go nowhere, where the game has a place for one alone."""
+    name = hole.rpartition(".")[2]
+    holders = [one for one in profile.written if hole in one.scopes]
+    if f"{name}s" in known or any(one.in_languages(hole) for one in holders):
+        return []
+    return [f"the {name} in {tag}" for tag in said if tag not in ("", language)] if holders or name in known else []
 
 
 def _holes_for(profile: Profile, kind: str) -> set[str]:

@@ -39,6 +39,7 @@ def _uuid(value: Any) -> str:
         raise ValueError("an id such as 123e4567-e89b-42d3-a456-426614174000 is expected") from None
 
 
+Spoken = Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])]
 Fields = dict[str, str | bool | int | float]
 FileName = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
 
@@ -126,7 +127,7 @@ class Sound(Settings):
         min_length=1,
         description="what its files are called, without folder and extension; else the game's profile names them",
     )
-    title: Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])] = Field(
+    title: Spoken = Field(
         default={}, description='what players read: a text, or one for each language: {en = "...", de = "..."}'
     )
     note: str | None = Field(default=None, description="for yourself; it goes nowhere")
@@ -197,9 +198,11 @@ class Trigger(TomlTable):
 
 class Prop(TomlTable):
     name: str = Field(min_length=1, description="the prop's own name")
-    title: str = Field(description="what players call it")
+    title: Spoken = Field(
+        min_length=1, description='what players call it: a text, or one for each language: {en = "...", de = "..."}'
+    )
     key: str = Field(description="the key that it plays, of this pack or of the game")
-    text: str | None = Field(default=None, description="what players read of it")
+    text: Spoken = Field(default={}, description="what players read of it: a text, or one for each language")
     id: Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)] | None = Field(
         default=None, description="its own id; without it, one made from the pack's and its name"
     )

@@ -92,11 +92,12 @@ def _categories(workspace: Workspace) -> Iterator[IchnosError]:
 def _language(workspace: Workspace) -> Iterator[IchnosError]:
     """Titles that do not say their language, in one that the game does not have."""
     known, language = workspace.catalogue.languages if workspace.catalogue else [], workspace.pack_file.pack.language
-    untold = next((index for index, placed in enumerate(workspace.sounds) if "" in placed.sound.title), None)
-    if known and language not in known and untold is not None:
+    untold = [workspace.sound_place(n, "title") for n, one in enumerate(workspace.sounds) if "" in one.sound.title]
+    untold += [workspace.place("prop", n, "title") for n, one in enumerate(workspace.pack_file.prop) if "" in one.title]
+    if known and language not in known and untold:
         yield IchnosError(
             f'this title is in "{language}", and {workspace.profile.rules.game.title} has titles in {", ".join(known)}',
-            place=workspace.sound_place(untold, "title"),
+            place=untold[0],
             cure=f'say language = "{known[0]}" under [pack], or the title\'s own: title = {{{language} = "..."}}',
         )
 
@@ -119,7 +120,7 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
         for index, item in enumerate(items):
             free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
             own = f"{field}_" if keyword.iskeyword(field) else field
-            if free is None and getattr(item, own, None) is None:
+            if free is None and getattr(item, own, None) in (None, {}):
                 place = workspace.place(scope, *([] if scope == "pack" else [index]))
                 what = f"{title} needs the {field} of the {scope}"
                 called = getattr(item, "name", None) if scope != "pack" else None
