@@ -10,6 +10,7 @@ import os
 import re
 import shutil
 import struct
+import tomllib
 import uuid
 import wave
 import xml.etree.ElementTree as ElementTree
@@ -255,6 +256,63 @@ mains = 0.5
     wrong = run("build", cwd=folder)
     assert 'there is no sound "gate.open" to play' in wrong.err
     assert "gate.opens" in wrong.err
+
+
+def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(installations: Path, tmp_path: Path) -> None:
+    folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0]})
+    Image.new("RGB", (300, 100), "teal").save(folder / "clips/buoy.png")
+
+    def said(*words: str) -> str:
+        done = run(*words, cwd=folder)
+        assert done.code == 0, done.err
+        return done.out
+
+    text = ["--title", "Boje", "--title", "nl=Boei", "--text", "Rings.", "--picture", "clips/buoy.png"]
+    assert said("prop", "buoy", "gate.opens", *text) == "buoy: plays gate.opens\n"
+    more = ["--interlude", "gulls.call.far", "--after", "3", "--not-twice"]
+    said("schedule", "night", "gate.opens", "tide.turns.slack", *more)
+    said("schedule", "night", "gate.shuts", "--add", "--odds", "0.5")
+    file = tomllib.loads((folder / "ichnos.toml").read_text("utf-8"))
+    (buoy,) = file["prop"]
+    assert buoy == {
+        "name": "buoy", "key": "gate.opens", "title": {"en": "Boje", "nl": "Boei"}, "text": "Rings.", "picture": "clips/buoy.png",
+    }  # fmt: skip
+    entries = ["gate.opens", "tide.turns.slack", {"key": "gulls.call.far", "kind": "interlude"}, "gate.shuts"]
+    assert file["schedule"] == [{"name": "night", "entries": entries, "after": 3, "odds": 0.5, "twice": False}]
+    (folder / "props.csv").write_text("name,key,title,title.nl,text.nl\nbollard,gate.opens,Bollard,Meerpaal,Zwaar.\n")
+    table = folder / "schedules.csv"
+    table.write_text("name,key,kind,after\nday,gate.opens,,2\nday,gate.shuts,interlude,\nday,gate.shuts,,2\n")
+    with zipfile.ZipFile(_build(folder)) as archive:
+        cards = {name: archive.read(name).decode() for name in archive.namelist() if name.endswith(".card")}
+    assert "[caption]\nen = Bollard\nnl = Meerpaal\n\n[words]\nnl = Zwaar.\n" in cards["props/bollard.card"]
+    assert "sounds = gate.opens" in cards["props/bollard.card"]
+    assert "[entry 2]\nkind = interlude\nsounds = gate.shuts\n\n[entry 3]\nkind = main" in cards["schedules/day.card"]
+    assert "after = 2" in cards["schedules/day.card"]
+    before = (folder / "ichnos.toml").read_bytes()
+    for words, message in (
+        ("prop buoy gate.opens", "say --replace"),
+        ("prop bollard gate.opens --replace", "stands in props.csv:2"),
+        ("prop lamp gate.open", "did you mean gate.opens"),
+        ("prop lamp gate.opens --picture none.png", "this picture is not there"),
+        ("prop lamp gate.opens --id 7", "--id 7: an id such as"),
+        ("schedule night gate.opens", "say --add for further entries, or --replace"),
+        ("schedule dusk --odds 0.5", "entries: it cannot be empty"),
+        ("schedule dusk gate.opens gate.opn", "did you mean gate.opens"),
+        ("schedule dusk gate.opens gate.shuts --odds 2", "--odds 2: it must be at most 1"),
+        ("trigger gate.opens --event dusk", "Vesper Yard needs the where of a trigger"),
+    ):
+        refused = run(*words.split(), cwd=folder)
+        assert (refused.code > 0, message in refused.err) == (True, True), refused.err
+    assert (folder / "ichnos.toml").read_bytes() == before
+    for rows, line, message in (
+        ("day,gate.opens,,2\nday,gate.shuts,,3", 3, "the schedule has '2' in line 2, '3' here"),
+        ("day,gate.opens,,2\nday,gate.opn,,", 3, "did you mean gate.opens"),
+        ("day,gate.opens,,2\nday,gate.shuts,between,", 3, 'column "kind"'),
+        ("night,gate.opens,,2", 2, 'there is a schedule "night" in ichnos.toml'),
+    ):
+        table.write_text(f"name,key,kind,after\n{rows}\n")
+        wrong = run("build", cwd=folder)
+        assert (wrong.code, f"schedules.csv:{line}" in wrong.err, message in wrong.err) == (1, True, True), wrong.err
 
 
 def test_open_pack(installations: Path, tmp_path: Path) -> None:

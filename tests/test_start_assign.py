@@ -131,19 +131,8 @@ def test_colour_is_for_terminals_that_want_it(workspace: Path, monkeypatch: pyte
 
 
 def test_trigger_is_written_and_built(workspace: Path) -> None:
-    words = (
-        "--event",
-        "door opens",
-        "--from",
-        "stove",
-        "--odds",
-        "0.5",
-        "--once",
-        "--state",
-        "lamp.lit",
-        "--reaches",
-        "on",
-    )
+    more = "--from stove --odds 0.5 --once --state lamp.lit --reaches on"
+    words = (*more.split(), "--event", "door opens")
     done = run("trigger", "tower.bell.near", *words, cwd=workspace)
     assert (done.code, done.out) == (0, "door-opens: door opens plays tower.bell.near\n")
     assert run("trigger", "tower.bell.near", "--event", "door opens", "--does", "fade-out", cwd=workspace).code == 0
@@ -163,6 +152,7 @@ def test_trigger_is_written_and_built(workspace: Path) -> None:
         (("tower.bell.near", "--event", "x", "--odds", "2"), "--odds 2"),
         (("tower.bell.near", "--event", "x", "--state", "s"), "go together"),
         (("tower.bell.near", "--event", "x", "--field", "y"), "NAME=VALUE"),
+        (("tower.bell.near", "--event", "x", "--name", "door-opens"), "say --replace"),
     ):
         refused = run("trigger", *wrong, cwd=workspace)
         assert refused.code, wrong

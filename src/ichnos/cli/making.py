@@ -57,7 +57,7 @@ def start(
     show.say(f"Next: put your clips into {folder}, go there, and say: ichnos assign KEY CLIP", err=True)
 
 
-def _titles(values: list[str] | None) -> dict[str, str]:
+def by_language(values: list[str] | None) -> dict[str, str]:
     """``en=Gull`` and ``Gull`` to languages and titles; "" is the pack's own language."""
     import re
 
@@ -126,7 +126,7 @@ def assign(
             clips,
             to_existing="add" if add else "replace" if replace else None,
             new=new,
-            titles=_titles(title),
+            titles=by_language(title),
             said=fields,
             weight=float(picked) if picked is not None else None,
             dry_run=dry_run,

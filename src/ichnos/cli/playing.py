@@ -1,19 +1,26 @@
-"""``trigger``."""
+"""``trigger``, ``prop`` and ``schedule``: what plays a sound."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, WorkspaceFolder, app, examples
+from ichnos.cli.making import by_language
 from ichnos.errors import UsageError
+
+_Fields = Annotated[
+    list[str] | None, typer.Option("--field", metavar="NAME=VALUE", help="What this game asks for besides.")
+]
+_Replace = Annotated[bool, typer.Option("--replace", help="There is one of that name: this takes its place.")]
 
 
 @app.command(
-    short_help="Say what plays a sound.",
+    short_help="Say at which event a sound plays.",
     epilog=examples(
         'ichnos trigger block/bell/one --event "door opens" --from stove',
         "ichnos trigger gate.opens --event dusk --where quay --once --delay 2",
@@ -42,32 +49,119 @@ def trigger(
     fade: Annotated[str | None, typer.Option(metavar="SECONDS", help="How long it fades in, or out.")] = None,
     volume: Annotated[str | None, typer.Option(metavar="N", help="How loud; 1 is as it is.")] = None,
     odds: Annotated[str | None, typer.Option(metavar="N", help="How likely, from 0 to 1.")] = None,
-    field: Annotated[
-        list[str] | None, typer.Option(metavar="NAME=VALUE", help="What this game asks for besides.")
-    ] = None,
+    field: _Fields = None,
+    replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
-    """Say what plays a sound; it is written into ichnos.toml."""
-    from ichnos.pack.workspace import assignments
+    """Say at which event a sound plays; it is written into ichnos.toml."""
+    said = {
+        "event": event, "key": key, "name": name, "where": where, "does": does, "from": from_, "state": state,
+        "reaches": reaches, "delay": delay, "fade": fade, "volume": volume, "odds": odds,
+        "once": "true" if once else None,
+    }  # fmt: skip
+    written = _add(workspace, "trigger", said, field, "replace" if replace else None, dry_run=dry_run)
+    verb = {"stop": "stops", "fade-out": "fades out"}.get(does or "", "plays")
+    show.say(f"{written}: {event} {verb} {key}")
+
+
+@app.command(
+    short_help="Say which thing in the game plays a sound.",
+    epilog=examples(
+        'ichnos prop bell-buoy pier.chime.long --title "A bell buoy" --title nl="Een belboei" --picture buoy.png'
+    ),
+)
+def prop(
+    name: Annotated[str, typer.Argument(metavar="NAME", help="The thing's own name.")],
+    key: Annotated[str, typer.Argument(metavar="KEY", help="The sound key that it plays, of your pack or the game.")],
+    title: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="[LANG=]TEXT", help="What players call it; for another language: de=Ofen.", show_default="its name"
+        ),
+    ] = None,
+    text: Annotated[list[str] | None, typer.Option(metavar="[LANG=]TEXT", help="What players read of it.")] = None,
+    picture: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Its picture; it is made as large as the game wants it.")
+    ] = None,
+    id_: Annotated[
+        str | None, typer.Option("--id", metavar="UUID", help="Its own id.", show_default="made from its name")
+    ] = None,
+    field: _Fields = None,
+    replace: _Replace = False,
+    workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
+) -> None:
+    """Say which thing in the game plays a sound; it is written into ichnos.toml."""
+    said = {
+        "name": name, "key": key, "title": by_language(title) or name, "text": by_language(text) or None,
+        "picture": str(picture) if picture else None, "id": id_,
+    }  # fmt: skip
+    written = _add(workspace, "prop", said, field, "replace" if replace else None, dry_run=dry_run)
+    show.say(f"{written}: plays {key}")
+
+
+@app.command(
+    short_help="Say what plays by turns, with interludes.",
+    epilog=examples(
+        "ichnos schedule night tide.turns.slack tide.falls.strong --interlude gulls.call.far --after 2 --odds 0.5"
+    ),
+)
+def schedule(
+    name: Annotated[str, typer.Argument(metavar="NAME", help="The schedule's own name.")],
+    keys: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="KEY...", help="Its main entries: keys of your pack or the game."),
+    ] = None,
+    interlude: Annotated[
+        list[str] | None, typer.Option(metavar="KEY", help="What comes between them; say it once for each.")
+    ] = None,
+    after: Annotated[str | None, typer.Option(metavar="N", help="An interlude only after so many mains.")] = None,
+    odds: Annotated[str | None, typer.Option(metavar="N", help="How likely one is then, from 0 to 1.")] = None,
+    apart: Annotated[
+        str | None, typer.Option(metavar="N", help="No interlude again until so many others were heard.")
+    ] = None,
+    not_twice: Annotated[bool, typer.Option("--not-twice", help="No main entry comes twice in a row.")] = False,
+    mains: Annotated[str | None, typer.Option(metavar="N", help="How loud its main entries are; 1 is as is.")] = None,
+    interludes: Annotated[str | None, typer.Option(metavar="N", help="How loud its interludes are.")] = None,
+    add: Annotated[bool, typer.Option("--add", help="There is one of that name: these are further entries.")] = False,
+    replace: _Replace = False,
+    workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
+) -> None:
+    """Say what the game plays by turns: main entries, and interludes between them; written into ichnos.toml."""
+    if add and replace:
+        raise UsageError("--add and --replace exclude each other", cure="choose one")
+    entries = [*(keys or ()), *({"key": key, "kind": "interlude"} for key in interlude or ())]
+    said = {
+        "name": name, "entries": entries, "after": after, "odds": odds, "apart": apart, "mains": mains,
+        "interludes": interludes, "twice": False if not_twice else None,
+    }  # fmt: skip
+    written = _add(workspace, "schedule", said, None, "add" if add else "replace" if replace else None, dry_run=dry_run)
+    show.say(f"{written}: {', '.join([*(keys or ()), *(interlude or ())])}")
+
+
+def _add(
+    workspace: Path,
+    scope: str,
+    said: Mapping[str, Any],
+    fields: list[str] | None,
+    to_existing: str | None,
+    *,
+    dry_run: bool,
+) -> str:
+    """Write it; its name, and what was done."""
+    from ichnos.pack.workspace import additions
     from ichnos.pack.workspace import workspace as workspaces
 
-    said = {
-        "event": event, "name": name, "where": where, "does": does, "from": from_, "state": state, "reaches": reaches,
-        "delay": delay, "fade": fade, "volume": volume, "odds": odds, "once": "true" if once else None,
-    }  # fmt: skip
-    words = {one: value for one, value in said.items() if value is not None}
-    fields = {}
-    for one in field or ():
+    words = {name: value for name, value in said.items() if value is not None}
+    for one in fields or ():
         left, sign, right = one.partition("=")
         if not sign or not left:
             raise UsageError(f"--field {one}: a name and a value are expected", cure="say --field NAME=VALUE")
-        fields[left] = right
+        words.setdefault("fields", {})[left] = right
     folder = workspaces.find_folder(workspace)
     with workspaces.lock(folder, show.waiting):
-        written = assignments.add_trigger(workspaces.load(folder), key, words, fields, dry_run=dry_run)
-    show.say(f"{'would write: ' if dry_run else ''}{written}: {event} {_verb(does)} {key}")
-
-
-def _verb(does: str | None) -> str:
-    return {"stop": "stops", "fade-out": "fades out"}.get(does or "", "plays")
+        done = additions.add(workspaces.load(folder), scope, words, to_existing=to_existing, dry_run=dry_run)
+    how = {"new": "", "added": "further entries of ", "replaced": "in the old one's place, "}[done.how]
+    return f"{'would write: ' if dry_run else ''}{how}{done.name}"

@@ -18,12 +18,10 @@ from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.vocabulary import TRIGGER
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.folder import nearest_file
-from ichnos.pack.workspace.pack_file import PackFile, Sound, Take, Trigger
+from ichnos.pack.workspace.pack_file import PackFile, Sound, Take
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
 
 
@@ -63,7 +61,7 @@ def mint_missing_ids(loaded: Workspace) -> list[str]:
     """
     missing = loaded.ids_to_mint()
     if missing:
-        document = _document(loaded)
+        document = document_of(loaded)
         if loaded.is_copy:
             document["minted-for"] = loaded.pack_file.pack.name
         ids: Any = document.setdefault("ids", tomlkit.table())
@@ -73,7 +71,8 @@ def mint_missing_ids(loaded: Workspace) -> list[str]:
     return missing
 
 
-def _document(loaded: Workspace) -> tomlkit.TOMLDocument:
+def document_of(loaded: Workspace) -> tomlkit.TOMLDocument:
+    """The workspace's file, to be changed and saved."""
     try:
         return tomlkit.parse(loaded.file.text.content)
     except TOMLKitError as error:
@@ -130,7 +129,7 @@ def assign(
         IchnosError: a clip that is not there, or a key that the game does not have, all together.
         WrongCall: the key has takes already, and ``to_existing`` does not say what to do.
     """
-    names = [_clip_name(loaded.folder, clip) for clip in clips]
+    names = [name_of_file(loaded.folder, clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
     kind = _kind(loaded, key, said or {})
     errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
@@ -141,7 +140,7 @@ def assign(
     takes = [str(name) for name in names]
     written: list[Any] = takes if weight is None else [_weighted(name, weight) for name in takes]
     _refuse_in_table(loaded, key)
-    document = _document(loaded)
+    document = document_of(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
         sounds = tomlkit.aot()
@@ -173,7 +172,7 @@ def assign_pairs(
     """
     known = {sound.key for sound in loaded.pack_file.sound}
     standing = [key for key in pairs if key in known]
-    document = _document(loaded)
+    document = document_of(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
         sounds = tomlkit.aot()
@@ -185,7 +184,7 @@ def assign_pairs(
         raise_all(
             list(workspaces.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))
         )
-        takes = [str(_clip_name(loaded.folder, clip)) for clip in clips]
+        takes = [str(name_of_file(loaded.folder, clip)) for clip in clips]
         _append(sounds, key, takes, new=False)
         for name, value in (said or {}).items():
             sounds[-1][name] = value
@@ -193,62 +192,6 @@ def assign_pairs(
     if done and not dry_run:
         save(loaded, document)
     return done, standing
-
-
-def add_trigger(
-    loaded: Workspace, key: str, words: Mapping[str, str], fields: Mapping[str, str], *, dry_run: bool
-) -> str:
-    """Write a trigger into the workspace's file. The caller holds the workspace's lock.
-
-    Args:
-        words: what was typed for its fields, by their names; a name that is missing is made of the event.
-        fields: what the game's profile asks for besides.
-
-    Returns:
-        Its name.
-
-    Raises:
-        UsageError: a value that a field cannot have; the game has no place for triggers.
-        IchnosError: nothing has the key.
-    """
-    profile = loaded.profile
-    if not profile.scripts and not any(TRIGGER in one.scopes.values() for one in profile.written):
-        what = f"{profile.rules.game.title} has no place for a trigger"
-        raise UsageError(what, cure="its profile has neither a document nor a script for them")
-    own = [sound.key for sound in loaded.pack_file.sound]
-    known = loaded.catalogue
-    if key not in own and known is not None and key not in known:
-        near = " or ".join(nearest([*own, *known.keys], key))
-        what = f'there is no sound "{key}" to play, neither in this pack nor in the game'
-        raise IchnosError(what, cure=f"did you mean {near}?")
-    name = words.get("name") or _free_name(loaded, words["event"])
-    said: dict[str, Any] = {**words, "name": name, "key": key, "fields": dict(fields)}
-    try:
-        trigger = Trigger.model_validate(said)
-    except ValidationError as error:
-        detail = error.errors()[0]
-        at = str(detail["loc"][0]) if detail["loc"] else ""
-        raise UsageError(
-            f"--{at} {said.get(at, '')}: {in_words(dict(detail))}".replace("-- : ", ""),
-            cure="see: ichnos trigger --help",
-        ) from None
-    document = _document(loaded)
-    triggers: Any = document.setdefault("trigger", tomlkit.aot())
-    table = tomlkit.table() if isinstance(triggers, AoT) else tomlkit.inline_table()
-    for field, value in trigger.model_dump(by_alias=True, exclude_defaults=True).items():
-        table[field] = value
-    triggers.append(table)
-    if isinstance(triggers, AoT):
-        table.trivia.indent = "\n"
-    if not dry_run:
-        save(loaded, document)
-    return name
-
-
-def _free_name(loaded: Workspace, event: str) -> str:
-    """A name for a trigger that no other has, made of its event."""
-    name, taken = workspaces.short_name(event), {one.name for one in loaded.pack_file.trigger}
-    return name if name not in taken else next(f"{name}-{n}" for n in range(2, 10**6) if f"{name}-{n}" not in taken)
 
 
 def _kind(loaded: Workspace, key: str, said: Mapping[str, str | float]) -> Kind:
@@ -278,15 +221,15 @@ def _is_new(loaded: Workspace, key: str) -> bool:
     return any(sound.key == key and sound.new for sound in loaded.pack_file.sound)
 
 
-def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
-    """A clip's name in the file: relative to the workspace, with slashes, where it lies inside."""
+def name_of_file(folder: Path, clip: Path, what: str = "clip") -> str | IchnosError:
+    """A clip's name (or a picture's) in the file: relative to the workspace, with slashes, where it lies inside."""
     path = disk.spelled(clip.absolute())
     if not disk.is_file(path) and "\\" in str(clip):
         path = Path(str(clip).replace("\\", "/")).absolute()
     if not disk.is_file(path):
         near = nearest_file(Path.cwd(), path)
         return IchnosError(
-            "this clip is not there",
+            f"this {what} is not there",
             place=Place(str(clip)),
             cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
         )
@@ -295,8 +238,8 @@ def _clip_name(folder: Path, clip: Path) -> str | IchnosError:
     try:
         name.encode()
     except UnicodeEncodeError:
-        what = "this clip's name is no UTF-8, so that ichnos.toml cannot hold it"
-        return IchnosError(what, place=Place(str(clip)), cure="rename the clip")
+        why = f"this {what}'s name is no UTF-8, so that ichnos.toml cannot hold it"
+        return IchnosError(why, place=Place(str(clip)), cure=f"rename the {what}")
     return name
 
 

@@ -13,7 +13,7 @@ from ichnos.files.writing import sweep
 
 FILE_NAME = "ichnos.toml"
 TABLE_NAME = "sounds.csv"
-TRIGGERS_NAME = "triggers.csv"
+PLAYER_TABLES = {"trigger": "triggers.csv", "prop": "props.csv", "schedule": "schedules.csv"}
 SILENT_CLIP = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
 PRIVATE = ".ichnos"  # what Ichnos keeps for itself, all of which can be made anew
 

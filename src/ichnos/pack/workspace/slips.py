@@ -12,6 +12,7 @@ from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, word
 
 if TYPE_CHECKING:
+    from ichnos.games.profiles.rules import Rules
     from ichnos.pack.workspace.workspace import Workspace
 
 _NEARLY = 80  # of 100: a category so like one of the game's is meant as that
@@ -102,6 +103,19 @@ def _language(workspace: Workspace) -> Iterator[IchnosError]:
         )
 
 
+def needed_of(game: Rules, scope: str, item: TomlTable) -> list[str]:
+    """The fields of a trigger, a prop or a schedule that the game needs, and that it lacks."""
+    holes = [hole for hole in game.needs if (known := word(hole)) and known.scope == scope]
+    return [hole.rpartition(".")[2] for hole in holes if _lacks(item, hole)]
+
+
+def _lacks(item: TomlTable, hole: str) -> bool:
+    field = hole.rpartition(".")[2]
+    free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
+    own = f"{field}_" if keyword.iskeyword(field) else field
+    return free is None and getattr(item, own, None) in (None, {})
+
+
 def _needs(workspace: Workspace) -> Iterator[IchnosError]:
     """What the profile says must have a value, and has none."""
     title = workspace.profile.rules.game.title
@@ -118,9 +132,7 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
         if scope == "pack":
             items = [workspace.pack_file.pack]
         for index, item in enumerate(items):
-            free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
-            own = f"{field}_" if keyword.iskeyword(field) else field
-            if free is None and getattr(item, own, None) in (None, {}):
+            if _lacks(item, hole):
                 place = workspace.place(scope, *([] if scope == "pack" else [index]))
                 what = f"{title} needs the {field} of the {scope}"
                 called = getattr(item, "name", None) if scope != "pack" else None

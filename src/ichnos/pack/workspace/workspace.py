@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -24,8 +24,8 @@ from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.untouched import game_files
-from ichnos.pack.workspace import slips, sounds, triggers
-from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, TRIGGERS_NAME, clip_path, find_folder, lock
+from ichnos.pack.workspace import players, slips, sounds
+from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
 
@@ -59,18 +59,19 @@ class Workspace:
     game: str | None = None
     left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
     files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
-    trigger_places: Mapping[str, Callable[..., Place]] = field(default_factory=dict)  # by their names
+    played_by: players.Places = field(default_factory=dict)  # where triggers, props and schedules stand
 
     def sound_place(self, index: int, *path: str | int) -> Place:
         """Where a field of a sound stands: in the file, or in the table."""
         return self.sounds[index].place(*path)
 
     def place(self, *path: str | int) -> Place:
-        """Where a field stands that is no sound's: in the file, or, of a trigger, in its table."""
-        if path[0] == "trigger" and len(path) > 1:
-            one = self.pack_file.trigger[int(path[1])]
-            if one.name in self.trigger_places:
-                return self.trigger_places[one.name](*path[2:])
+        """Where a field stands that is no sound's: in the file, or, of what plays sounds, in its table."""
+        if path[0] in players.MODELS and len(path) > 1:
+            one = getattr(self.pack_file, str(path[0]))[int(path[1])]
+            at = self.played_by.get((str(path[0]), one.name))
+            if at is not None:
+                return at(*path[2:])
         return self.file.place(*path)
 
     def category_of(self, sound: Sound) -> str | None:
@@ -146,11 +147,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
     table = _table(folder, file, pack_file)
     if table is not None:
         given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
-    played = triggers.of_file(pack_file, file.place)
-    if disk.is_file(folder / TRIGGERS_NAME):
-        from_table = triggers.of_table(from_bytes(disk.read(folder / TRIGGERS_NAME, TRIGGERS_NAME), TRIGGERS_NAME))
-        played = triggers.together(played, from_table)
-        pack_file = pack_file.model_copy(update={"trigger": played.triggers})
+    pack_file, played_by = players.with_tables(folder, pack_file, file.place)
     at: tuple[str | int, ...] = ("game",)
     left_out: list[str] = []
     if game is not None:
@@ -179,7 +176,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         game=game,
         left_out=tuple(left_out),
         files=(FILE_NAME, table) if table else (FILE_NAME,),
-        trigger_places=played.places,
+        played_by=played_by,
     )
     raise_all([*_slips(workspace), *slips.findings(workspace)])
     return workspace

@@ -1,0 +1,171 @@
+"""What plays sounds, out of tables beside the workspace's file: triggers, props, and the entries of schedules."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, get_args
+
+from pydantic import ValidationError
+
+from ichnos.documents.checked import TomlTable, beyond, in_words
+from ichnos.documents.text import Text, from_bytes
+from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.files import disk
+from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, TRIGGER
+from ichnos.pack.workspace.folder import PLAYER_TABLES
+from ichnos.pack.workspace.pack_file import PackFile, Prop, Schedule, ScheduleEntry, Trigger
+from ichnos.pack.workspace.sounds import rows
+
+MODELS: Mapping[str, type[TomlTable]] = {TRIGGER: Trigger, PROP: Prop, SCHEDULE: Schedule}
+_BY_LANGUAGE = ("title", "text")
+_PREFIXES = ("field.", *(f"{name}." for name in _BY_LANGUAGE))
+
+Places = Mapping[tuple[str, str], Callable[..., Place]]  # by scope and name: ``places["prop", "buoy"]("key")``
+
+
+def with_tables(folder: Path, pack_file: PackFile, place: Callable[..., Place]) -> tuple[PackFile, Places]:
+    """A pack file with what its tables say as well, and where everything that has a name of its own stands.
+
+    Raises:
+        IchnosError: every row that is not understood, with its line and the column's name; a name that stands in
+            the file and in a table.
+    """
+    places = dict(_of_file(pack_file, place))
+    more: dict[str, tuple[TomlTable, ...]] = {}
+    for scope, name in PLAYER_TABLES.items():
+        if disk.is_file(folder / name):
+            table = _Table(scope, from_bytes(disk.read(folder / name, name), name))
+            found = table.read()
+            for one in found:
+                called = str(getattr(one, "name", ""))
+                if (scope, called) in places:
+                    what = f'there is a {scope} "{called}" in {places[scope, called]()} already'
+                    raise IchnosError(what, place=table.places[called](), cure="give each a name of its own")
+            more[scope] = (*getattr(pack_file, scope), *found)
+            places |= {(scope, called): at for called, at in table.places.items()}
+    return pack_file.model_copy(update=more), places
+
+
+def _of_file(
+    pack_file: PackFile, place: Callable[..., Place]
+) -> Iterator[tuple[tuple[str, str], Callable[..., Place]]]:
+    """Those of ``ichnos.toml``; of two with one name, which is a slip, the places are not known by that."""
+
+    def at(scope: str, index: int) -> Callable[..., Place]:
+        return lambda *path: place(scope, index, *path)
+
+    for scope in PLAYER_TABLES:
+        names = [str(one.name) for one in getattr(pack_file, scope)]
+        count = Counter(names)
+        yield from (((scope, name), at(scope, index)) for index, name in enumerate(names) if count[name] == 1)
+
+
+def columns(scope: str) -> tuple[str, ...]:
+    """The columns that a table of a scope can have; a schedule's rows are its entries."""
+    fields = {**MODELS[scope].model_fields, **(ScheduleEntry.model_fields if scope == SCHEDULE else {})}
+    return tuple(str(one.alias or name) for name, one in fields.items() if name not in ("fields", "entries"))
+
+
+@dataclass
+class _Table:
+    """One table (RFC 4180; also with semicolons or tabs): a row for each, or for each entry of a schedule."""
+
+    scope: str
+    text: Text
+    places: dict[str, Callable[..., Place]] = field(default_factory=dict)
+    errors: list[IchnosError] = field(default_factory=list)
+
+    def read(self) -> list[TomlTable]:
+        said: dict[str, dict[str, Any]] = {}
+        lines: dict[str, list[int]] = {}
+        for line, cells in rows(self.text, columns(self.scope), _PREFIXES):
+            name = cells.get("name", "")
+            if not self.has_numbers(line, cells):
+                continue
+            if self.scope == SCHEDULE:
+                entry = {one: cells.pop(one) for one in ("key", "kind") if one in cells}
+                known = said.setdefault(name, {"entries": []})
+                known["entries"].append(entry)
+                self.say(known, cells, line, lines.get(name))
+            else:
+                if name in said:
+                    what = f'there is a {self.scope} "{name}" in line {lines[name][0]} already'
+                    cure = "give each a name of its own"
+                    self.errors.append(IchnosError(what, place=Place(self.text.path, line), cure=cure))
+                said[name] = _nested(cells)
+            lines.setdefault(name, []).append(line)
+        found = [one for name, values in said.items() if (one := self.one(values, lines[name])) is not None]
+        raise_all(self.errors)
+        return found
+
+    def has_numbers(self, line: int, cells: Mapping[str, str]) -> bool:
+        """Are the cells numbers that can be meant, where numbers are expected?"""
+        for name, cell in cells.items():
+            if name in _NUMBERS[self.scope] and _is_odd(cell):
+                what = f'column "{name}": {cell[:20]!r} is no number that can be meant'
+                place = Place(self.text.path, line)
+                self.errors.append(IchnosError(what, place=place, cure="write a number such as 0.5"))
+                return False
+        return True
+
+    def say(self, known: dict[str, Any], cells: Mapping[str, str], line: int, before: list[int] | None) -> None:
+        """What a row says of its schedule: in any of its rows, and the same where it stands in several."""
+        for name, cell in cells.items():
+            if known.setdefault(name, cell) != cell:
+                what = (
+                    f'column "{name}": the schedule has {known[name]!r} in line {(before or [line])[0]}, {cell!r} here'
+                )
+                place = Place(self.text.path, line)
+                self.errors.append(IchnosError(what, place=place, cure="say it in one of its rows only"))
+
+    def one(self, said: dict[str, Any], lines: list[int]) -> TomlTable | None:
+        """What rows say, as the model has it; what is wrong with them goes into ``errors``."""
+
+        def at(*path: str | int) -> Place:
+            entry = path[1] if len(path) > 1 and path[0] == "entries" else 0
+            return Place(self.text.path, lines[int(entry)])
+
+        try:
+            found = MODELS[self.scope].model_validate(said)
+        except ValidationError as error:
+            for detail in error.errors():
+                loc = detail["loc"]
+                column = f'column "{loc[-1] if loc[0] == "entries" else loc[0]}": ' if loc else ""
+                self.errors.append(
+                    IchnosError(f"{column}{in_words(dict(detail))}", place=at(*loc[:2]), cure="correct the cell")
+                )
+            return None
+        self.places[str(said["name"])] = at
+        return found
+
+
+def _nested(cells: Mapping[str, str]) -> dict[str, Any]:
+    """A row's cells, with those of one text's languages together, and the free fields."""
+    said: dict[str, Any] = {}
+    for column, cell in cells.items():
+        name, dot, rest = column.partition(".")
+        if dot:
+            said.setdefault("fields" if name == "field" else name, {})[rest] = cell
+        elif name in _BY_LANGUAGE:
+            said.setdefault(name, {})[""] = cell
+        else:
+            said[name] = cell
+    return said
+
+
+def _numbers_of(model: type[TomlTable]) -> set[str]:
+    kinds = {name: {one.annotation, *get_args(one.annotation)} for name, one in model.model_fields.items()}
+    return {name for name, of in kinds.items() if of & {int, float} and str not in of}
+
+
+_NUMBERS = {scope: _numbers_of(model) for scope, model in MODELS.items()}
+
+
+def _is_odd(cell: str) -> bool:
+    try:
+        return bool(beyond(float(cell)))
+    except ValueError:
+        return True
