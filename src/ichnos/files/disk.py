@@ -175,7 +175,7 @@ def opened(path: Path, shown: Path | str | None = None) -> Iterator[BufferedRead
         yield stream
 
 
-def stream(path: Path) -> BufferedReader:
+def stream(path: Path | str) -> BufferedReader:
     """A file, open for reading, to be closed by the caller. Raises IchnosError as ``opened`` does."""
     refuse_no_file(path)
     with understood(path, reading=True):
@@ -213,6 +213,21 @@ def below(folder: Path) -> list[Path]:
         IchnosError: a folder may not be read. Nothing is left out for that in silence.
     """
     return sorted(Path(parent, name) for parent, _, files in os.walk(folder, onerror=_refuse) for name in files)
+
+
+def names_below(folder: Path) -> list[str]:
+    """The files below a folder by their path from it, with slashes, sorted; no links. Raises as ``below`` does."""
+    found: list[str] = []
+    folders = [("", str(folder))]
+    while folders:
+        name, inside = folders.pop()
+        with understood(inside, reading=True), os.scandir(inside) as entries:
+            for entry in entries:
+                if entry.is_dir(follow_symlinks=False):
+                    folders.append((f"{name}{entry.name}/", entry.path))
+                elif entry.is_file(follow_symlinks=False):
+                    found.append(f"{name}{entry.name}")
+    return sorted(found, key=lambda one: one.split("/"))
 
 
 def everything_below(folder: Path) -> list[Path]:

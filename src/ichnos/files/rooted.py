@@ -247,11 +247,11 @@ class Root:
 
     def listing(self, name: str) -> tuple[int, str] | None:
         """A folder's time (ns), and a digest of the names in it; ``None`` where there is none. "": the root itself."""
+        if not os.path.isdir(self._at(name)):
+            return None
         path = self.path(name) if name else self.folder
         if name:
             disk.own_place(self.folder, path)
-        if not os.path.isdir(path):
-            return None
         return os.stat(path).st_mtime_ns, names_digest(disk.names(path))
 
     def set_folder_time(self, name: str, time: int) -> None:

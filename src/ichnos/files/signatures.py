@@ -8,6 +8,7 @@ import stat
 import time
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import IO
 
 # Size in bytes (0 for a folder) and time in nanoseconds. A third piece, where the file changed so shortly before
 # that another change could go unnoticed: a digest of what is in it. None: nothing is there.
@@ -32,6 +33,12 @@ def sign_file(path: Path | str) -> tuple[int, int]:
     found = os.stat(path)
     if not stat.S_ISREG(found.st_mode):
         raise FileNotFoundError(path)
+    return found.st_size, found.st_mtime_ns
+
+
+def sign_open(stream: IO[bytes]) -> tuple[int, int]:
+    """How a file that is open is now."""
+    found = os.fstat(stream.fileno())
     return found.st_size, found.st_mtime_ns
 
 

@@ -67,25 +67,26 @@ class Folder:
     def __init__(self, root: Path) -> None:
         self.root = root
         self.place = Place(str(root))
+        self._text = str(root)  # joined with a name much sooner than a path
 
     def names(self) -> list[str]:
-        return [
-            path.relative_to(self.root).as_posix()
-            for path in disk.below(self.root)
-            if not disk.is_link(path) and disk.is_file(path)
-        ]
+        return disk.names_below(self.root)
+
+    def at(self, name: str) -> str:
+        """Where a file is."""
+        return f"{self._text}/{name}"
 
     def read(self, name: str) -> bytes:
         return disk.read(self.root / name)
 
     def stream(self, name: str) -> IO[bytes]:
-        return disk.stream(self.root / name)
+        return disk.stream(self.at(name))
 
     def label(self, name: str) -> str:
         return str(self.root / name)
 
     def size(self, name: str) -> int:
-        return disk.size(self.root / name)
+        return disk.size(self.at(name))
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
         for path in disk.everything_below(self.root):

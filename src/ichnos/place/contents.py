@@ -31,11 +31,12 @@ class Contents:
 
     def add_file(self, files: Files, name: str) -> str:
         """Take in a pack's file, which stays where it is; gives its SHA-256."""
-        plain = files.root / name if isinstance(files, Folder) else None
-        signature = signatures.sign_file(plain) if plain else None
+        plain = isinstance(files, Folder)
         with files.stream(name) as stream:
+            signature = signatures.sign_open(stream) if plain else None
             sha256 = disk.digest_of(stream)
-        self._in_files[sha256], self._sizes[sha256] = (files, name, signature), files.size(name)
+        size = signature[0] if signature else files.size(name)
+        self._in_files[sha256], self._sizes[sha256] = (files, name, signature), size
         return sha256
 
     @property
@@ -51,7 +52,7 @@ class Contents:
         elif sha256 in self._in_files:
             files, name, signature = self._in_files[sha256]
             with files.stream(name) as stream:
-                is_same = isinstance(files, Folder) and signatures.sign_file(files.root / name) == signature
+                is_same = signature is not None and signatures.sign_open(stream) == signature
                 yield stream, is_same and signature is not None and signatures.is_settled(signature)
         else:
             with self._journal.kept(sha256) as stream:
