@@ -215,8 +215,12 @@ def below(folder: Path) -> list[Path]:
     return sorted(Path(parent, name) for parent, _, files in os.walk(folder, onerror=_refuse) for name in files)
 
 
-def names_below(folder: Path) -> list[str]:
-    """The files below a folder by their path from it, with slashes, sorted; no links. Raises as ``below`` does."""
+def names_below(folder: Path, *, links: bool = False) -> list[str]:
+    """The files below a folder by their path from it, with slashes, sorted; no links. Raises as ``below`` does.
+
+    Args:
+        links: the links instead, to whatever they lead.
+    """
     found: list[str] = []
     folders = [("", str(folder))]
     while folders:
@@ -225,7 +229,7 @@ def names_below(folder: Path) -> list[str]:
             for entry in entries:
                 if entry.is_dir(follow_symlinks=False):
                     folders.append((f"{name}{entry.name}/", entry.path))
-                elif entry.is_file(follow_symlinks=False):
+                elif entry.is_symlink() if links else entry.is_file(follow_symlinks=False):
                     found.append(f"{name}{entry.name}")
     return sorted(found, key=lambda one: one.split("/"))
 
@@ -256,9 +260,9 @@ def own_place(root: Path, path: Path) -> Path:
     Raises:
         IchnosError: a link stands on the way.
     """
-    at = root
+    at = str(root)
     for name in path.relative_to(root).parts:
-        at = at / name
+        at = os.path.join(at, name)
         if os.path.islink(at):
             what = f"a link stands here, to {os.readlink(at)}, and nothing is written through it unasked"
             raise IchnosError(what, place=Place(str(at)), cure="delete the link, or name another folder: --to FOLDER")

@@ -6,8 +6,9 @@ import errno
 import hashlib
 import os
 import stat
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -17,6 +18,7 @@ from ichnos.files import disk, writing
 from ichnos.files.paths import folded, is_plain, windows_refuses
 
 # Folders are opened one inside the other, so that none can be swapped for a link on the way.
+_SIDE_BY_SIDE = 2  # files that are written at once: one waits for the disk while the other is read
 _BY_HANDLE = os.open in os.supports_dir_fd and os.rename in os.supports_dir_fd and hasattr(os, "O_DIRECTORY")
 _AS_FOLDER = getattr(os, "O_DIRECTORY", 0) | getattr(os, "O_NOFOLLOW", 0) | os.O_RDONLY
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
@@ -38,6 +40,16 @@ def names_digest(names: Iterable[str]) -> str:
     """A digest of the names in a folder, without what is half-written."""
     whole = sorted(name for name in names if not writing.is_unfinished(name))
     return hashlib.sha256("\0".join(whole).encode("utf-8", "surrogateescape")).hexdigest()
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """A file to be put where there is none. ``opened`` gives its content, and its SHA-256 or "", as for ``put``."""
+
+    name: str
+    opened: Callable[[], AbstractContextManager[tuple[IO[bytes], str]]]
+    time: int | None
+    mode: int | None
 
 
 class Root:
@@ -199,32 +211,66 @@ class Root:
             IchnosError: the disk is full, a link stands in the way, the content is another than was said.
         """
         with self._inside(name) as (at, called):
-            folder, last = os.path.split(called)
-            beside = os.path.join(folder, writing.unfinished_name(last))
+            self._put_at(at, called, name, content, sha256, time, mode)
+
+    def put_new(self, files: Sequence[Incoming], advance: Callable[[float], None]) -> None:
+        """The same of several files of one folder, side by side; each is given its name when it is on the disk.
+
+        Args:
+            advance: called after each, with 1.
+        """
+
+        def one(at: int | None, called: str, file: Incoming) -> None:
+            with disk.understood(self._at(file.name)), file.opened() as (content, sha256):
+                self._put_at(at, called, file.name, content, sha256, file.time, file.mode)
+
+        with self._inside(files[0].name) as (at, first), ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
+            folder = os.path.split(first)[0]
+            done = [pool.submit(one, at, os.path.join(folder, file.name.rpartition("/")[2]), file) for file in files]
             try:
-                with os.fdopen(os.open(beside, _NEW, 0o666, dir_fd=at), "wb") as out:
-                    hashed = hashlib.sha256() if sha256 else None
-                    pieces = (content,) if isinstance(content, bytes) else iter(lambda: content.read(_PIECE), b"")
-                    for piece in pieces:
-                        if hashed is not None:
-                            hashed.update(piece)
-                        out.write(piece)
-                    if hashed is not None and hashed.hexdigest() != sha256:
-                        what = "what was to be put here is not what was looked at, or kept, before"
-                        raise IchnosError(what, place=Place(str(self.path(name))), cure="try again")
-                    out.flush()
-                    if mode is not None and hasattr(os, "fchmod"):
-                        os.fchmod(out.fileno(), mode)
-                    os.fsync(out.fileno())
-                if time is not None:
-                    os.utime(beside, ns=(time, time), dir_fd=at)
-                if at is None and os.path.isdir(called):  # which Windows calls a lack of permission
-                    raise IsADirectoryError(errno.EISDIR, "a folder stands here")
-                writing.replace(beside, called, at)
+                for each in done:
+                    each.result()
+                    advance(1)
             except BaseException:
-                with suppress(OSError):
-                    os.unlink(beside, dir_fd=at)
+                pool.shutdown(cancel_futures=True)
                 raise
+
+    def _put_at(
+        self,
+        at: int | None,
+        called: str,
+        name: str,
+        content: bytes | IO[bytes],
+        sha256: str,
+        time: int | None,
+        mode: int | None,
+    ) -> None:
+        folder, last = os.path.split(called)
+        beside = os.path.join(folder, writing.unfinished_name(last))
+        try:
+            with os.fdopen(os.open(beside, _NEW, 0o666, dir_fd=at), "wb") as out:
+                hashed = hashlib.sha256() if sha256 else None
+                pieces = (content,) if isinstance(content, bytes) else iter(lambda: content.read(_PIECE), b"")
+                for piece in pieces:
+                    if hashed is not None:
+                        hashed.update(piece)
+                    out.write(piece)
+                if hashed is not None and hashed.hexdigest() != sha256:
+                    what = "what was to be put here is not what was looked at, or kept, before"
+                    raise IchnosError(what, place=Place(str(self.path(name))), cure="try again")
+                out.flush()
+                if mode is not None and hasattr(os, "fchmod"):
+                    os.fchmod(out.fileno(), mode)
+                os.fsync(out.fileno())
+            if time is not None:
+                os.utime(beside, ns=(time, time), dir_fd=at)
+            if at is None and os.path.isdir(called):  # which Windows calls a lack of permission
+                raise IsADirectoryError(errno.EISDIR, "a folder stands here")
+            writing.replace(beside, called, at)
+        except BaseException:
+            with suppress(OSError):
+                os.unlink(beside, dir_fd=at)
+            raise
 
     def take_away(self, name: str) -> None:
         """Remove a file, where it is there. Raises IchnosError where it may not be."""

@@ -89,9 +89,8 @@ class Folder:
         return disk.size(self.at(name))
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
-        for path in disk.everything_below(self.root):
-            if disk.is_link(path):
-                yield "link", path.relative_to(self.root).as_posix(), f"this is a link, to {disk.link_target(path)}"
+        for name in disk.names_below(self.root, links=True):
+            yield "link", name, f"this is a link, to {disk.link_target(self.root / name)}"
 
     def close(self) -> None:
         pass

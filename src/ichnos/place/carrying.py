@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from contextlib import suppress
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
+from typing import IO
 
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.journal import GameRecord, Journal, Step, UnderWay
-from ichnos.files.rooted import Root, Stand
+from ichnos.files.rooted import Incoming, Root, Stand
 from ichnos.place.contents import Contents
 from ichnos.place.plan import OnChange, Plan
 
 _ROOM = 2**20  # bytes that are left free on a disk
+_TOGETHER = 64  # new files that are looked at, and then written, at once
 
 Advance = Callable[[float], None]
 
@@ -89,13 +91,43 @@ def _refuse_no_room(plan: Plan, journal: Journal) -> None:
 def _take_steps(root: Root, contents: Contents, under_way: UnderWay, advance: Advance) -> None:
     for folder in under_way.made:
         root.make_folder(folder)
-    for step in under_way.steps:
-        if not _is(root.stand(step.path), step.before):
-            what = "this has changed since the plan was made"
-            raise IchnosError(what, place=Place(str(root.path(step.path))), cure="say it again")
-        _set(root, contents, step.path, step.after)
-        advance(1)
+    for steps in _side_by_side(under_way.steps):
+        for step in steps:
+            if not _is(root.stand(step.path), step.before):
+                what = "this has changed since the plan was made"
+                raise IchnosError(what, place=Place(str(root.path(step.path))), cure="say it again")
+        if len(steps) > 1:
+            root.put_new([_incoming(contents, step.path, step.after) for step in steps if step.after], advance)
+        else:
+            _set(root, contents, steps[0].path, steps[0].after)
+            advance(1)
     root.settle({step.path.rpartition("/")[0] for step in under_way.steps} | {""})
+
+
+def _side_by_side(steps: Sequence[Step]) -> Iterator[list[Step]]:
+    """The steps in their order; new files of one folder, which no other step depends on, some at a time."""
+    together: list[Step] = []
+    for step in steps:
+        is_new = step.before is None and step.after is not None
+        folder = step.path.rpartition("/")[0]
+        if together and not (is_new and len(together) < _TOGETHER and together[0].path.rpartition("/")[0] == folder):
+            yield together
+            together = []
+        if is_new:
+            together.append(step)
+        else:
+            yield [step]
+    if together:
+        yield together
+
+
+def _incoming(contents: Contents, path: str, stand: Stand) -> Incoming:
+    @contextmanager
+    def opened() -> Iterator[tuple[IO[bytes], str]]:
+        with contents.opened(stand.sha256) as (stream, is_proved):
+            yield stream, "" if is_proved else stand.sha256
+
+    return Incoming(path, opened, stand.time, stand.mode)
 
 
 def _set(root: Root, contents: Contents, path: str, stand: Stand | None) -> None:

@@ -6,7 +6,8 @@ import io
 import json
 import time
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -54,15 +55,19 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
     files = opened(profile, package)
     called = _called(profile, package, files)
     _refuse_odd(files)
-    read = read_pack(profile, files)
+    names = files.names()
+    with ThreadPoolExecutor(1) as beside:
+        looking = beside.submit(_digests, profile, files, names, contents)
+        read = read_pack(profile, files)
     raise_all(read.broken)
     said = dict(read.definitions.pack.values)
-    if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in files.names()):
+    if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in names):
         what = f"nothing in this is like a pack for {rules.game.title}"
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
     name = _short_name(profile, said, called)
     said["pack.name"] = name
-    claims, notes, digests = _files_of(profile, package, called, files, root, contents)
+    digests = looking.result()
+    claims, notes = _files_of(profile, package, called, files, root, contents, digests)
     for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
         try:
             filled = str(line.fill(lambda hole: said.get(hole)))
@@ -142,24 +147,38 @@ def _refuse_odd(files: Files) -> None:
             raise IchnosError(what, place=files.place, cure="do not install this; ask its maker")
 
 
+def _digests(profile: Profile, files: Files, names: Sequence[str], contents: Contents) -> dict[str, str]:
+    """The SHA-256 of each file; none where the archive goes in as it is."""
+    return {} if _goes_in_whole(profile) else {name: contents.add_file(files, name) for name in names}
+
+
+def _goes_in_whole(profile: Profile) -> bool:
+    return profile.rules.install.lay == "whole" and profile.rules.packaging.kind == "archive"
+
+
 def _files_of(
-    profile: Profile, package: Path, called: str, files: Files, root: Root, contents: Contents
-) -> tuple[list[Claim], list[str], dict[str, str]]:
-    """The claims of a pack's own files, what is to be said of them, and the SHA-256 of each file."""
+    profile: Profile,
+    package: Path,
+    called: str,
+    files: Files,
+    root: Root,
+    contents: Contents,
+    digests: Mapping[str, str],
+) -> tuple[list[Claim], list[str]]:
+    """The claims of a pack's own files, and what is to be said of them."""
     install, folder = profile.rules.install, profile.rules.install.folder or ""
-    if install.lay == "whole" and profile.rules.packaging.kind == "archive":
+    if _goes_in_whole(profile):
         whole = Folder(package.parent)
         sha256 = contents.add_file(whole, package.name)
-        return [Claim(root.spelled(_below(folder, package.name)), "file", sha256)], [], {}
+        return [Claim(root.spelled(_below(folder, package.name)), "file", sha256)], []
     if install.lay == "whole":
         folder = _below(folder, called)
-    claims, notes, digests = [], [], {}
+    claims, notes = [], []
     merged = untouched.merged_documents(profile)
-    for name in files.names():
+    for name, sha256 in digests.items():
         grafting = next((one for document, one in merged if document.match(name) is not None), None)
-        digests[name] = contents.add_file(files, name)
         if grafting is None:
-            claims.append(Claim(root.spelled(_below(folder, name)), "file", digests[name]))
+            claims.append(Claim(root.spelled(_below(folder, name)), "file", sha256))
             continue
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
         graft, left = _graft(profile, grafting, name, files, root)
@@ -171,7 +190,7 @@ def _files_of(
             )
         if graft.entries:
             claims.append(Claim(path, "merge", contents.add(graft.to_json())))
-    return claims, notes, digests
+    return claims, notes
 
 
 def _graft(profile: Profile, grafting: Grafting, name: str, files: Files, root: Root) -> tuple[Graft, list[Identity]]:
