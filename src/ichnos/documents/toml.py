@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+from functools import cached_property
 from typing import Any
 
 from ichnos.documents.text import Text, from_bytes
@@ -42,8 +43,13 @@ class TomlFile:
             raise _readable(error, self.text) from None
         except ValueError as error:  # a date that no calendar has
             raise IchnosError(f"a value here is not one: {error}", place=Place(path), cure="correct it") from None
-        self._starts: dict[Path, int] = {}
-        _Places(self.text.content, self._starts).document()
+
+    @cached_property
+    def _starts(self) -> dict[Path, int]:
+        """Where each field begins; looked for when it is first asked."""
+        found: dict[Path, int] = {}
+        _Places(self.text.content, found).document()
+        return found
 
     def place(self, *path: str | int) -> Place:
         """Where the field at ``path`` stands, or the nearest thing around it."""

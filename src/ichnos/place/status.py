@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import posixpath
 from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import asdict, dataclass, field
@@ -166,14 +167,15 @@ def _facts(folder: Path) -> Facts:
 
 def _unused(folder: Path, used: set[str]) -> Iterator[str]:
     """Sounds in the workspace that it says nothing of."""
-    there = {str(clip_path(folder, clip)) for clip in used}
+    there = {clip_path(folder, clip) for clip in used if clip != posixpath.normpath(clip) or not clip.isascii()}
     for name in disk.names(folder):
         path = folder / name
         if name in _OURS or disk.is_link(path):
             continue
-        for file in disk.below(path) if disk.is_folder(path) else (path,):
-            if file.suffix.lower() in _CLIPS and str(file) not in there:
-                yield file.relative_to(folder).as_posix()
+        for inside in disk.names_below(path) if disk.is_folder(path) else ("",):
+            file = f"{name}/{inside}" if inside else name
+            if file.lower().endswith(_CLIPS) and file not in used and folder / file not in there:
+                yield file
 
 
 def _standings(facts: Facts, last: LastBuild | None) -> Iterator[Standing]:

@@ -259,8 +259,8 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
     seen: dict[str, int] = {}
     known = workspace.catalogue
     for index, sound in enumerate(workspace.pack_file.sound):
-        place = workspace.sound_place(index, "key")
         if sound.key in seen:
+            place = workspace.sound_place(index, "key")
             first = workspace.sound_place(seen[sound.key], "key")
             where = f"line {first.line}" if first.path == (place.path if place else "") else str(first)
             yield IchnosError(
@@ -276,7 +276,10 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             yield IchnosError(what, place=workspace.sound_place(index, "kind"), cure=f"its kinds are: {names}")
             continue
         if not workspace.is_installed(sound):
-            yield from key_slips(workspace.profile, known, sound.key, sound.new, place, workspace.kind_of(sound))
+            kind = workspace.kind_of(sound)
+            if any(key_slips(workspace.profile, known, sound.key, sound.new, None, kind)):  # places are looked for then
+                place = workspace.sound_place(index, "key")
+                yield from key_slips(workspace.profile, known, sound.key, sound.new, place, kind)
         if sound.treatment is not None:
             yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
@@ -312,7 +315,8 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
     """What this game cannot do with a sound."""
     title, place_of = workspace.profile.rules.game.title, workspace.sounds[index].place
     kind = workspace.kind_of(sound)
-    yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"), kind)
+    if len(sound.takes) > 1:
+        yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"), kind)
     if not workspace.profile.has_files(kind):
         yield IchnosError(
             f"{title} has kinds of sound, and nothing says of which {sound.key} is",
