@@ -274,12 +274,16 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     clip(tmp_path / "a.wav", 300)
     words = ("--game", "tarnlight", "--installation", there, "--install")
     assert run("swap", "tower.bell.near", "a.wav", *words, "--dry-run", cwd=tmp_path).code == 0
+    wrong = run("swap", "tower.bel.near", "a.wav", *words, "--dry-run", cwd=tmp_path)
+    assert (wrong.code, "did you mean tower.bell.near" in wrong.err) == (1, True)
     assert (tree(there), (tmp_path / "my-tarnlight-sounds").exists()) == (before, False)
     done = run("swap", "tower.bell.near", tmp_path / "a.wav", *words, cwd=tmp_path)
     assert done.code == 0, done.err
     own = tmp_path / "my-tarnlight-sounds"
     assert run("swap", "shore.foghorn.distant", "a.wav", "--install", cwd=tmp_path).code == 0
     assert run("swap", "tower.bel.near", "a.wav", cwd=tmp_path).code == 1
+    told = json.loads(run("swap", "tower.bell.near", "a.wav", "--json", cwd=tmp_path).out)
+    assert (told["passed"], told["keys"]) == (True, 2)
     with zipfile.ZipFile(there / "packs/my-tarnlight-sounds-0.1.0.lampbox") as archive:
         voices = json.loads(archive.read("lore/voices.json"))["voices"]
     assert sorted(one["id"] for one in voices) == ["shore.foghorn.distant", "tower.bell.near"]

@@ -110,7 +110,7 @@ def check(
         raise typer.Exit(1)
 
 
-def passes(folder: Path) -> bool:
+def passes(folder: Path, *, json: bool = False) -> bool:
     """Check the pack that a workspace built last, and tell whether it works in the game; briefly, where it does."""
     from ichnos.pack.workspace import workspace as workspaces
     from ichnos.review import check as checking
@@ -122,6 +122,9 @@ def passes(folder: Path) -> bool:
     result = checking.check(subject, lambda _: None)
     subject.files.close()
     _note(loaded, result)
+    if json:
+        _print_json([package], [result], ())
+        return result.passed
     if not result.passed:
         _print(result, loaded.shown(package))
         return False

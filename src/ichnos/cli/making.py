@@ -336,7 +336,7 @@ def build_pack(
     if brief:
         from ichnos.files.paths import shown
 
-        show.say(f"Built: {shown(Path.cwd(), built.package)}, {show.size(built.size)}.")
+        show.say(f"Built: {shown(Path.cwd(), built.package)}, {show.size(built.size)}.", err=json)
         return
     _print_built(planned.prepared, built, json=json)
     if built.written and planned.prepared.outline.afterwards:

@@ -111,6 +111,7 @@ def swap(
         ),
     ] = None,
     dry_run: DryRun = False,
+    json: Json = False,
 ) -> None:
     """One sound, one command: a small workspace, built, checked, and put into the game.
 
@@ -119,11 +120,14 @@ def swap(
     """
     from ichnos.cli import checking, making
     from ichnos.files import disk
-    from ichnos.pack.workspace import assignments
+    from ichnos.pack.workspace import assignments, starting
     from ichnos.pack.workspace import workspace as workspaces
 
+    if json and (install or dry_run):
+        raise UsageError("--json tells what a check of the pack finds", cure="leave out --install, or --dry-run")
     folder = _for_swaps(workspace, game, installation, dry_run=dry_run)
     if dry_run and not disk.is_file(folder / workspaces.FILE_NAME):
+        starting.refuse_key(str(game), installation, key)
         show.say(f"would write: {key} is {', '.join(map(str, clips))}, build a pack of it, and check that")
         return
     with workspaces.lock(folder, show.waiting):
@@ -133,9 +137,9 @@ def swap(
     if dry_run:
         show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
         return
-    show.say(f"{done.key} is now {', '.join(map(str, clips))}")
-    making.build_pack(folder, None, None, dry_run=False, json=False, brief=True)
-    if not checking.passes(folder):
+    show.say(f"{done.key} is now {', '.join(map(str, clips))}", err=json)
+    making.build_pack(folder, None, None, dry_run=False, json=json, brief=True)
+    if not checking.passes(folder, json=json):
         raise typer.Exit(1)
     if install:
         making.install_last(folder, None)
@@ -164,7 +168,9 @@ def _for_swaps(workspace: Path | None, game: str | None, installation: Path | No
         if game is None:
             raise UsageError("which game is it for?", cure="say --game GAME")
         starting.start(folder, game, None, installation, dry_run=dry_run)
-        show.say(f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}")
+        show.say(
+            f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}", err=not dry_run
+        )
     return folder.absolute()
 
 

@@ -7,14 +7,15 @@ from pathlib import Path
 
 import tomlkit
 
-from ichnos.errors import UsageError
+from ichnos.errors import UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.paths import UNSEEN, seen_from
 from ichnos.files.writing import write_whole
+from ichnos.games.catalogues import library
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.pack.workspace.folder import FILE_NAME
-from ichnos.pack.workspace.workspace import short_name
+from ichnos.pack.workspace.workspace import key_slips, short_name
 
 _NEW_FILE = """\
 # An Ichnos workspace: which of your clips is for which of the game's sound keys.
@@ -84,6 +85,15 @@ licence = {{ licence }}
 
 def _quoted(value: str) -> str:
     return tomlkit.string(value).as_string()
+
+
+def refuse_key(game: str, installation: Path | None, key: str) -> None:
+    """Raises IchnosError where a game does not have a key that is to be replaced, as far as its keys are known."""
+    found = loading.load(profile.find(game))
+    readable = installation is not None and found.rules.catalogue.readable
+    known = harvest(found, installation) if installation and readable else library.load(found.identity)
+    kind = found.kind_of(key, known.category(key) if known is not None and key in known else None)
+    raise_all(list(key_slips(found, known, key, False, None, kind)))
 
 
 def start(
