@@ -54,6 +54,9 @@ COMMANDS = (
     "assign boat.foghorn.near clips/draught.wav", "release --patch --note x", "loop clips/draught.wav",
     "heard clips/draught.wav --bed clips/gull.ogg", "split clips/bell-take3.wav --to out", "games show ../game",
     "treat clips/draught.wav --trim --to out --overwrite", "start ../new --game ../game", "assign --from clips",
+    "install", "install --dry-run --json", "install ../storm-watch/build --to ../Tarnlight", "restore", "restore --force",
+    "installed", "installed --json", "status", "status --json", "build --install", "swap boat.foghorn.near clips/draught.wav",
+    "trigger stair.hail.wild --event dusk --from stove", "schedule night stair.hail.wild --interlude boat.foghorn.near",
 )  # fmt: skip
 
 Case = tuple[list[str], Callable[[Path, random.Random], None]]
@@ -183,7 +186,24 @@ def packs(root: Path, chance: random.Random) -> Case:
                 link.create_system, link.external_attr = 3, (stat.S_IFLNK | 0o777) << 16
                 new.writestr(link, "/etc/passwd")
 
-    return ["check", "../their.lampbox", "--game", "../game", *chance.choice([[], ["--json"], ["--sarif"]])], lay
+    words = chance.choice([["check"], ["check", "--json"], ["check", "--sarif"], ["install", "--to", "../Tarnlight"]])
+    return [words[0], "../their.lampbox", "--game", "../game", *words[1:]], lay
+
+
+def placing(_: Path, chance: random.Random) -> Case:
+    """A pack in the game, and then something odd there, or in what is kept of it."""
+    odd, words = chance.choice(list(ODD.values())), chance.choice(PLACING).split()
+
+    def lay(here: Path, own: random.Random) -> None:
+        child = os.fork()
+        if not child:
+            program(["install"], here, here.parent.parent / f"{here.parent.name}.said")
+        os.waitpid(child, 0)
+        there = [path for path in (here / "Tarnlight", *(here / "Tarnlight").rglob("*"))]
+        kept = [path for name in ("installed*", "originals*") for path in (here / "data").rglob(name)]
+        odd(own.choice(own.choice([there, kept or there])), own)
+
+    return words, lay
 
 
 def state(_: Path, chance: random.Random) -> Case:
@@ -268,13 +288,24 @@ def at_once(_: Path, chance: random.Random) -> Case:
     return ["build"], lay
 
 
+PLACING = (
+    "install",
+    "restore",
+    "restore --force",
+    "restore --keep-theirs",
+    "installed",
+    "status",
+    "build",
+    "keys foghorn",
+)
+
 # What writes into a workspace, and two keys that no clip has yet.
 WRITING = ("build", "release --patch --note x", "assign KEY clips/draught.wav")
 KEYS = ("boat.foghorn.near", "stair.hail.wild")
 FAMILIES = {"places": places, "names": names, "fields": fields, "options": options, "templates": templates,
             "packs": packs, "state": state, "full disk": full, "clips": clips, "killed": killed,
-            "at once": at_once}  # fmt: skip
-SHARES = (8, 2, 4, 2, 1, 3, 2, 2, 3, 1, 1)
+            "at once": at_once, "placing": placing}  # fmt: skip
+SHARES = (8, 2, 4, 2, 1, 3, 2, 2, 3, 1, 1, 3)
 SURELY_WHOLE = ("killed", "at once")  # after these, whatever happened, the last command must succeed
 
 

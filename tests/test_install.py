@@ -6,9 +6,11 @@ import itertools
 import json
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import zipfile
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -246,6 +248,14 @@ def test_a_journal_that_is_lost_or_damaged_costs_no_original(tmp_path: Path) -> 
         for words in (["installed"], ["restore"], ["install", "birch", *WORDS[2:]]):
             done = run(*words, cwd=folder)
             assert (done.code, "installed.sqlite" in done.err) == (1, True), done.err
+    for said, instead in (("scene", "scenX"), ('"packs"', '"pacXs"'), ("base/", "basX/")):  # no page is damaged
+        journal.write_bytes(good.replace(said.encode(), instead.encode()))
+        done = run("restore", "ash", cwd=folder)
+        assert (done.code, "installed.sqlite: this is damaged" in done.err) == (1, True), done.err
+    journal.write_bytes(good)
+    with closing(sqlite3.connect(journal)) as notes, notes:
+        notes.execute("DELETE FROM games")  # rows that are gone without a word
+    assert (run("restore", "ash", cwd=folder).code, run("installed").code) == (1, 1)
     assert tree(originals) == kept
     journal.unlink()
     assert "are kept in" in run("restore").err

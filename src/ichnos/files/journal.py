@@ -119,7 +119,39 @@ class Journal:
                 self._db.execute(
                     "CREATE TABLE IF NOT EXISTS games (folder TEXT PRIMARY KEY, record TEXT NOT NULL, under_way TEXT)"
                 )
-                self._db.execute(f"PRAGMA user_version = {_EDITION}")
+                self._db.execute("CREATE TABLE IF NOT EXISTS seal (digest TEXT NOT NULL)")
+                with self._sealed():
+                    self._db.execute(f"PRAGMA user_version = {_EDITION}")
+            with self._together():
+                is_whole = self._db.execute("SELECT digest FROM seal").fetchall() == [(self._digest(),)]
+        if not is_whole:
+            self._db.close()
+            what = "this is damaged: it does not say what was written into it"
+            cure = f"put it back from a backup; originals of your games are in {self._kept}, by their SHA-256"
+            raise IchnosError(what, place=Place(str(self.path)), cure=cure)
+
+    @contextmanager
+    def _together(self) -> Iterator[None]:
+        """One transaction."""
+        self._db.execute("BEGIN")
+        try:
+            yield
+        except BaseException:
+            self._db.execute("ROLLBACK")
+            raise
+        self._db.execute("COMMIT")
+
+    @contextmanager
+    def _sealed(self) -> Iterator[None]:
+        """One transaction, with the digest of all that is then said: what has been changed otherwise is found out."""
+        with self._understood(), self._together():
+            yield
+            self._db.execute("DELETE FROM seal")
+            self._db.execute("INSERT INTO seal VALUES (?)", (self._digest(),))
+
+    def _digest(self) -> str:
+        rows = self._db.execute("SELECT folder, record, under_way FROM games ORDER BY folder").fetchall()
+        return hashlib.sha256(json.dumps(rows, default=repr).encode()).hexdigest()
 
     def _refuse_forgotten(self) -> None:
         """A new file beside contents that are kept: the old one is lost, and those must not be taken for useless."""
@@ -155,13 +187,13 @@ class Journal:
 
     def begin(self, folder: Path, before: GameRecord, what: UnderWay) -> None:
         """Note all steps, before the first is done."""
-        with self._understood():
+        with self._sealed():
             values = _key(folder), _said(before), _said(what)
             self._db.execute("INSERT OR REPLACE INTO games VALUES (?, ?, ?)", values)
 
     def end(self, folder: Path, record: GameRecord) -> None:
         """Note that all is done, and forget contents that nobody needs any more."""
-        with self._understood():
+        with self._sealed():
             if record.packs or record.paths:
                 self._db.execute("INSERT OR REPLACE INTO games VALUES (?, ?, NULL)", (_key(folder), _said(record)))
             else:
