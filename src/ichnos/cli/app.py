@@ -20,7 +20,19 @@ F = TypeVar("F", bound=Callable[..., Any])
 _SECTIONS = {
     "Begin": ("demo", "swap", "start", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
-    "The pack": ("assign", "trigger", "prop", "schedule", "build", "check", "explain", "release", "status"),
+    "The pack": (
+        "assign",
+        "trigger",
+        "prop",
+        "schedule",
+        "build",
+        "check",
+        "explain",
+        "rehearse",
+        "play",
+        "release",
+        "status",
+    ),
     "The game": ("install", "installed", "restore"),
 }
 

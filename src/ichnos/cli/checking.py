@@ -73,10 +73,10 @@ def check(
 
     if json and sarif:
         raise UsageError("--json and --sarif exclude each other", cure="choose one")
-    loaded = _workspace(workspace, game, needed=not packs or game is None)
+    loaded = workspace_at(workspace, game, needed=not packs or game is None)
     own = not packs
     if not packs:
-        packs = [_last_built(loaded)]
+        packs = [last_built(loaded)]
         _warn_if_behind(loaded)
     context = _context(loaded, game, installation, own=own or _are_own(packs, loaded))
     if context.catalogue is None:
@@ -117,7 +117,7 @@ def passes(folder: Path, *, json: bool = False) -> bool:
     from ichnos.review.subject import Subject, of_workspace, opened
 
     loaded = workspaces.load(folder)
-    package = _last_built(loaded)
+    package = last_built(loaded)
     subject = Subject(of_workspace(loaded), opened(loaded.profile, package))
     result = checking.check(subject, lambda _: None)
     subject.files.close()
@@ -170,7 +170,7 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
     show.as_json(said[0] if len(said) == 1 else together)
 
 
-def _workspace(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
+def workspace_at(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
     """The workspace that we are in; one that cannot be read matters only where it is needed."""
     from ichnos.pack.workspace import workspace as workspaces
 
@@ -194,7 +194,7 @@ def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
     return all(any(disk.resolved(pack).is_relative_to(folder) for folder in made) for pack in packs)
 
 
-def _last_built(loaded: Workspace | None) -> Path:
+def last_built(loaded: Workspace | None) -> Path:
     from ichnos.pack.build.state import latest_package
 
     if loaded is None:
@@ -242,7 +242,7 @@ def _shown(place: Place) -> Place:
     return replace(place, path=shown(Path.cwd(), Path(place.path)))
 
 
-def _print_findings(out: Any, findings: Sequence[Finding]) -> None:
+def print_findings(out: Any, findings: Sequence[Finding]) -> None:
     from rich.text import Text
 
     for finding, following in zip_longest(findings, findings[1:]):
@@ -258,7 +258,7 @@ def _print(result: Checked, pack: str) -> None:
     from rich.text import Text
 
     out = show.console()
-    _print_findings(out, result.findings)
+    print_findings(out, result.findings)
     for finding, reason in result.waived:
         out.print(Text(f"waived: {finding.kind.id}  {finding.place}: {reason}", "dim"))
     read = (
@@ -275,7 +275,7 @@ def _print_shared(shared: Sequence[Finding], count: int) -> None:
     from rich.text import Text
 
     out = show.console()
-    _print_findings(out, shared)
+    print_findings(out, shared)
     verdict = show.counted(len(shared), "finding") if shared else "they leave each other alone"
     out.print(Text.assemble(f"{count} packs in load order: ", (verdict, "bold yellow" if shared else "bold green")))
 

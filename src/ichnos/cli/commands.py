@@ -14,6 +14,7 @@ from ichnos.cli import (
     making,
     placing,
     playing,
+    rehearsing,
     releasing,
     splitting,
     standing,
@@ -23,5 +24,5 @@ from ichnos.cli.app import app
 
 __all__ = [
     "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "placing",
-    "playing", "releasing", "splitting", "standing", "treating",
+    "playing", "rehearsing", "releasing", "splitting", "standing", "treating",
 ]  # fmt: skip

@@ -77,9 +77,11 @@ def lay_installation(sample: Sample, to: Path) -> None:
 
 
 def lay_clips(sample: Sample, to: Path) -> None:
-    """Write the clips that the demonstration's modder has collected."""
+    """Write the clips that the demonstration's modder has collected, and other files of theirs."""
     for clip in sample.values["demo"]["clip"]:
         _write(to, clip, sample.values["installation"]["seed"])
+    for file in sample.values["demo"].get("file", ()):
+        disk.write(to / file["path"], disk.read(sample.folder / file["path"]))
 
 
 def _write_text(path: Path, text: str, file: dict[str, Any]) -> None:

@@ -88,6 +88,24 @@ KINDS = {
         ),
         FindingKind("licence-forbids", "publishing it breaks its licence", "ask its author, or take another clip"),
         FindingKind("licence-words", "the licence asks for words that are not there", "name the author", grave=False),
+        FindingKind("never-heard", "silence", "see why, or leave it out"),
+        FindingKind(
+            "drowned", "the game's own mix covers it", "make it louder: ichnos heard says by how much", grave=False
+        ),
+        FindingKind("cut-off", "it ends before its time", "give it a higher priority, or fewer voices", grave=False),
+        FindingKind("loop-wrong", "it stops, jumps or never goes on", "mark the loop again: ichnos loop"),
+        FindingKind(
+            "stereo-at-a-place", "it is heard everywhere at one level", "convert the clip to mono", grave=False
+        ),
+        FindingKind(
+            "trigger-never-fired",
+            "nothing plays then",
+            "compare its event, where and state with the scene",
+            grave=False,
+        ),
+        FindingKind("wrong-winner", "another pack's sound is heard", "change the load order, or leave one out"),
+        FindingKind("script-error", "the script ends there, and what is behind it does not play", "correct the script"),
+        FindingKind("script-stopped", "the game stands still", "see that each loop in the script ends"),
         FindingKind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
         FindingKind("id-shared", "two parts with one id break each other", "mint a second id"),
     )

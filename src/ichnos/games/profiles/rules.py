@@ -16,6 +16,7 @@ from ichnos.documents.checked import TomlTable
 from ichnos.documents.formats import FORMATS
 from ichnos.files.paths import is_plain
 from ichnos.games.profiles import vocabulary
+from ichnos.games.profiles.calls import parse_call
 
 
 def _inside(path: str) -> str:
@@ -321,6 +322,15 @@ class Packaging(TomlTable):
     )
 
 
+def _calls(functions: dict[str, str]) -> dict[str, str]:
+    for means, text in functions.items():
+        try:
+            parse_call(means, text)
+        except ValueError as error:
+            raise ValueError(f"{means}: {error}") from None
+    return functions
+
+
 class LoadList(TomlTable):
     path: InsideFile = Field(description="the list, below the game's folder")
     line: Line = Field(description="the line to put in, holes and all")
@@ -352,6 +362,35 @@ class Install(TomlTable):
     caches: tuple[InsideFile, ...] = Field(
         default=(), description="files, or folders of files, that the game makes anew: deleted whenever a pack goes in"
     )
+
+
+class PlayRules(TomlTable):
+    near: float = Field(
+        default=2, ge=0, description="up to this distance a sound that does not say it is at full level"
+    )
+    far: float = Field(default=30, gt=0, description="from this distance on such a sound is not heard")
+    curve: Literal["straight", "halving"] = Field(
+        default="straight",
+        description="how it fades between the two: straight: the level as a number goes evenly to nothing; halving:"
+        " half of it at twice the near distance, and so on",
+    )
+    positional: bool = Field(default=False, description="are sounds that do not say it heard at their place?")
+    stereo: Literal["everywhere", "mixed"] = Field(
+        default="everywhere",
+        description="a stereo sound that has a place: everywhere: heard at one level all over; mixed: as mono, there",
+    )
+    voices: int = Field(default=32, ge=1, le=4096, description="how many sounds can be heard at once")
+    functions: Annotated[dict[Literal["play", "stop", "listen"], str], AfterValidator(_calls)] = Field(
+        default={},
+        description="[play.functions]: which functions of its scripts play, stop and listen to events, as they are"
+        ' called there: play = "ring(key, {volume = gain, from = at})"',
+    )
+
+    @model_validator(mode="after")
+    def _far_is_farther(self) -> PlayRules:
+        if self.far <= self.near:
+            raise ValueError("far must be more than near")
+        return self
 
 
 class Rules(TomlTable):
@@ -389,6 +428,7 @@ class Rules(TomlTable):
         default=(), description="what no tool can do, in the order of the steps; told after building and installing"
     )
     install: Install = Install()
+    play: PlayRules = Field(default=PlayRules(), description="[play]: how it plays sounds, for a rehearsal")
     document: tuple[DocumentRules, ...] = Field(default=(), description="[[document]]: one for each that needs it")
     script: tuple[ScriptRules, ...] = Field(default=(), description="[[script]]: one for each template in scripts/")
     tables: dict[str, dict[str, str]] = Field(default={}, description="[tables.NAME]: our word = the game's word")

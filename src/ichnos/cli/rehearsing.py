@@ -1,0 +1,386 @@
+"""``rehearse`` and ``play``: built packs in the stand-in game."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from contextlib import ExitStack
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import Json, Overwrite, WorkspaceFolder, app, examples
+from ichnos.errors import IchnosError, UsageError
+
+if TYPE_CHECKING:
+    from ichnos.play.rehearsing import Rehearsal
+    from ichnos.play.statistics import ScheduleCount, Share
+    from ichnos.play.world import World
+
+_Packs = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--pack", "-p", metavar="PACK", help="A pack, built; say it once for each, in load order.",
+        show_default="the one built last",
+    ),
+]  # fmt: skip
+_Game = Annotated[str | None, typer.Option("--game", "-g", metavar="GAME", help="The game; without a workspace.")]
+_Installation = Annotated[
+    Path | None, typer.Option(metavar="FOLDER", help="Where the game is installed: its own sounds play, too.")
+]
+_Seed = Annotated[int, typer.Option(metavar="N", help="Another one picks other takes; the same one the same.")]
+_MOST_VOICES = 40  # of the log, without --log
+
+
+@app.command(
+    short_help="Hear a built pack before the game starts.",
+    epilog=examples(
+        "ichnos rehearse --to storm.wav --picture storm.png",
+        "ichnos rehearse --write-scene storm.toml",
+        "ichnos rehearse storm.toml --pack build/storm-watch-0.1.0.lampbox --to storm.wav",
+        "ichnos rehearse --statistics 1000",
+    ),
+)
+def rehearse(
+    scene: Annotated[
+        Path | None, typer.Argument(metavar="SCENE", help="A scene's file.", show_default="one made up from the pack")
+    ] = None,
+    packs: _Packs = None,
+    game: _Game = None,
+    installation: _Installation = None,
+    seconds: Annotated[
+        float | None, typer.Option(metavar="N", help="How long, in place of what the scene says.")
+    ] = None,
+    seed: _Seed = 1,
+    to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the mix.")] = None,
+    picture: Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw the timeline.")] = None,
+    write_scene: Annotated[
+        Path | None, typer.Option(metavar="FILE.toml", help="Write the scene that is made up, to edit it, and stop.")
+    ] = None,
+    statistics: Annotated[
+        int | None, typer.Option(metavar="N", help="Play nothing: pick takes and schedules so often, and count.")
+    ] = None,
+    log: Annotated[bool, typer.Option("--log", help="Print all that plays, not the first of it.")] = False,
+    overwrite: Overwrite = False,
+    workspace: WorkspaceFolder = Path(),
+    json: Json = False,
+) -> None:
+    """Play a built pack in a stand-in for the game: its triggers, props, schedules and scripts, near and far.
+
+    Exit code 1: there are findings.
+    """
+    from ichnos.files import disk
+    from ichnos.play import rehearsing
+    from ichnos.play import scene as scenes
+    from ichnos.play.decoding import Sounds
+
+    if seconds is not None and not 0 < seconds <= _DAY:
+        raise UsageError(
+            f"--seconds {seconds:g}: more than 0 and at most {_DAY:,} are meant", cure="say another number"
+        )
+    if statistics is not None and not 0 < statistics <= _MOST_PICKS:
+        raise UsageError(f"--statistics {statistics}: 1 to {_MOST_PICKS:,} are meant", cure="say another number")
+    for path in (to, picture, write_scene):
+        _refuse_there(path, overwrite=overwrite)
+    with ExitStack() as stack:
+        world = _world(stack, packs, game, installation, workspace)
+        for note in world.notes:
+            show.say(f"Note: {note}.", err=True)
+        if statistics is not None:
+            _count(world, statistics, seed, picture, json=json)
+            return
+        if write_scene is not None:
+            from ichnos.files.writing import write_whole
+
+            made = scenes.made_up(world, rehearsing.lengths(world, Sounds(world.profile)))
+            write_whole(write_scene, scenes.written(made).encode())
+            show.say(f"{write_scene} is written: {made.seconds:.0f} s, {len(made.happening)} happenings.")
+            return
+        said = scenes.read(disk.read(scene, scene), str(scene)) if scene is not None else None
+        folder = scene.absolute().parent if scene is not None else Path.cwd()
+        with show.progress("playing", seconds or (said.seconds if said else None)) as advance:
+            if to is None:
+                done = rehearsing.rehearse(world, said, seed, folder=folder, seconds=seconds, on_progress=advance)
+            else:
+                from ichnos.files.writing import fresh
+
+                with fresh(to) as beside:
+                    done = rehearsing.rehearse(
+                        world, said, seed, folder=folder, seconds=seconds, to=beside, on_progress=advance
+                    )
+        if picture is not None:
+            from ichnos.files.writing import fresh
+            from ichnos.play.drawing import draw_timeline
+
+            with fresh(picture) as beside:
+                draw_timeline(done, ", ".join(world.packs), beside)
+        for note in done.notes:
+            show.say(f"Note: {note}.", err=True)
+        if json:
+            show.as_json(_as_json(world, done, to, picture))
+        else:
+            _print(world, done, whole=log)
+            for path, what in ((to, "the mix"), (picture, "the timeline")):
+                if path is not None:
+                    show.say(f"{path}: {what}{f', {_level(done)}' if path is to else ''}")
+    if done.findings:
+        raise typer.Exit(1)
+
+
+_DAY, _MOST_PICKS = 86_400, 10_000_000
+
+
+def _refuse_there(path: Path | None, *, overwrite: bool) -> None:
+    from ichnos.files import disk
+
+    if path is not None and disk.exists(path) and not overwrite:
+        raise UsageError(f"{path} is there already", cure="say --overwrite, or choose another name")
+
+
+def _level(done: Rehearsal) -> str:
+    if done.loudness is None or done.true_peak is None:
+        return ""
+    return f"{done.scene.seconds:.1f} s, {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP"
+
+
+def _world(
+    stack: ExitStack, packs: list[Path] | None, game: str | None, installation: Path | None, workspace: Path
+) -> World:
+    """The stand-in game, loaded; what it holds open is let go of with the stack."""
+    from ichnos.cli.checking import last_built, workspace_at
+    from ichnos.files.sources import Inside
+    from ichnos.games.catalogues import library
+    from ichnos.games.profiles import loading, places
+    from ichnos.games.untouched import game_files
+    from ichnos.play import world as worlds
+    from ichnos.review.subject import opened
+
+    loaded = workspace_at(workspace, game, needed=not packs or game is None)
+    if loaded is not None and game is None:
+        profile, known, own = loaded.profile, loaded.catalogue, loaded.game_files()
+    else:
+        profile = loading.load(places.find(str(game)))
+        known, own = library.load(profile.identity), None
+    if installation is not None:
+        own = Inside(game_files(installation, profile), profile.rules.catalogue.folder)
+    paths = packs or [last_built(loaded)] if loaded is not None else packs or []
+    given: list[tuple[str, Any]] = []
+    for path in paths:
+        files = opened(profile, path)
+        stack.callback(files.close)
+        given.append((path.stem if path.suffix else path.name, files))
+    found = worlds.load(profile, given, own, known)
+    if own is None and profile.rules.catalogue.readable:
+        found.notes.append("the game's own sounds do not play: say where it is installed (--installation FOLDER)")
+    return found
+
+
+def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
+    from ichnos.cli.checking import print_findings
+
+    played = done.played
+    lines = list(_log(world, done))
+    for line in lines if whole else lines[:_MOST_VOICES]:
+        show.say(line)
+    if not whole and len(lines) > _MOST_VOICES:
+        show.say(f"... and {len(lines) - _MOST_VOICES} more: --log shows them all")
+    heard = [voice for voice in played.voices if voice.end > voice.start]
+    keys = len({voice.key for voice in heard})
+    fired = sum(played.fired.values())
+    show.say(
+        f"{show.counted(len(heard), 'sound')} of {show.counted(keys, 'key')} in {done.scene.seconds:g} s"
+        + (f", {show.counted(fired, 'trigger')} fired" if fired else "")
+        + f": {show.counted(len(done.findings), 'finding') if done.findings else 'no findings'}",
+        bold=True,
+    )
+    if done.stands_out:
+        key, least = min(done.stands_out.items(), key=lambda one: one[1])
+        show.say(f"Over the bed, {key} stands out least: {least:+.1f} dB.")
+    if done.findings:
+        print_findings(show.console(), done.findings)
+
+
+def _log(world: World, done: Rehearsal) -> list[str]:
+    """What happened and what played, in the order of time."""
+    from ichnos.play.rehearsing import whose
+
+    played, rate = done.played, done.played.rate
+    lines: list[tuple[int, int, str]] = [
+        (mark.at, 0, f"{mark.at / rate:9.2f} s  -- {mark.text}") for mark in played.marks if not mark.trigger
+    ]
+    for voice in played.voices:
+        level = done.shown.get(voice.number, 0.0) * voice.gain
+        loud = f"{20 * _log10(level):+.1f} dB" if level > 0 else "not heard"
+        said = [voice.what, voice.kind, f"from {voice.thing}" if voice.thing else "", whose(world, voice.key)]
+        about = ", ".join(filter(None, [*said, voice.cause if voice.cause != "scene" else ""]))
+        cut = f"; cut off: {voice.cut}" if voice.cut else ""
+        lasts = (voice.end - voice.start) / rate
+        text = f"{voice.start / rate:9.2f} s  {voice.key}  {lasts:.2f} s, {loud}{f'  ({about})' if about else ''}{cut}"
+        lines.append((voice.start, 1, text))
+    return [text for _, _, text in sorted(lines, key=lambda one: one[:2])]
+
+
+def _log10(value: float) -> float:
+    import math
+
+    return math.log10(value)
+
+
+def _as_json(world: World, done: Rehearsal, to: Path | None, picture: Path | None) -> dict[str, Any]:
+    from ichnos.play.rehearsing import whose
+
+    rate = done.played.rate
+    return {
+        "packs": list(world.packs),
+        "seconds": done.scene.seconds,
+        "rate": rate,
+        "mix": str(to) if to else None,
+        "picture": str(picture) if picture else None,
+        "loudness-lufs": done.loudness,
+        "true-peak-dbtp": done.true_peak,
+        "sounds": [
+            {
+                "key": voice.key, "what": voice.what, "from": voice.thing, "cause": voice.cause, "kind": voice.kind,
+                "whose": whose(world, voice.key), "start": voice.start / rate, "end": voice.end / rate,
+                "level": round(done.shown.get(voice.number, 0.0) * voice.gain, 6), "cut-off": voice.cut or None,
+                "files": [file.name for file, _ in voice.pieces],
+            }
+            for voice in done.played.voices
+        ],
+        "marks": [
+            {"at": mark.at / rate, "text": mark.text, "key": mark.key, "trigger": mark.trigger}
+            for mark in done.played.marks
+        ],
+        "stands-out-db": {key: round(db, 2) for key, db in done.stands_out.items()},
+        "findings": [one.as_json() for one in done.findings],
+    }  # fmt: skip
+
+
+def _count(world: World, count: int, seed: int, picture: Path | None, *, json: bool) -> None:
+    from ichnos.play import statistics as counting
+
+    takes = [(sound.key, counting.of_takes(sound, count, seed)) for sound in world.own() if len(sound.takes) > 1]
+    schedules = [
+        (str(one.values.get("schedule.name")), counting.of_schedule(one, count, seed)) for one in world.schedules
+    ]
+    if json:
+        show.as_json(
+            {
+                "takes": {key: [vars(share) for share in shares] for key, shares in takes},
+                "schedules": {
+                    name: {**vars(found), "shares": [vars(share) for share in found.shares]}
+                    for name, found in schedules
+                },
+            }
+        )
+    else:
+        for key, shares in takes:
+            show.say(f"{key}, picked {count:,} times", bold=True)
+            _print_shares(shares)
+        for name, found in schedules:
+            show.say(f"schedule {name}, {count:,} entries", bold=True)
+            _print_shares(found.shares)
+            _print_gaps(found)
+        if not takes and not schedules:
+            show.say("Nothing is left to chance: each key has one take, and there is no schedule.")
+    if picture is not None:
+        from ichnos.files.writing import fresh
+        from ichnos.play.drawing import draw_shares
+
+        tables = [*takes, *((name, found.shares) for name, found in schedules)]
+        if not tables:
+            raise UsageError("there is nothing to draw", cure="leave --picture out")
+        with fresh(picture) as beside:
+            draw_shares(tables[:_MOST_TABLES], f"{count:,} times each", beside)
+        if len(tables) > _MOST_TABLES:
+            show.say(f"Note: {picture} shows the first {_MOST_TABLES} of {len(tables)} tables.", err=True)
+
+
+_MOST_TABLES = 12
+
+
+def _print_shares(shares: Sequence[Share]) -> None:
+    for share in shares:
+        beside = "" if share.expected is None else f"  expected {100 * share.expected:5.1f} %"
+        odd = "  further off than chance explains" if share.is_odd else ""
+        show.say(f"  {100 * share.found:5.1f} %{beside}  {share.name}{odd}")
+
+
+def _print_gaps(found: ScheduleCount) -> None:
+    if found.gaps:
+        said = ", ".join(f"{gap}: {times}" for gap, times in list(found.gaps.items())[:12])
+        show.say(f"  main entries between two interludes: {said}")
+    if found.mean_gap is not None:
+        beside = f", expected {found.expected_gap:.2f}" if found.expected_gap is not None else ""
+        show.say(f"  {found.mean_gap:.2f} of them in the mean{beside}")
+    show.say(f"  a main entry twice in a row: {show.counted(found.repeats, 'time')}")
+
+
+@app.command(
+    short_help="Play one key as the game would.",
+    epilog=examples("ichnos play tower.bell.near --times 3 --to bells.wav", "ichnos play shore.foghorn.distant --far"),
+)
+def play(
+    key: Annotated[str, typer.Argument(metavar="KEY", help="A sound key, of the pack or the game.")],
+    near: Annotated[bool, typer.Option("--near", help="From as near as it is at full level.")] = False,
+    far: Annotated[bool, typer.Option("--far", help="From half-way to where it is not heard any more.")] = False,
+    times: Annotated[int, typer.Option(metavar="N", help="How often; a loop goes round as often.")] = 1,
+    to: Annotated[
+        Path | None, typer.Option(metavar="FILE.wav", help="Write it.", show_default="the loudspeaker")
+    ] = None,
+    packs: _Packs = None,
+    game: _Game = None,
+    installation: _Installation = None,
+    seed: _Seed = 1,
+    overwrite: Overwrite = False,
+    workspace: WorkspaceFolder = Path(),
+) -> None:
+    """Play one key of a built pack as the game would: through the loudspeaker, or into a WAV."""
+    from ichnos.files import disk
+    from ichnos.files.writing import fresh
+    from ichnos.play import rehearsing
+    from ichnos.play.decoding import samples_of
+    from ichnos.play.world import refuse_unknown
+
+    if near and far:
+        raise UsageError("--near and --far exclude each other", cure="choose one")
+    if not 0 < times <= _MOST_TIMES:
+        raise UsageError(f"--times {times}: 1 to {_MOST_TIMES:,} are meant", cure="say another number")
+    _refuse_there(to, overwrite=overwrite)
+    device = None if to is not None else _loudspeaker()
+    with ExitStack() as stack:
+        world = _world(stack, packs, game, installation, workspace)
+        sound = refuse_unknown(world, key)
+        away = sound.near if near else (sound.near + sound.far) / 2 if far else None
+        with fresh(to) if to is not None else disk.throwaway() as place:
+            beside = place if to is not None else place / "it.wav"
+            done = rehearsing.one_key(world, key, times, seed, away=away, to=beside)
+            if device is not None:
+                samples, rate = samples_of(beside)
+                device.play(samples, rate, blocking=True)
+    for note in done.notes:
+        show.say(f"Note: {note}.", err=True)
+    for line in _log(world, done):
+        show.say(line)
+    if to is not None:
+        show.say(f"{to}: {_level(done)}")
+
+
+_MOST_TIMES = 1000
+
+
+def _loudspeaker() -> Any:
+    """What plays sound here. Raises IchnosError where nothing does."""
+    try:
+        import sounddevice
+    except (ImportError, OSError) as error:
+        missing = isinstance(error, ModuleNotFoundError)
+        what = "nothing that plays sound is installed" if missing else f"this computer's sound cannot be used ({error})"
+        raise IchnosError(what, cure='pip install "ichnos[listen]", or write it into a file: --to FILE.wav') from None
+    try:
+        sounddevice.query_devices(kind="output")
+    except (sounddevice.PortAudioError, ValueError) as error:
+        what = f"this computer has no loudspeaker that can be used ({error})"
+        raise IchnosError(what, cure="write it into a file: --to FILE.wav") from None
+    return sounddevice

@@ -1,0 +1,127 @@
+"""The sounds of a scene, decoded from the built bytes: each file once, and no more of them than fit."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from ichnos.audio.blocks import chain
+from ichnos.audio.blocks.spool import Spool
+from ichnos.audio.files import clips, loops
+from ichnos.errors import IchnosError
+from ichnos.files import disk
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.targets import marking
+from ichnos.play.world import SoundFile
+
+if TYPE_CHECKING:
+    from ichnos.audio.blocks.block import Block
+    from ichnos.audio.files.loops import Loop
+
+_KEPT = 24  # decoded sounds that are kept: the longer ones lie on the disk
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a file before it is decoded. ``loop``: as the game finds it marked."""
+
+    rate: int
+    channels: int
+    frames: int
+    loop: Loop | None
+
+
+def samples_of(path: Path) -> tuple[Any, int]:
+    """A short sound file's samples, as soundfile reads them, and their rate."""
+    import soundfile
+
+    with disk.opened(path) as stream:
+        samples, rate = soundfile.read(stream, dtype="float32")
+    return samples, int(rate)
+
+
+class Sounds:
+    """The files of a scene."""
+
+    def __init__(self, profile: Profile) -> None:
+        self._profile = profile
+        self._known: dict[tuple[int, str], Known | None] = {}
+        self._spools: OrderedDict[tuple[int, str], Spool] = OrderedDict()
+        self.errors: dict[str, IchnosError] = {}  # by the file's label: what cannot be heard
+
+    def known(self, file: SoundFile) -> Known | None:
+        """What a file is; None where it cannot be read, which is then among the errors."""
+        at = (id(file.files), file.name)
+        if at not in self._known:
+            self._known[at] = None
+            try:
+                with file.stream() as stream:
+                    facts = clips.facts(stream, Path(file.name))
+                    how = marking(self._profile.rules.loops, facts.container)
+                    stream.seek(0)
+                    loop = loops.read(stream, how) if how else None
+                self._known[at] = Known(facts.rate, min(2, facts.channels), facts.frames, loop)
+            except IchnosError as error:
+                self.errors[file.label] = error
+        return self._known[at]
+
+    def channels(self, file: SoundFile) -> int:
+        found = self.known(file)
+        return found.channels if found else 1
+
+    def is_marked(self, file: SoundFile) -> bool:
+        """Does the game find a loop in a file?"""
+        found = self.known(file)
+        return found is not None and found.loop is not None
+
+    def frames(self, file: SoundFile, turns: int) -> tuple[int | None, int]:
+        """The frames of so many turns of a file, and their rate; None where it goes round without end."""
+        found = self.known(file)
+        if found is None:
+            return 0, 1
+        if turns == 0:
+            return None, found.rate
+        start, end = self.turn(found)
+        return (end + (turns - 1) * (end - start) if turns > 1 else found.frames), found.rate
+
+    @staticmethod
+    def turn(found: Known) -> tuple[int, int]:
+        """Where a file goes back to, and the frame behind the last one before it does."""
+        if found.loop is None or not 0 <= found.loop[0] < found.loop[1] < found.frames:
+            return 0, found.frames
+        return found.loop[0], found.loop[1] + 1
+
+    def blocks(self, file: SoundFile, turns: int) -> Iterator[Block]:
+        """A file as it is played: once, or from its beginning and then round and round."""
+        found = self.known(file)
+        spool = self._spool(file)
+        if found is None or spool is None or not spool.frames:
+            return
+        if turns == 1:
+            yield from spool.blocks()
+            return
+        start, end = self.turn(found)
+        yield from spool.blocks(0, end)
+        done = 1
+        while turns == 0 or done < turns:
+            yield from spool.blocks(start, end)
+            done += 1
+
+    def _spool(self, file: SoundFile) -> Spool | None:
+        at = (id(file.files), file.name)
+        if at not in self._spools:
+            try:
+                with file.stream() as stream:
+                    facts, blocks = clips.decoded(stream, Path(file.name))
+                    channels = min(2, facts.channels)
+                    self._spools[at] = Spool(chain.mix_channels(blocks, channels), channels)
+            except IchnosError as error:
+                self.errors[file.label] = error
+                return None
+            while len(self._spools) > _KEPT:
+                self._spools.popitem(last=False)
+        self._spools.move_to_end(at)
+        return self._spools[at]

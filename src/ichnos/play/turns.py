@@ -1,0 +1,92 @@
+"""What is picked: takes by their weights, the entries of a schedule by its rules. The same seed picks the same."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Sequence
+
+from ichnos.games.definitions import ScheduleDefinition
+from ichnos.play.world import PlayedSound, PlayedTake
+
+MAIN, INTERLUDE = "main", "interlude"
+
+
+def chance(seed: int, what: str) -> random.Random:
+    """A source of chance of its own for each purpose: one that is used more does not change the others."""
+    return random.Random(f"{seed} {what}")
+
+
+class Takes:
+    """Picks takes by weight."""
+
+    def __init__(self, seed: int) -> None:
+        self._seed = seed
+        self._chances: dict[str, random.Random] = {}
+
+    def pick(self, sound: PlayedSound) -> tuple[int, PlayedTake] | None:
+        """A take and its place in the order, from 0; None where the key has none."""
+        if not sound.takes:
+            return None
+        chances = self._chances.setdefault(sound.key, chance(self._seed, f"takes of {sound.key}"))
+        at = weighted(chances.random(), [take.weight for take in sound.takes])
+        return at, sound.takes[at]
+
+
+def weighted(draw: float, weights: Sequence[float]) -> int:
+    """The place in which a draw from 0 to 1 falls, each place as wide as its weight."""
+    left = draw * sum(weights)
+    for at, weight in enumerate(weights):
+        left -= weight
+        if left < 0:
+            return at
+    return max(range(len(weights)), key=lambda at: weights[at])
+
+
+class Turns:
+    """The entries of a schedule, one after the other.
+
+    An interlude may come once ``after`` main entries were heard since the last one, and then by ``odds``; the same
+    interlude not until ``apart`` entries of either kind were heard since. A main entry is any of them with the same
+    likelihood; not the one before, where ``twice`` says no.
+    """
+
+    def __init__(self, schedule: ScheduleDefinition, seed: int) -> None:
+        said = schedule.values
+
+        def number(name: str, otherwise: float) -> float:
+            value = said.get(f"schedule.{name}")
+            return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else otherwise
+
+        kinds = [(str(one.key), str(one.values.get("entry.kind") or MAIN)) for one in schedule.entries]
+        self.mains = [key for key, kind in kinds if kind != INTERLUDE]
+        self.interludes = [key for key, kind in kinds if kind == INTERLUDE]
+        self.after, self.apart = round(number("after", 1)), round(number("apart", 0))
+        self.odds = number("odds", 1)
+        self.twice = said.get("schedule.twice") is not False
+        self.levels = {MAIN: number("mains", 1), INTERLUDE: number("interludes", 1)}
+        self._chance = chance(seed, f"schedule {said.get('schedule.name')}")
+        self._since = 0  # mains since the last interlude
+        self._count = 0
+        self._heard: dict[str, int] = {}  # when each interlude was heard last
+        self._last = ""
+
+    def next(self) -> tuple[str, str]:
+        """The next key, and whether it is a main entry or an interlude."""
+        ready = [
+            key for key in self.interludes if key not in self._heard or self._count - self._heard[key] - 1 >= self.apart
+        ]
+        is_due = self._since >= self.after or not self.mains
+        if ready and is_due and (self._chance.random() < self.odds or not self.mains):
+            key, kind = self._any(ready), INTERLUDE
+            self._heard[key], self._since = self._count, 0
+        elif not self.mains:
+            key, kind = self._any(self.interludes), INTERLUDE
+        else:
+            others = [one for one in self.mains if one != self._last] if not self.twice else self.mains
+            key, kind = self._any(others or self.mains), MAIN
+            self._last, self._since = key, self._since + 1
+        self._count += 1
+        return key, kind
+
+    def _any(self, keys: Sequence[str]) -> str:
+        return keys[int(self._chance.random() * len(keys))]

@@ -1,0 +1,251 @@
+"""What the stand-in game has loaded: the game's own and packs in load order, read through the profile."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+from typing import IO
+
+from ichnos.documents.text import from_bytes
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place
+from ichnos.files.sources import Files
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.definitions import (
+    PropDefinition,
+    ScheduleDefinition,
+    SoundDefinition,
+    TriggerDefinition,
+)
+from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+
+GAME = "the game"  # whose the game's own sounds are
+LUA = ".lua"
+
+
+@dataclass(frozen=True)
+class SoundFile:
+    """A sound file, and whose it is: a pack's name, or the game."""
+
+    files: Files
+    name: str
+    whose: str
+
+    @property
+    def label(self) -> str:
+        return self.files.label(self.name)
+
+    def stream(self) -> IO[bytes]:
+        return self.files.stream(self.name)
+
+
+@dataclass(frozen=True)
+class PlayedTake:
+    """One of the files under a key. ``file``: None where it leads nowhere."""
+
+    file: SoundFile | None
+    weight: float
+    volume: float
+    pitch: float
+
+
+@dataclass(frozen=True)
+class PlayedSound:
+    """A key as the game has it: the definition of the pack that wins, with its files found."""
+
+    key: str
+    whose: str
+    kind: Kind
+    place: Place
+    takes: tuple[PlayedTake, ...]
+    parts: Mapping[str, SoundFile]
+    volume: float
+    pitch: float
+    near: float
+    far: float
+    positional: bool
+    loop: bool | None  # None: nobody says it
+    fade: float
+    priority: float
+    voices: int | None
+
+    @property
+    def files(self) -> list[SoundFile]:
+        return [*(take.file for take in self.takes if take.file is not None), *self.parts.values()]
+
+
+@dataclass(frozen=True)
+class Script:
+    """A script of a pack."""
+
+    whose: str
+    label: str
+    text: str
+
+
+@dataclass
+class World:
+    """All that can be played. ``lost``: keys of a pack that another one has, with both names and the place."""
+
+    profile: Profile
+    sounds: dict[str, PlayedSound] = field(default_factory=dict)
+    triggers: list[tuple[str, TriggerDefinition]] = field(default_factory=list)
+    props: list[PropDefinition] = field(default_factory=list)
+    schedules: list[ScheduleDefinition] = field(default_factory=list)
+    scripts: list[Script] = field(default_factory=list)
+    lost: list[tuple[str, str, str, Place]] = field(default_factory=list)
+    packs: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+
+    def own(self) -> list[PlayedSound]:
+        """The sounds that packs have brought."""
+        return [sound for sound in self.sounds.values() if sound.whose != GAME]
+
+
+@dataclass
+class _Layer:
+    whose: str
+    files: Files
+    found: SoundFiles
+
+
+def load(
+    profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, known: Catalogue | None = None
+) -> World:
+    """Load the game's own sounds, and packs over them.
+
+    Args:
+        packs: by name, in load order.
+        game: the game's own files, as the tree of a pack has them, without any pack; None where it is not there.
+        known: the game's keys, where they are known.
+
+    Raises:
+        IchnosError: a document of a pack is broken.
+    """
+    return _Loading(profile, packs, game, known).world
+
+
+class _Loading:
+    def __init__(
+        self, profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, known: Catalogue | None
+    ) -> None:
+        self.profile = profile
+        self.known = known
+        self.world = World(profile, packs=tuple(name for name, _ in packs))
+        ordered = [*([(GAME, game)] if game is not None else []), *packs]
+        if profile.rules.install.wins == "first":
+            ordered = [*ordered[: len(ordered) - len(packs)], *reversed(packs)]
+        self.layers = [_Layer(whose, files, SoundFiles(_sounds(profile, files))) for whose, files in ordered]
+        self.over: dict[str, SoundFile] = {}  # by bare name, where a file takes another's place by its path
+        if profile.by_path:
+            for layer in self.layers:
+                for name in _sounds(profile, layer.files):
+                    self.over[profile.bare(name)] = SoundFile(layer.files, name, layer.whose)
+        for layer in self.layers:
+            self.read(layer)
+        self.by_path_alone()
+
+    def read(self, layer: _Layer) -> None:
+        reading = read_pack(self.profile, layer.files)
+        if reading.broken and layer.whose != GAME:
+            raise reading.broken[0]
+        said = reading.definitions
+        merged = {one.key for name in reading.merged for one in reading.by_document.get(name, said).sounds}
+        for sound in said.defined():
+            self.take_in(layer, sound, is_copy=layer.whose != GAME and sound.key in merged)
+        self.world.triggers += [(layer.whose, one) for one in said.triggers]
+        self.world.props += said.props
+        self.world.schedules += said.schedules
+        if layer.whose != GAME:
+            scripts = {script.path for script in self.profile.scripts}
+            for name in layer.files.names():
+                if name in scripts or name.endswith(LUA):
+                    label = layer.files.label(name)
+                    text = from_bytes(layer.files.read(name), label).content
+                    self.world.scripts.append(Script(layer.whose, label, text))
+
+    def take_in(self, layer: _Layer, sound: SoundDefinition, *, is_copy: bool) -> None:
+        made = self.made(layer, sound)
+        before = self.world.sounds.get(sound.key)
+        if is_copy and not any(one.whose == layer.whose for one in made.files):
+            return  # an entry of the game's own, in the pack's copy of its file
+        if before is not None and before.whose not in (GAME, layer.whose):
+            self.world.lost.append((sound.key, layer.whose, before.whose, before.place))
+        self.world.sounds[sound.key] = made
+
+    def made(self, layer: _Layer, sound: SoundDefinition) -> PlayedSound:
+        rules, said = self.profile.rules.play, sound.settings
+        category = sound.category or (self.known.category(sound.key) if self.known else None)
+        kind = self.profile.kind_of(sound.key, category, parts=bool(sound.parts), said=sound.kind or None)
+        takes = tuple(
+            PlayedTake(
+                self.file(layer, take.file) if take.file is not None else None,
+                take.weight if take.weight is not None else 1.0,
+                _number(take.values.get("take.volume"), 1),
+                _number(take.values.get("take.pitch"), 1),
+            )
+            for take in sound.takes
+        )
+        parts = {
+            part.name: found
+            for part in sound.parts
+            if part.name and part.file and (found := self.file(layer, part.file)) is not None
+        }
+        voices = said.get("voices")
+        positional, loop = said.get("positional"), said.get("loop")
+        return PlayedSound(
+            sound.key, layer.whose, kind, sound.place, takes, parts,
+            _number(said.get("volume"), 1), _number(said.get("pitch"), 1),
+            _number(said.get("near"), rules.near), _number(said.get("far"), rules.far),
+            rules.positional if positional is None else positional is True, None if loop is None else loop is True,
+            _number(said.get("fade"), 0), _number(said.get("priority"), 0),
+            round(_number(voices, 1)) if voices is not None else None,
+        )  # fmt: skip
+
+    def file(self, layer: _Layer, reference: str) -> SoundFile | None:
+        """The file that a reference means: of the pack itself, else of the game, else of one before it."""
+        at = self.layers.index(layer)
+        for one in (layer, *self.layers[:1], *reversed(self.layers[:at])):
+            name = one.found.file_of(reference)
+            if name is not None:
+                found = SoundFile(one.files, name, one.whose)
+                return self.over.get(self.profile.bare(name), found) if one.whose == GAME else found
+        return self.over.get(self.profile.bare(reference))
+
+    def by_path_alone(self) -> None:
+        """Keys of the game whose files a pack has, where the game's own definitions cannot be read."""
+        if self.known is None or not self.profile.by_path:
+            return
+        for bare, keys in self.known.players(self.profile.bare).items():
+            file = self.over.get(bare)
+            for key in keys if file is not None and file.whose != GAME else ():
+                if key not in self.world.sounds:
+                    sound = SoundDefinition(key, self.known.category(key), place=Place(file.label if file else ""))
+                    layer = next(one for one in self.layers if file is not None and one.whose == file.whose)
+                    made = self.made(layer, sound)
+                    self.world.sounds[key] = PlayedSound(
+                        **{**vars(made), "takes": (PlayedTake(file, 1.0, 1.0, 1.0),), "whose": layer.whose}
+                    )
+
+
+def _sounds(profile: Profile, files: Files) -> list[str]:
+    encoder = profile.rules.own_encoder
+    suffixes = (*SOUND_SUFFIXES, *([encoder.extension] if encoder else []))
+    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in suffixes]
+
+
+def _number(value: Value, otherwise: float) -> float:
+    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else otherwise
+
+
+def refuse_unknown(world: World, key: str) -> PlayedSound:
+    """The sound of a key. Raises IchnosError where nothing has it."""
+    from ichnos.games.catalogues.catalogue import nearest
+
+    if key not in world.sounds:
+        near = " or ".join(nearest(world.sounds, key)) or "none: the pack has no sounds"
+        raise IchnosError(f'nothing has the key "{key}"', cure=f"did you mean {near}?")
+    return world.sounds[key]
