@@ -199,7 +199,7 @@ def placing(_: Path, chance: random.Random) -> Case:
         if not child:
             program(["install"], here, here.parent.parent / f"{here.parent.name}.said")
         os.waitpid(child, 0)
-        there = [path for path in (here / "Tarnlight", *(here / "Tarnlight").rglob("*"))]
+        there = [here / "Tarnlight", *(here / "Tarnlight").rglob("*")]
         kept = [path for name in ("installed*", "originals*") for path in (here / "data").rglob(name)]
         odd(own.choice(own.choice([there, kept or there])), own)
 

@@ -169,7 +169,8 @@ def _world(
     for path in paths:
         files = opened(profile, path)
         stack.callback(files.close)
-        given.append((path.stem if path.suffix else path.name, files))
+        name = path.stem if path.suffix else path.name
+        given.append((name if name not in dict(given) else str(path), files))
     found = worlds.load(profile, given, own, known)
     if own is None and profile.rules.catalogue.readable:
         found.notes.append("the game's own sounds do not play: say where it is installed (--installation FOLDER)")

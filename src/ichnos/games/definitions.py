@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 
 from ichnos.documents.tree import Value
 from ichnos.errors import Place
-from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.profiles.vocabulary import ID_PREFIX, goes_round
 
 NOWHERE = Place("")
 
@@ -91,6 +91,12 @@ class SoundDefinition:
         """Each file of its takes and parts, where it is named, and whether it is a part's."""
         yield from ((take.file, take.place, False) for take in self.takes if take.file is not None)
         yield from ((part.file, part.place, True) for part in self.parts if part.file is not None)
+
+    def looped_files(self) -> Iterator[str]:
+        """The files that must be marked where it loops: not an intro, which is played once."""
+        names = [part.name for part in self.parts]
+        yield from (take.file for take in self.takes if take.file is not None)
+        yield from (part.file for part in self.parts if part.file is not None and goes_round(part.name, names))
 
     @property
     def names_files(self) -> bool:

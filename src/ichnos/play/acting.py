@@ -13,13 +13,13 @@ from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.definitions import TriggerDefinition
+from ichnos.games.profiles.vocabulary import BODY, INTRO
 from ichnos.play.decoding import Sounds
 from ichnos.play.scene import Happening, Scene
 from ichnos.play.turns import Takes, Turns, chance
 from ichnos.play.world import PlayedSound, SoundFile, World
 
 CLICKLESS = 0.005  # seconds in which a sound is taken away that is cut off
-_INTRO, _BODY = "intro", "body"
 _MOST = 100_000  # sounds in one scene
 _GREATEST = 1000.0  # of a level or a time that a script says: a slip cannot mend the sum
 
@@ -168,6 +168,8 @@ class Acting:
         """Do what a trigger, or a script, asks for."""
         for does, said in asked:
             key, fade = str(said.get("key")), _number(said.get("fade"))
+            if "place" in said:  # a script says where it asks
+                place = Place(str(said["place"][0]), int(said["place"][1]) or None)
             if does == "play":
                 thing = said.get("from")
                 self.play(
@@ -256,11 +258,11 @@ class Acting:
 
     def _layers(self, voice: Voice, sound: PlayedSound) -> None:
         """The parts that sound along with the body, from where that begins."""
-        if _BODY not in sound.parts or sound.key in self.played.stuck:
+        if BODY not in sound.parts or sound.key in self.played.stuck:
             return
         ahead = self.length(replace(voice, pieces=voice.pieces[:-1])) or 0
         for name, file in sound.parts.items():
-            if name not in (_INTRO, _BODY):
+            if name not in (INTRO, BODY):
                 layer = replace(
                     voice, number=len(self.played.voices), what=name, pieces=((file, voice.pieces[-1][1]),),
                     start=voice.start + ahead,
@@ -273,15 +275,15 @@ class Acting:
         """What is played of a key: which take or part it is, its files, its level and its pitch."""
         times = turns if sound.loop else 1
         if sound.parts:
-            body, intro = sound.parts.get(_BODY), sound.parts.get(_INTRO)
+            body, intro = sound.parts.get(BODY), sound.parts.get(INTRO)
             if intro is not None and self.sounds.is_marked(intro):
                 self.played.stuck[sound.key] = sound.place
-                return _INTRO, ((intro, turns),), 1.0, 1.0
+                return INTRO, ((intro, turns),), 1.0, 1.0
             rounds = 1 if sound.loop is False else turns
             pieces = [(intro, 1)] if intro is not None else []
             pieces += [(body, rounds)] if body is not None else []
             pieces = pieces or [(next(iter(sound.parts.values())), times)]
-            return ", then ".join(name for name in (_INTRO, _BODY) if name in sound.parts), tuple(pieces), 1.0, 1.0
+            return ", then ".join(name for name in (INTRO, BODY) if name in sound.parts), tuple(pieces), 1.0, 1.0
         picked = self.takes.pick(sound)
         if picked is None or picked[1].file is None:
             return "", (), 1.0, 1.0

@@ -83,7 +83,9 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
             parse_math=False, clip_on=True, zorder=3,
         )  # fmt: skip
     if voice.thing and size > _SMALLEST:
-        said = f"{plain(voice.thing)}, {away[0]:.0f} m" + (f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else "")
+        said = f"{plain(voice.thing)}, {away[0]:.0f} m" + (
+            f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else ""
+        )
         axes.text(
             start, lane + height / 2 + 0.02, said, fontsize=size * 0.8, color=INK, va="top", parse_math=False,
             clip_on=True, zorder=3,

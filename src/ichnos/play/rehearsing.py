@@ -21,6 +21,7 @@ from ichnos.audio.process.levels import limit_peaks
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.definitions import TriggerDefinition
+from ichnos.games.profiles.vocabulary import BODY
 from ichnos.play import scene as scenes
 from ichnos.play.acting import Acting, Played, Voice, called
 from ichnos.play.decoding import Sounds
@@ -272,8 +273,8 @@ def _why_not(played: Played, key: str, *, whole: bool) -> str:
     voices = [voice for voice in played.voices if voice.key == key]
     if not voices:
         return "none of its files is there" if whole else ""
-    if all(voice.cut and voice.end == voice.start for voice in voices):
-        return voices[0].cut
+    if any(voice.cut for voice in voices):
+        return ""  # which is a finding of its own
     if not any(voice.gain for voice in voices):
         return "its level is nothing"
     return "it is always too far away"
@@ -320,8 +321,7 @@ def one_key(
     scene = Scene(format=1, seconds=_LONGEST_ALONE, thing=(thing,))
     acting = Acting(world, scene, sounds, rate, seed)
     at = 0
-    goes_round = sound.loop or "body" in sound.parts
-    for _ in range(1 if goes_round else times):
+    for _ in range(1 if sound.loop or BODY in sound.parts else times):
         voice = acting.play(at, key, "you", thing="it", turns=times)
         if voice is not None:
             at = voice.end

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import PurePosixPath
 
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError
 from ichnos.games.catalogues.catalogue import nearest
+from ichnos.games.profiles.calls import Call, parse_call
 from ichnos.review.findings import Finding, finding
 from ichnos.review.keys import alike
 from ichnos.review.subject import Subject
@@ -24,20 +25,50 @@ def findings(subject: Subject) -> Iterator[Finding]:
     if not there:
         return
     defined, files, catalogue = subject.keys, _Files(subject), subject.context.catalogue
+    functions = subject.profile.rules.play.functions
+    calls = [parse_call(means, text) for means, text in functions.items() if means != "listen"]
     for name in there:
         try:
             text = from_bytes(subject.files.read(name), subject.files.label(name))
         except IchnosError:
             continue
+        asked = dict(_asked(text.content, calls))
         for match in _QUOTED.finditer(text.content):
             said, place = match[2], text.place(match.start(2))
             if said in defined or (catalogue is not None and said in catalogue):
+                continue
+            if match.start(2) in asked and (catalogue is not None or defined):
+                near = " or ".join(nearest([*defined, *(catalogue.keys if catalogue else ())], said, 2))
+                reason = f'{asked[match.start(2)]} asks for "{said}", and nothing has that key'
+                yield finding("script-key", place, reason, f"did you mean {near}?")
                 continue
             if meant := alike(said, defined):
                 yield finding("script-key", place, f'"{said}" is no key, and {meant} is', f"did you mean {meant}?")
             elif files.is_missing(said):
                 near = files.nearest(said)
                 yield finding("script-file", place, f'there is no "{said}" in the pack', f"did you mean {near}?")
+
+
+def _asked(text: str, calls: Sequence[Call]) -> Iterator[tuple[int, str]]:
+    """Where a key stands that one of the game's functions is asked for, and the function; those written out alone."""
+    for call in calls:
+        if "key" not in call.arguments:
+            continue  # it stands in a table
+        before = call.arguments.index("key")
+        name = r"\s*".join(map(re.escape, re.split(r"([.:])", call.function)))
+        for found in re.finditer(rf"(?<![\w.:]){name}\s*\(", text):
+            at = found.end()
+            if "--" in text[text.rfind("\n", 0, at) + 1 : found.start()]:
+                continue  # a comment in Lua
+            for _ in range(before):
+                comma = re.compile(r"[^,(){}]*,").match(text, at)
+                if comma is None:
+                    break
+                at = comma.end()
+            else:
+                key = re.compile(r"\s*[\"']").match(text, at)
+                if key is not None:
+                    yield key.end(), call.function
 
 
 class _Files:

@@ -110,7 +110,7 @@ class Subject:
             self.sound_files.file_of(reference)
             for sound in self.pack.defined()
             if sound.loops
-            for reference, _, _ in sound.files()
+            for reference in sound.looped_files()
         }
         own = {one.key for one in (self.context.pack_file.sound if self.context.pack_file else ()) if one.loop}
         looped |= {name for name, keys in self.in_place.items() if own.intersection(keys)}

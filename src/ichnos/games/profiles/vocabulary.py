@@ -9,6 +9,7 @@ belongs to one scope, and the unit that repeats for that scope is found from whe
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
@@ -141,6 +142,14 @@ NAMING = frozenset(
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 
 _OF_PART = re.compile(r"part\.([a-z0-9-]+)\.file")  # part.NAME.file: one part's file, in a place of its own
+
+INTRO, BODY = "intro", "body"  # the parts that a game plays once, and then round and round
+
+
+def goes_round(part: str | None, parts: Collection[str | None]) -> bool:
+    """Is a part of a sound that loops one that loops itself? Not an intro that leads into a body."""
+    return part != INTRO or BODY not in parts
+
 
 FIELD_PREFIX = "field."  # field.NAME: what a profile asks for that this vocabulary does not know
 

@@ -13,7 +13,7 @@ from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
 from ichnos.games.profiles.rules import NameRules
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
 from ichnos.pack.workspace.pack_file import Prop, Sound
@@ -99,18 +99,19 @@ class ClipUses:
                 place=placed.place("parts"),
                 cure="give it takes in that order, with {kept = true} for each file that stays",
             )
-        wanted, pattern = self._target(sound, kind), self.profile.part_paths[kind.name]
+        pattern = self.profile.part_paths[kind.name]
         for name, clip in sound.parts.items():
+            wanted = self._target(sound, kind, loops=goes_round(name, sound.parts))
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
             uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
         return uses
 
-    def _target(self, sound: Sound, kind: Kind) -> Target:
+    def _target(self, sound: Sound, kind: Kind, *, loops: bool = True) -> Target:
         """What the clips of a sound are converted to."""
         return target(
             self.profile,
             kind,
-            loop=bool(sound.loop),
+            loop=bool(sound.loop) and loops,
             mono=sound.mono or "auto",
             treatment=self.workspace.pack_file.steps(sound.treatment),
         )
