@@ -23,6 +23,7 @@ from ichnos.games.profiles import profile
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 DISPLAY = ":97"
+PACK = "storm-watch/build/storm-watch-0.1.0.lampbox"
 
 # name, folder below the demonstration's, commands typed
 PICTURES: list[tuple[str, str, list[str]]] = [
@@ -117,6 +118,10 @@ DRAWN: list[tuple[str, list[str]]] = [
     ("look-picture", ["look", "harbour/engine.wav"]),
     ("heard-picture", ["heard", "harbour/shout.wav", "--bed", "harbour/storm.flac"]),
     ("split-picture", ["split", "harbour/gulls.wav", "--to", "takes", "--dry-run"]),
+    (
+        "rehearse-picture",
+        ["rehearse", "storm-watch/storm.toml", "--pack", PACK, "--game", "tarnlight", "--to", "mix.wav"],
+    ),
     ("treat-picture", ["treat", "harbour/shout.wav", "--to", "ready", "--treatment", "over-the-din"]),
 ]
 
@@ -137,6 +142,8 @@ def main() -> int:
                 with tempfile.TemporaryDirectory() as scratch:
                     _prepare(Path(scratch))
                     option = "--before-after" if command[0] == "treat" else "--picture"
+                    if PACK in command:
+                        subprocess.run(["ichnos", "build", "-w", "storm-watch"], cwd=scratch, env=_environment())
                     # Exit code 1 is a finding, and the picture is drawn all the same.
                     subprocess.run(
                         ["ichnos", *command, option, SHOTS / f"{name}.png"],

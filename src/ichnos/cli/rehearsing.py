@@ -289,7 +289,7 @@ def _count(world: World, count: int, seed: int, picture: Path | None, *, json: b
         from ichnos.files.writing import fresh
         from ichnos.play.drawing import draw_shares
 
-        tables = [*takes, *((name, found.shares) for name, found in schedules)]
+        tables = [*takes, *((f"schedule {name}", found.shares) for name, found in schedules)]
         if not tables:
             raise UsageError("there is nothing to draw", cure="leave --picture out")
         with fresh(picture) as beside:

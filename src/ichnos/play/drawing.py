@@ -8,16 +8,17 @@ from typing import IO, Any
 
 from ichnos.audio.drawing import ALARM, FAINT, INK, OTHER, SOUND, head, new_figure, plain_axes, save
 from ichnos.files.paths import plain
-from ichnos.play.acting import Voice
+from ichnos.play.acting import Mark, Voice
 from ichnos.play.mixing import level
 from ichnos.play.rehearsing import Rehearsal
 from ichnos.play.scene import distance_at
 from ichnos.play.statistics import Share
 
 _MOST_LANES = 60
-_MOST_EVENTS = 14  # that are called by their names
+_ROWS, _EVENT_SIZE = 5, 7.0  # of what happened: rows of text, points
 _SMALLEST, _LARGEST = 5.5, 9.0  # points
 _STEPS = 48  # moments at which the level of a sound is looked at
+_THINNEST = 600  # of the picture's width: the shortest sound is still seen
 _NOTHING = 1e-3  # of full level: it cannot be heard
 _LETTERS = 1500  # of one point that go into a line
 
@@ -33,24 +34,23 @@ def draw_timeline(done: Rehearsal, title: str, to: Path | IO[bytes]) -> None:
     figure = new_figure()
     said = f", {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP" if done.loudness is not None else ""
     head(figure, f"{title}: {done.scene.seconds:g} s{said}")
-    axes = figure.subplots()
+    happened = [mark for mark in played.marks if not mark.trigger]
+    above, axes = figure.subplots(2, 1, sharex=True, height_ratios=[0.14 if happened else 0.01, 1])
+    _happened(above, happened, done)
     more = f" (the first {_MOST_LANES} of {len(keys)} keys)" if hidden else ""
-    plain_axes(axes, f"what plays when{more}; a bar is as high as it is loud at the listener's place")
+    plain_axes(axes, f"what plays when{more}; as high as it is loud where the listener is")
+    for mark in happened:
+        axes.axvline(mark.at / rate, color=FAINT, linewidth=0.7, linestyle=":", zorder=1)
+    starts = sorted((voice.start, voice.key) for voice in played.voices)
     for voice in played.voices:
         if voice.key in lanes and voice.end > voice.start:
-            _bar(axes, voice, lanes[voice.key], done, size, height)
+            behind = next((at for at, key in starts if key == voice.key and at > voice.start), played.frames)
+            _bar(axes, voice, lanes[voice.key], done, size, height, behind / rate)
     for mark in played.marks:
         if mark.trigger and mark.key in lanes:
-            axes.plot(
-                mark.at / rate,
-                lanes[mark.key] - height / 2 - 0.08,
-                marker="v",
-                markersize=size * 0.6,
-                color=INK,
-                zorder=4,
-            )
-    _events(axes, done)
-    axes.set_ylim(max(0.6, len(shown) - 0.4), -0.9)
+            at = lanes[mark.key] - height / 2 - 0.08
+            axes.plot(mark.at / rate, at, marker="v", markersize=size * 0.6, color=INK, zorder=4)
+    axes.set_ylim(max(0.6, len(shown) - 0.4), -0.7)
     axes.set_xlim(0, done.scene.seconds)
     axes.set_yticks(range(len(shown)), [plain(key) for key in shown], fontsize=size, parse_math=False)
     axes.set_xlabel("seconds", fontsize=8, color=INK)
@@ -59,10 +59,29 @@ def draw_timeline(done: Rehearsal, title: str, to: Path | IO[bytes]) -> None:
     save(figure, to)
 
 
-def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, height: float) -> None:
+def _happened(axes: Any, marks: Sequence[Mark], done: Rehearsal) -> None:
+    """What happened, each at its moment, in as many rows as it takes for none to lie over another."""
+    axes.set_axis_off()
+    axes.set_ylim(_ROWS, 0)
+    free = [0.0] * _ROWS  # up to where each row is taken
+    for mark in marks:
+        at = mark.at / done.played.rate
+        width = (len(mark.text) + 2) * done.scene.seconds / _LETTERS * _EVENT_SIZE
+        row = next((row for row in range(_ROWS) if free[row] <= at and at + width <= done.scene.seconds), None)
+        if row is None:
+            axes.plot(at, _ROWS - 0.1, marker="|", markersize=4, color=INK)
+            continue
+        free[row] = at + width
+        axes.text(
+            at, row + 0.5, f"| {plain(mark.text)}", fontsize=_EVENT_SIZE, color=INK, va="center", parse_math=False
+        )
+
+
+def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, height: float, behind: float) -> None:
     """A sound: as high as it is loud at each moment, with its take, and how far away it is."""
     rate, scene = done.played.rate, done.scene
-    start, end = voice.start / rate, voice.end / rate
+    start = voice.start / rate
+    end = max(voice.end / rate, start + scene.seconds / _THINNEST)
     colour = OTHER if voice.kind == "interlude" else SOUND
     moments = [start + (end - start) * step / _STEPS for step in range(_STEPS + 1)]
     away = [distance_at(scene, voice.thing, moment) for moment in moments]
@@ -83,25 +102,12 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
             parse_math=False, clip_on=True, zorder=3,
         )  # fmt: skip
     if voice.thing and size > _SMALLEST:
-        said = f"{plain(voice.thing)}, {away[0]:.0f} m" + (
-            f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else ""
-        )
-        axes.text(
-            start, lane + height / 2 + 0.02, said, fontsize=size * 0.8, color=INK, va="top", parse_math=False,
-            clip_on=True, zorder=3,
-        )  # fmt: skip
-
-
-def _events(axes: Any, done: Rehearsal) -> None:
-    """What happened, as lines over all lanes."""
-    marks = [mark for mark in done.played.marks if not mark.trigger]
-    for number, mark in enumerate(marks):
-        at = mark.at / done.played.rate
-        axes.axvline(at, color=FAINT, linewidth=0.7, linestyle=":", zorder=1)
-        if len(marks) <= _MOST_EVENTS:
+        far = f"{away[0]:.0f} m" + (f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else "")
+        said = voice.thing if voice.thing.endswith(" m") else f"{voice.thing}, {far}"
+        if (behind - start) / scene.seconds * _LETTERS / size > len(said):
             axes.text(
-                at, 1.005 + 0.022 * (number % 2), plain(mark.text), fontsize=6.5, color=INK, rotation=0,
-                transform=axes.get_xaxis_transform(), parse_math=False, clip_on=False,
+                start, lane + height / 2 + 0.02, plain(said), fontsize=size * 0.8, color=INK, va="top",
+                parse_math=False, clip_on=True, zorder=3,
             )  # fmt: skip
 
 
@@ -118,7 +124,7 @@ def _legend(axes: Any, voices: Sequence[Voice], triggers: bool) -> None:
     if any(voice.cut for voice in voices):
         handles.append(Line2D([], [], color=ALARM, linewidth=2, label="cut off"))
     axes.legend(
-        handles=handles, loc="lower right", bbox_to_anchor=(1, 1.045), ncols=len(handles), fontsize=8, frameon=False
+        handles=handles, loc="lower right", bbox_to_anchor=(1, 1.0), ncols=len(handles), fontsize=8, frameon=False
     )
 
 

@@ -100,7 +100,7 @@ def rehearse(
             world.triggers = [(whose, one) for whose, one in world.triggers if whose != "script"]
         if seconds is not None:
             scene = scene.model_copy(update={"seconds": seconds})
-        acting = Acting(world, scene, sounds, rate, seed)
+        acting = Acting(world, scene, sounds, rate, seed, sure=whole)
         played = acting.run(scripts.listeners, scripts.asked)
         triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
     done = Rehearsal(scene, played, [], [*scripts.notes], curve=world.profile.rules.play.curve)
@@ -260,7 +260,7 @@ def _findings(
         yield finding("stereo-at-a-place", place, f'"{key}" has a place, and {file} is stereo')
     for trigger in triggers:
         name = called(trigger)
-        if not played.fired.get(name):
+        if name not in played.met:
             yield finding("trigger-never-fired", trigger.place, f'"{name}" never did anything')
 
 

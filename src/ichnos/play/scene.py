@@ -19,7 +19,7 @@ Spot = tuple[float, float]  # metres to the east and to the north
 
 _APART = 0.5  # seconds between two sounds of a scene that is made up
 _LONGEST = 4.0  # seconds that each is heard there
-_SPED_UP, _FOR = 40.0, 600.0  # a schedule in it: so many times faster, for so long
+_SPED_UP, _FOR = 10.0, 600.0  # a schedule in it: so many times faster, for so long
 
 
 class Step(TomlTable):
