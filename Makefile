@@ -38,6 +38,7 @@ bench: $(READY)
 	$(BIN)/python benchmarks/conversion.py
 	$(BIN)/python benchmarks/workspace.py
 	$(BIN)/python benchmarks/placing.py
+	$(BIN)/python benchmarks/rehearsal.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)

@@ -56,6 +56,8 @@ COMMANDS = (
     "treat clips/draught.wav --trim --to out --overwrite", "start ../new --game ../game", "assign --from clips",
     "install", "install --dry-run --json", "install ../storm-watch/build --to ../Tarnlight", "restore", "restore --force",
     "installed", "installed --json", "status", "status --json", "build --install", "swap boat.foghorn.near clips/draught.wav",
+    "rehearse", "rehearse storm.toml --json", "rehearse storm.toml --to m.wav --picture m.png --overwrite --seconds 3",
+    "rehearse --statistics 100", "rehearse --write-scene w.toml --overwrite", "play tower.bell.near --to b.wav --overwrite",
     "trigger stair.hail.wild --event dusk --from stove", "schedule night stair.hail.wild --interlude boat.foghorn.near",
 )  # fmt: skip
 
@@ -118,7 +120,7 @@ def names(_: Path, chance: random.Random) -> Case:
 def fields(root: Path, chance: random.Random) -> Case:
     """Values that nobody can mean, in the workspace's file and in the profile's."""
     profile = chance.random() < 0.5
-    path = Path("game/game.toml") if profile else Path(WORKSPACE, "ichnos.toml")
+    path = Path("game/game.toml") if profile else Path(WORKSPACE, chance.choice(["ichnos.toml", "storm.toml"]))
     lines = (root / path).read_text("utf-8").splitlines()
     value = chance.choice([*NUMBERS, json.dumps(EVIL), '"../../x"', '"/etc/passwd"', '"@key@"', '"' + "@title@" * 40 + '"', '"\\u0000"', "1979-05-27", '"(a+)+$"', '"' + "x" * 100_000 + '"'])  # fmt: skip
     extra = chance.choice(["volume", "pitch", "weight", "near", "far", "title", "file", "kind", "category", "like", "takes", "parts", "fields", "key", "treatment", "loop"])  # fmt: skip
@@ -129,13 +131,14 @@ def fields(root: Path, chance: random.Random) -> Case:
         lines.insert(at, f"{extra} = {value}")
     text = "\n".join(lines)
     words = ["games", "check", "../game"] if profile else chance.choice(COMMANDS[:5]).split()
+    words = ["rehearse", "storm.toml", "--to", "m.wav"] if path.name == "storm.toml" else words
     return words, lambda here, _: (here / path).write_text(text, "utf-8", "replace") and None
 
 
 def options(_: Path, chance: random.Random) -> Case:
     """Values that nobody can mean, in options."""
     option = chance.choice(["--gain", "--loudness", "--limit", "--fade", "--speed", "--pitch", "--trim", "--cut", "--repeat", "--high-pass", "--bell", "--soft-clip", "--loop-fade"])  # fmt: skip
-    words = chance.choice([["treat", "clips/draught.wav", "--to", "out", option], ["convert", "clips/draught.wav", "--to", "out", "--container", "ogg", chance.choice(["--rate", "--quality", "--channels", "--mono", "--codec", "--bits"])], ["split", "clips/draught.wav", "--to", "out", chance.choice(["--threshold", "--gap", "--shortest", "--margin"])], ["loop", "clips/draught.wav", chance.choice(["--start", "--end", "--fade", "--within"])], ["heard", "clips/draught.wav", "--bed", "clips/gull.ogg", "--wish"], ["keys", chance.choice(["--most", "--category", "--sort"])], ["check", "--budget"], ["explain"], ["build", "--game"], ["look", "clips", "--game"]])  # fmt: skip
+    words = chance.choice([["treat", "clips/draught.wav", "--to", "out", option], ["convert", "clips/draught.wav", "--to", "out", "--container", "ogg", chance.choice(["--rate", "--quality", "--channels", "--mono", "--codec", "--bits"])], ["split", "clips/draught.wav", "--to", "out", chance.choice(["--threshold", "--gap", "--shortest", "--margin"])], ["loop", "clips/draught.wav", chance.choice(["--start", "--end", "--fade", "--within"])], ["heard", "clips/draught.wav", "--bed", "clips/gull.ogg", "--wish"], ["rehearse", chance.choice(["--seconds", "--seed", "--statistics"])], ["play", "tower.bell.near", "--to", "b.wav", "--times"], ["keys", chance.choice(["--most", "--category", "--sort"])], ["check", "--budget"], ["explain"], ["build", "--game"], ["look", "clips", "--game"]])  # fmt: skip
     return [
         *words,
         chance.choice([*NUMBERS, EVIL, "", "../../x", "1:2:3:4", "\udcff"]).replace("\0", ""),
@@ -186,7 +189,17 @@ def packs(root: Path, chance: random.Random) -> Case:
                 link.create_system, link.external_attr = 3, (stat.S_IFLNK | 0o777) << 16
                 new.writestr(link, "/etc/passwd")
 
-    words = chance.choice([["check"], ["check", "--json"], ["check", "--sarif"], ["install", "--to", "../Tarnlight"]])
+    words = chance.choice(
+        [
+            ["check"],
+            ["check", "--json"],
+            ["check", "--sarif"],
+            ["install", "--to", "../Tarnlight"],
+            ["rehearse", "--json", "--pack"],
+        ]
+    )
+    if words[0] == "rehearse":
+        return [*words, "../their.lampbox", "--game", "../game"], lay
     return [words[0], "../their.lampbox", "--game", "../game", *words[1:]], lay
 
 

@@ -59,11 +59,11 @@ KINDS = {
 
 
 def _damaged(data: bytes) -> Iterator[bytes]:
-    """Cut at every 64th byte, and with a few bits turned over, more of them at the front."""
-    for length in range(0, len(data), 64):
+    """Cut at every 160th byte, and with a few bits turned over, more of them at the front."""
+    for length in range(0, len(data), 160):
         yield data[:length]
     random = np.random.default_rng(len(data))
-    for number in range(150):
+    for number in range(70):
         flipped = bytearray(data)
         reach = len(data) if number % 2 else min(len(data), 400)
         for at in random.integers(0, reach, size=1 + number % 3).tolist():

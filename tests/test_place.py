@@ -246,7 +246,7 @@ class Modder(RuleBasedStateMachine):
 
 TestModder = Modder.TestCase
 TestModder.settings = settings(
-    max_examples=25, stateful_step_count=14, deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=18, stateful_step_count=14, deadline=None, suppress_health_check=list(HealthCheck)
 )
 
 

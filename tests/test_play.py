@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import math
+import shutil
 import time
 import wave
 from collections.abc import Callable
@@ -75,7 +77,29 @@ def rms(block: np.ndarray) -> np.ndarray:
     return np.sqrt((block**2).mean(axis=0))
 
 
+_BUILT: dict[tuple[str, str, str], Made] = {}  # a game and a pack are built once, and copied
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _kept(tmp_path_factory: pytest.TempPathFactory) -> None:
+    _BUILT.clear()
+    global _folder
+    _folder = tmp_path_factory.mktemp("played")
+
+
+_folder = Path()
+
+
 def game_of(tmp_path: Path, shape: str, sounds: str, more: str = "", extra: dict[str, str] | None = None) -> Made:
+    if (shape, sounds, more) not in _BUILT:
+        _BUILT[shape, sounds, more] = _built(_folder / str(len(_BUILT)), shape, sounds, more, extra)
+    shutil.copytree(_BUILT[shape, sounds, more].folder, tmp_path, dirs_exist_ok=True, copy_function=shutil.copy2)
+    game = copy.copy(_BUILT[shape, sounds, more])
+    game.folder, game.profile, game.own = tmp_path, tmp_path / shape, tmp_path / "own"
+    return game
+
+
+def _built(tmp_path: Path, shape: str, sounds: str, more: str, extra: dict[str, str] | None) -> Made:
     tree = {**SHAPES[shape], "tree/all/@key@-@take.number@.wav": "", "tree/parts/@key@-@part.name@.wav": ""}
     tree |= extra or {}
     game = Made(tmp_path, shape, RULES.format(curve=CURVES[shape]) + more, tree, {})
@@ -353,13 +377,19 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
 
 
 def test_the_games_own_sounds_play_with_the_packs(workspace: Path) -> None:
+    own = workspace.parent / "Tarnlight/base/lore/audio"
+    (own / "weather").mkdir()
+    shutil.copy(own / "signals/tower-bell-near-1.ogg", own / "weather/shore-wind-steady-1.ogg")
     scene = workspace / "both.toml"
     scene.write_text(
         "format = 1\nseconds = 4\n"
+        + happening(2, 'play = "roof.hail.wild"')
         + happening(0, 'play = "shore.wind.steady"')
         + happening(1, 'play = "tower.bell.near"')
     )
-    said = json.loads(run("rehearse", "both.toml", "--json", cwd=workspace).out)
+    done = run("rehearse", "both.toml", "--json", cwd=workspace)
+    said = json.loads(done.out)
+    assert "of the game's own, roof.hail.wild cannot be read, and did not play" in done.err
     assert [(one["key"], one["whose"]) for one in said["sounds"]] == [
         ("shore.wind.steady", ""), ("tower.bell.near", "storm-watch-0.1.0"),
     ]  # fmt: skip

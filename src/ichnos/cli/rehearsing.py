@@ -378,7 +378,9 @@ def _loudspeaker() -> Any:
     except (ImportError, OSError) as error:
         missing = isinstance(error, ModuleNotFoundError)
         what = "nothing that plays sound is installed" if missing else f"this computer's sound cannot be used ({error})"
-        raise IchnosError(what, cure='pip install "ichnos[listen]", or write it into a file: --to FILE.wav') from None
+        raise IchnosError(
+            what, cure='pip install "ichnos[loudspeaker]", or write it into a file: --to FILE.wav'
+        ) from None
     try:
         sounddevice.query_devices(kind="output")
     except (sounddevice.PortAudioError, ValueError) as error:

@@ -73,6 +73,7 @@ class Played:
     unknown: list[tuple[str, str, Place]] = field(default_factory=list)  # a key that nothing has, who asked, where
     stuck: dict[str, Place] = field(default_factory=dict)  # keys whose intro goes round, so that no body comes
     at_a_place: dict[str, str] = field(default_factory=dict)  # stereo files that have one, and who says so
+    without: set[str] = field(default_factory=set)  # keys of which a file was to be played that is not there
     unplaced: set[str] = field(default_factory=set)  # things that nobody has said the place of
 
 
@@ -243,6 +244,8 @@ class Acting:
             return None
         what, pieces, gain_of, pitch = self._picked(sound, turns)
         if not pieces:
+            self.played.without.add(key)
+            self._mark(at, f"{key} has no file that can be played")
             return None
         if len(self.played.voices) >= _MOST:
             raise IchnosError(f"more than {_MOST:,} sounds play in this scene", cure="make it shorter")

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
     from ichnos.audio.files.loops import Loop
 
+_BLOCK = 8192  # frames
 _KEPT = 24  # decoded sounds that are kept: the longer ones lie on the disk
 
 
@@ -105,10 +106,24 @@ class Sounds:
             return
         start, end = self.turn(found)
         yield from spool.blocks(0, end)
-        done = 1
-        while turns == 0 or done < turns:
+        left = None if turns == 0 else (turns - 1) * (end - start)
+        while spool.frames > start and (left is None or left > 0):
+            for block in self._turn(spool, start, end):
+                part = block if left is None else block[:left]
+                left = None if left is None else left - len(part)
+                if len(part):
+                    yield part
+
+    @staticmethod
+    def _turn(spool: Spool, start: int, end: int) -> Iterator[Block]:
+        """One turn; of a short one as many as make a block."""
+        import numpy as np
+
+        if end - start >= _BLOCK:
             yield from spool.blocks(start, end)
-            done += 1
+            return
+        turn = spool.part(start, end)
+        yield np.tile(turn, (-(-_BLOCK // max(1, len(turn))), 1))
 
     def _spool(self, file: SoundFile) -> Spool | None:
         at = (id(file.files), file.name)

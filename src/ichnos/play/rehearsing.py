@@ -117,6 +117,10 @@ def rehearse(
     done.findings += [
         finding("script-stopped" if one.stopped else "script-error", one.place, one.what) for one in scripts.wrong
     ]
+    locked = [key for key in sorted(played.without) if world.sounds[key].whose == GAME]
+    if locked:
+        more = f" and {len(locked) - 3} more" if len(locked) > 3 else ""
+        done.notes.append(f"of the game's own, {', '.join(locked[:3])}{more} cannot be read, and did not play")
     if played.unplaced:
         names = ", ".join(sorted(played.unplaced))
         done.notes.append(f"the scene does not say where {names} stands: it is heard from where the listener begins")
@@ -272,7 +276,7 @@ def _why_not(played: Played, key: str, *, whole: bool) -> str:
     """Why a key is not heard in a scene; empty where the scene simply has no part for it."""
     voices = [voice for voice in played.voices if voice.key == key]
     if not voices:
-        return "none of its files is there" if whole else ""
+        return "none of its files is there" if whole or key in played.without else ""
     if any(voice.cut for voice in voices):
         return ""  # which is a finding of its own
     if not any(voice.gain for voice in voices):

@@ -34,6 +34,8 @@ class Takes:
 
 def weighted(draw: float, weights: Sequence[float]) -> int:
     """The place in which a draw from 0 to 1 falls, each place as wide as its weight."""
+    if not sum(weights):
+        weights = [1.0] * len(weights)
     left = draw * sum(weights)
     for at, weight in enumerate(weights):
         left -= weight

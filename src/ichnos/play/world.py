@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
@@ -24,6 +25,8 @@ from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
 
 GAME = "the game"  # whose the game's own sounds are
 LUA = ".lua"
+_LOUDEST = 100.0  # what a definition says beyond these, no game does
+_LOWEST, _HIGHEST = 1 / 16, 16.0  # of a pitch
 
 
 @dataclass(frozen=True)
@@ -183,9 +186,9 @@ class _Loading:
         takes = tuple(
             PlayedTake(
                 self.file(layer, take.file) if take.file is not None else None,
-                take.weight if take.weight is not None else 1.0,
-                _number(take.values.get("take.volume"), 1),
-                _number(take.values.get("take.pitch"), 1),
+                _number(take.weight, 1),
+                _number(take.values.get("take.volume"), 1, most=_LOUDEST),
+                _number(take.values.get("take.pitch"), 1, _LOWEST, _HIGHEST),
             )
             for take in sound.takes
         )
@@ -198,11 +201,11 @@ class _Loading:
         positional, loop = said.get("positional"), said.get("loop")
         return PlayedSound(
             sound.key, layer.whose, kind, sound.place, takes, parts,
-            _number(said.get("volume"), 1), _number(said.get("pitch"), 1),
+            _number(said.get("volume"), 1, most=_LOUDEST), _number(said.get("pitch"), 1, _LOWEST, _HIGHEST),
             _number(said.get("near"), rules.near), _number(said.get("far"), rules.far),
             rules.positional if positional is None else positional is True, None if loop is None else loop is True,
-            _number(said.get("fade"), 0), _number(said.get("priority"), 0),
-            round(_number(voices, 1)) if voices is not None else None,
+            _number(said.get("fade"), 0), _number(said.get("priority"), 0, -1e6),
+            round(_number(voices, 1, 1)) if voices is not None else None,
         )  # fmt: skip
 
     def file(self, layer: _Layer, reference: str) -> SoundFile | None:
@@ -237,8 +240,11 @@ def _sounds(profile: Profile, files: Files) -> list[str]:
     return [name for name in files.names() if PurePosixPath(name).suffix.lower() in suffixes]
 
 
-def _number(value: Value, otherwise: float) -> float:
-    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else otherwise
+def _number(value: Value, otherwise: float, least: float = 0.0, most: float = 1e6) -> float:
+    """A number of a definition, as far as it can be meant: a stranger's may be anything."""
+    if not isinstance(value, int | float) or isinstance(value, bool) or not math.isfinite(value):
+        return otherwise
+    return min(max(float(value), least), most)
 
 
 def refuse_unknown(world: World, key: str) -> PlayedSound:
