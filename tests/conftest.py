@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import io
 import json
 import shutil
@@ -14,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import typer.main
 from hypothesis import settings
 
 from ichnos.cli.main import main
@@ -23,6 +25,7 @@ from ichnos.games.profiles import profile
 
 settings.register_profile("untimed", deadline=None)  # a busy machine is no failure
 settings.load_profile("untimed")
+typer.main.get_command = functools.cache(typer.main.get_command)  # built once: they took a third of all the time
 
 
 @dataclass
@@ -76,6 +79,8 @@ def _demo(_user: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     made_up.lay_installation(sample, folder / "Tarnlight")
     made_up.lay_clips(sample, folder / "storm-watch")
     for step in sample.steps:
+        if step.command[0] == "rehearse":
+            continue  # it changes nothing here
         result = run(*step.command, cwd=folder / step.folder)
         assert result.code == 0, result.err
     return folder

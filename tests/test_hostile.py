@@ -181,7 +181,7 @@ def killed(folder: Path, check: str, *words: str, step: int = 1, first: str = ""
 
 
 def test_a_release_killed_at_any_moment_is_whole_or_was_never_begun(workspace: Path) -> None:
-    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=12) > 3
+    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=15) > 3
 
 
 ARCHIVED = """
@@ -196,7 +196,7 @@ assert not [path for path in Path("storm-watch").rglob("*") if path.name.endswit
 
 def test_an_archive_killed_at_any_moment_is_the_old_one_or_the_new(workspace: Path) -> None:
     edit(workspace, 'title = "Storm watch"', 'title = "Otherwise"')
-    assert killed(workspace.parent, ARCHIVED, "build", "-w", "storm-watch", step=5) > 2
+    assert killed(workspace.parent, ARCHIVED, "build", "-w", "storm-watch", step=7) > 2
 
 
 @pytest.mark.parametrize("swaps", [True, False])
@@ -209,7 +209,7 @@ def test_a_folder_killed_at_any_moment_is_the_old_one_or_the_new(tmp_path: Path,
     assert run("build", cwd=base / "own").code == 0
     run("assign", "gate.shuts", base / "own/c2.wav", "--new", cwd=base / "own")
     first = "" if swaps else "import ichnos.files.writing as w; w._swapped = lambda *_: False"
-    assert killed(base, BUILT, "build", "-w", "own", step=5, first=first) > 3
+    assert killed(base, BUILT, "build", "-w", "own", step=7, first=first) > 3
 
 
 # Profiles from strangers.
