@@ -418,7 +418,7 @@ SPOKEN = {
     ),
     "rows.csv": "name,tongue,called,words\n@prop.name@,@language@,@prop.title@,@prop.text=@\n",
     "files/@language@.txt": "@prop.name@ = @prop.title@\n",
-    "with-sounds.json": (
+    "both-apart.json": (
         '{"s": [{"k": "@key@", "t": {"@language@": "@title@"}}],'
         ' "p": [{"n": "@prop.name@", "t": {"@language@": "@prop.title@"}, "w": "@prop.text@"}]}\n'
     ),
@@ -459,7 +459,7 @@ def test_titles_and_texts_of_props_by_language_wherever_a_game_has_them(tmp_path
             "en": {"stove": {"t": "A stove", "w": "Warm."}, "kettle": {"t": "A kettle"}},
             "nl": {}, "de": {"stove": {"t": "Ein Ofen", "w": "Warm!"}},
         },
-        "with-sounds.json": {
+        "both-apart.json": {
             "s": [{"k": "reed", "t": {"en": "Reed", "nl": "Riet"}}],
             "p": [{"n": "stove", "t": STOVE, "w": "Warm."}, {"n": "kettle", "t": KETTLE}],
         },
@@ -475,7 +475,7 @@ def test_titles_and_texts_of_props_by_language_wherever_a_game_has_them(tmp_path
         ),
     }  # fmt: skip
     assert found == expected[shape]
-    lost = {"alone.json": "the title in de, the text in de", "with-sounds.json": "key, the text in de"}.get(shape)
+    lost = {"alone.json": "the title in de, the text in de", "both-apart.json": "key, the text in de"}.get(shape)
     assert lost is None or f"stove: Mill has no place for {lost} of a prop" in said
     untitled = 'the prop "kettle" has no title in de' in run("check", cwd=game.own).out
     assert untitled is (shape != "alone.json")

@@ -6,10 +6,12 @@ import copy
 import json
 import math
 import shutil
+import sys
 import time
 import wave
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -374,6 +376,20 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
     ):
         done = run(*words, cwd=game.own)
         assert (done.code > 0, message in done.err) == (True, True), done.err
+
+
+def test_through_the_loudspeaker_where_there_is_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    game, heard = game_of(tmp_path, "mill", sound("hum")), []
+    monkeypatch.setitem(sys.modules, "sounddevice", None)
+    assert 'pip install "ichnos[loudspeaker]"' in run("play", "hum", cwd=game.own).err
+    fake = SimpleNamespace(
+        PortAudioError=OSError, query_devices=lambda kind: {}, play=lambda *words, blocking: heard.append(words)
+    )
+    monkeypatch.setitem(sys.modules, "sounddevice", fake)
+    done = run("play", "hum", "--times", "2", "--json", cwd=game.own)
+    assert (done.code, len(json.loads(done.out)["sounds"])) == (0, 2)
+    ((samples_, rate),) = heard
+    assert (samples_.shape, rate) == ((2 * RATE, 2), RATE)
 
 
 def test_the_games_own_sounds_play_with_the_packs(workspace: Path) -> None:

@@ -73,7 +73,6 @@ def rehearse(
     from ichnos.files import disk
     from ichnos.play import rehearsing
     from ichnos.play import scene as scenes
-    from ichnos.play.decoding import Sounds
 
     if seconds is not None and not 0 < seconds <= _DAY:
         raise UsageError(
@@ -93,7 +92,7 @@ def rehearse(
         if write_scene is not None:
             from ichnos.files.writing import write_whole
 
-            made = scenes.made_up(world, rehearsing.lengths(world, Sounds(world.profile)))
+            made = rehearsing.made_scene(world, seed)
             write_whole(write_scene, scenes.written(made).encode())
             show.say(f"{write_scene} is written: {made.seconds:.0f} s, {len(made.happening)} happenings.")
             return
@@ -336,6 +335,7 @@ def play(
     seed: _Seed = 1,
     overwrite: Overwrite = False,
     workspace: WorkspaceFolder = Path(),
+    json: Json = False,
 ) -> None:
     """Play one key of a built pack as the game would: through the loudspeaker, or into a WAV."""
     from ichnos.files import disk
@@ -362,6 +362,9 @@ def play(
                 device.play(samples, rate, blocking=True)
     for note in done.notes:
         show.say(f"Note: {note}.", err=True)
+    if json:
+        show.as_json(_as_json(world, done, to, None))
+        return
     for line in _log(world, done):
         show.say(line)
     if to is not None:

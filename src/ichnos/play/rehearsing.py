@@ -68,6 +68,13 @@ def lengths(world: World, sounds: Sounds) -> dict[str, float]:
     return found
 
 
+def made_scene(world: World, seed: int) -> Scene:
+    """The scene that is made up from the packs of a world."""
+    with closing(Scripts(world, seed)) as scripts:
+        triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
+        return scenes.made_up(world, triggers, lengths(world, Sounds(world.profile)))
+
+
 def rehearse(
     world: World,
     scene: Scene | None,
@@ -93,16 +100,17 @@ def rehearse(
     rate = world.profile.rules.audio.rate or _RATE
     whole = scene is None
     with closing(Scripts(world, seed)) as scripts:
+        triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
         if scene is None:
-            for trigger, _ in scripts.listeners:
-                world.triggers.append(("script", trigger))
-            scene = scenes.made_up(world, lengths(world, sounds))
-            world.triggers = [(whose, one) for whose, one in world.triggers if whose != "script"]
+            scene = scenes.made_up(world, triggers, lengths(world, sounds))
         if seconds is not None:
             scene = scene.model_copy(update={"seconds": seconds})
         acting = Acting(world, scene, sounds, rate, seed, sure=whole)
         played = acting.run(scripts.listeners, scripts.asked)
-        triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
+    if whole and played.unplaced:  # things that scripts alone know
+        placed = (scenes.Thing(name=name, place=(3.0, 4.0)) for name in sorted(played.unplaced))
+        scene = scene.model_copy(update={"thing": (*scene.thing, *placed)})
+        played.unplaced.clear()
     done = Rehearsal(scene, played, [], [*scripts.notes], curve=world.profile.rules.play.curve)
     mixing = Mixing(played, scene, sounds, world.profile.rules.play.curve)
     bed = _Bed(folder, scene, rate) if scene.bed else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, Literal
 
 import tomlkit
@@ -128,10 +128,11 @@ def written(scene: Scene) -> str:
     return tomlkit.dumps(document)
 
 
-def made_up(world: World, lengths: dict[str, float]) -> Scene:
+def made_up(world: World, triggers: Sequence[TriggerDefinition], lengths: dict[str, float]) -> Scene:
     """A scene in which each sound of the packs is heard: near and far, by each trigger, in each schedule.
 
     Args:
+        triggers: those of tables, and those that scripts wait for.
         lengths: of each key, in seconds, as far as one of its takes can be read.
     """
     happenings: list[dict[str, Any]] = []
@@ -152,9 +153,10 @@ def made_up(world: World, lengths: dict[str, float]) -> Scene:
             happenings.append({"at": now, "play": sound.key, **({"from": name} if name else {})})
             happenings.append({"at": now + lasts(sound.key) - _APART, "stop": sound.key, "fade": 0.2})
             now += lasts(sound.key)
-    for _, trigger in world.triggers:
+    for trigger in triggers:
         happenings += _of_trigger(trigger, now, things)
-        now += lasts(trigger.key) + _number(trigger, "trigger.delay")
+        unknown = _LONGEST + _APART  # what a script will play, nobody can tell
+        now += (lasts(trigger.key) if trigger.key else unknown) + _number(trigger, "trigger.delay")
         if trigger.key is not None and trigger.values.get("trigger.does") in (None, "play"):
             happenings.append({"at": now - _APART / 2, "stop": trigger.key, "fade": 0.2})
     for prop in world.props:
