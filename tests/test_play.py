@@ -22,9 +22,7 @@ from ichnos.games.definitions import EntryDefinition, ScheduleDefinition
 from ichnos.play.turns import Turns
 
 RATE = 22050
-FIELDS = (
-    'near="@near@" far="@far@" here="@positional@" again="@loop@" rank="@priority@" at-most="@voices@" loud="@volume@"'
-)
+FIELDS = 'near="@near@" far="@far@" high="@pitch@" here="@positional@" again="@loop@" rank="@priority@" at-most="@voices@" loud="@volume@"'
 TRIGGERS = "name,what,where,key,from,once,luck\n@trigger.name@,@trigger.event@,@trigger.where@,@trigger.key@,@trigger.from@,@trigger.once=false@,@trigger.odds=1@\n"
 SHAPES = {
     "mill": {
@@ -201,9 +199,13 @@ def test_a_loop_of_three_turns_is_exact(tmp_path: Path) -> None:
 
 def test_an_intro_once_and_then_the_body_round_and_round(tmp_path: Path) -> None:
     parts = '\n[[sound]]\nkey = "shift"\nnew = true\nloop = true\nparts = {intro = "c1.wav", body = "c2.wav"}\n'
-    game = game_of(tmp_path, "quay", parts)
+    game = game_of(tmp_path, "quay", parts + sound("bat", more="pitch = 2"))
     happenings = [happening(0, 'play = "shift"'), happening(3.5, 'stop = "shift"\nfade = 0.5')]
     _, said = rehearsed(game, scene_of(game, 5, *happenings), "--to", "mix.wav")
+    assert run("play", "bat", "--to", "bat.wav", cwd=game.own).code == 0
+    bat = samples(game.own / "bat.wav")
+    assert len(bat) == RATE // 2  # an octave up is half as long
+    assert np.abs(np.fft.rfft(bat[2000:9000, 0])).argmax() * RATE / 7000 == pytest.approx(1000, abs=4)
     mix = samples(game.own / "mix.wav")
     for at, pitch in ((0.5, 500), (1.5, 1000), (2.5, 1000), (3.2, 1000)):
         heard = np.abs(np.fft.rfft(mix[round(at * RATE) : round(at * RATE) + 2205, 0]))
@@ -376,6 +378,41 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
     ):
         done = run(*words, cwd=game.own)
         assert (done.code > 0, message in done.err) == (True, True), done.err
+
+
+BY_PATH = """
+[modes]
+replace = "by-path"
+new = false
+
+[catalogue]
+folder = "house"
+
+[[document]]
+path = "table.tsv"
+mode = "known"
+entry-for = "take"
+"""
+
+
+def test_files_in_the_place_of_the_games_own_play_under_its_keys(tmp_path: Path) -> None:
+    game = Made(
+        tmp_path, "moor", BY_PATH,
+        {"tree/table.tsv": "call\tlies\n@key@\t@file@\n", "tree/loud/@key@-@take.number@.wav": ""},
+        {"house/table.tsv": "call\tlies\nmoth.lands\tloud/m1.lck\ndusk\tloud/dusk.wav\n", "house/loud/m1.lck": "?"},
+    )  # fmt: skip
+    tone(tmp_path / "game/house/loud/dusk.wav")
+    game.start('\n[[sound]]\nkey = "moth.lands"\ntakes = ["c1.wav"]\n', keys=2)
+    assert run("build", cwd=game.own).code == 0
+    _, said = rehearsed(game)
+    assert [(one["key"], one["files"], one["whose"]) for one in said["sounds"]] == [
+        ("moth.lands", ["loud/m1.wav"], "my-own"),
+    ]  # fmt: skip
+    _, said = rehearsed(game, scene_of(game, 1, happening(0, 'play = "dusk"')))
+    assert [(one["key"], one["whose"]) for one in said["sounds"]] == [("dusk", "")]
+    shutil.copytree(game.own / "build/my-own", tmp_path / "theirs")
+    _, said = rehearsed(game, "--pack", "build/my-own", "--pack", tmp_path / "theirs")
+    assert ids(said) == ["wrong-winner"]
 
 
 def test_through_the_loudspeaker_where_there_is_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -77,7 +77,7 @@ def check(
     own = not packs
     if not packs:
         packs = [last_built(loaded)]
-        _warn_if_behind(loaded)
+        warn_if_behind(loaded)
     context = _context(loaded, game, installation, own=own or _are_own(packs, loaded))
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
@@ -205,7 +205,7 @@ def last_built(loaded: Workspace | None) -> Path:
     return package
 
 
-def _warn_if_behind(loaded: Workspace | None) -> None:
+def warn_if_behind(loaded: Workspace | None) -> None:
     from ichnos.pack.build import building
 
     if loaded and not building.is_current(loaded):

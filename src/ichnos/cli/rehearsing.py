@@ -147,7 +147,7 @@ def _world(
     stack: ExitStack, packs: list[Path] | None, game: str | None, installation: Path | None, workspace: Path
 ) -> World:
     """The stand-in game, loaded; what it holds open is let go of with the stack."""
-    from ichnos.cli.checking import last_built, workspace_at
+    from ichnos.cli.checking import last_built, warn_if_behind, workspace_at
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.profiles import loading, places
@@ -163,7 +163,10 @@ def _world(
         known, own = library.load(profile.identity), None
     if installation is not None:
         own = Inside(game_files(installation, profile), profile.rules.catalogue.folder)
-    paths = packs or [last_built(loaded)] if loaded is not None else packs or []
+    paths = packs or []
+    if loaded is not None and not paths:
+        paths = [last_built(loaded)]
+        warn_if_behind(loaded)
     given: list[tuple[str, Any]] = []
     for path in paths:
         files = opened(profile, path)

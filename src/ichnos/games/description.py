@@ -43,6 +43,10 @@ def describe(found: Profile) -> list[tuple[str, str]]:
         where = f"{rules.install.folder}/ of the game" if rules.install.folder else "the game's folder itself"
         over = ", its files laid over the game's own" if rules.install.lay == "over" else ""
         lines.append(("goes into", f"{where}{over}"))
+    play = rules.play
+    fading = "evenly" if play.curve == "straight" else "by half with each doubling"
+    scripts = f"; its scripts' functions: {', '.join(play.functions.values())}" if play.functions else ""
+    lines.append(("plays", f"{play.voices} sounds at once, fading {fading} up to {play.far:g} m{scripts}"))
     lines += [("load list", f"{one.path}: {one.line}" + _beside(one)) for one in rules.install.lists]
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]

@@ -143,13 +143,19 @@ class _Loading:
             ordered = [*ordered[: len(ordered) - len(packs)], *reversed(packs)]
         self.layers = [_Layer(whose, files, SoundFiles(_sounds(profile, files))) for whose, files in ordered]
         self.over: dict[str, SoundFile] = {}  # by bare name, where a file takes another's place by its path
+        self.under: dict[str, str] = {}  # whose file stood there before, of another pack
         if profile.by_path:
             for layer in self.layers:
                 for name in _sounds(profile, layer.files):
-                    self.over[profile.bare(name)] = SoundFile(layer.files, name, layer.whose)
+                    bare = profile.bare(name)
+                    before = self.over.get(bare)
+                    if before is not None and before.whose not in (GAME, layer.whose):
+                        self.under[bare] = before.whose
+                    self.over[bare] = SoundFile(layer.files, name, layer.whose)
         for layer in self.layers:
             self.read(layer)
         self.by_path_alone()
+        self.lost_by_path()
 
     def read(self, layer: _Layer) -> None:
         reading = read_pack(self.profile, layer.files)
@@ -199,8 +205,12 @@ class _Loading:
         }
         voices = said.get("voices")
         positional, loop = said.get("positional"), said.get("loop")
+        whose = layer.whose
+        if whose == GAME:  # a pack's, whose file has taken the place of the game's
+            files = [*(take.file for take in takes), *parts.values()]
+            whose = next((file.whose for file in files if file is not None and file.whose != GAME), GAME)
         return PlayedSound(
-            sound.key, layer.whose, kind, sound.place, takes, parts,
+            sound.key, whose, kind, sound.place, takes, parts,
             _number(said.get("volume"), 1, most=_LOUDEST), _number(said.get("pitch"), 1, _LOWEST, _HIGHEST),
             _number(said.get("near"), rules.near), _number(said.get("far"), rules.far),
             rules.positional if positional is None else positional is True, None if loop is None else loop is True,
@@ -217,6 +227,14 @@ class _Loading:
                 found = SoundFile(one.files, name, one.whose)
                 return self.over.get(self.profile.bare(name), found) if one.whose == GAME else found
         return self.over.get(self.profile.bare(reference))
+
+    def lost_by_path(self) -> None:
+        """Files of a pack in whose place another pack's stand."""
+        for key, sound in self.world.sounds.items():
+            for file in sound.files:
+                loser = self.under.get(self.profile.bare(file.name))
+                if loser is not None and file.whose not in (GAME, loser):
+                    self.world.lost.append((key, loser, file.whose, Place(file.label)))
 
     def by_path_alone(self) -> None:
         """Keys of the game whose files a pack has, where the game's own definitions cannot be read."""
