@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.rules import LoadList
@@ -45,8 +46,10 @@ def describe(found: Profile) -> list[tuple[str, str]]:
         lines.append(("goes into", f"{where}{over}"))
     play = rules.play
     fading = "evenly" if play.curve == "straight" else "by half with each doubling"
-    scripts = f"; its scripts' functions: {', '.join(play.functions.values())}" if play.functions else ""
-    lines.append(("plays", f"{play.voices} sounds at once, fading {fading} up to {play.far:g} m{scripts}"))
+    lines.append(("plays", f"{play.voices} sounds at once; from {play.near:g} to {play.far:g} m they fade {fading}"))
+    calls = [parse_call(means, text) for means, text in play.functions.items()]
+    if calls:
+        lines.append(("scripts run", ", ".join(f"{call.function} is {call.means}" for call in calls)))
     lines += [("load list", f"{one.path}: {one.line}" + _beside(one)) for one in rules.install.lists]
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]

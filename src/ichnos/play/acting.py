@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import heapq
 import itertools
-import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -17,11 +16,11 @@ from ichnos.games.profiles.vocabulary import BODY, INTRO
 from ichnos.play.decoding import Sounds
 from ichnos.play.scene import Happening, Scene
 from ichnos.play.turns import Takes, Turns, chance
-from ichnos.play.world import PlayedSound, SoundFile, World
+from ichnos.play.world import PlayedSound, SoundFile, World, number
 
 CLICKLESS = 0.005  # seconds in which a sound is taken away that is cut off
 _MOST = 100_000  # sounds in one scene
-_GREATEST = 1000.0  # of a level or a time that a script says: a slip cannot mend the sum
+_LONGEST, _LOUDEST = 3600.0, 100.0  # of a time and a level: what is said beyond these, nobody means
 
 
 @dataclass
@@ -69,7 +68,7 @@ class Played:
     voices: list[Voice] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
     fired: dict[str, int] = field(default_factory=dict)
-    met: set[str] = field(default_factory=set)  # triggers whose event came, with all that they ask for
+    met: set[int] = field(default_factory=set)  # triggers whose event came, with all that they ask for: their place
     unknown: list[tuple[str, str, Place]] = field(default_factory=list)  # a key that nothing has, who asked, where
     stuck: dict[str, Place] = field(default_factory=dict)  # keys whose intro goes round, so that no body comes
     at_a_place: dict[str, str] = field(default_factory=dict)  # stereo files that have one, and who says so
@@ -143,24 +142,23 @@ class Acting:
     def event(self, at: int, event: str, where: str | None) -> None:
         """Something happens: every trigger that waits for it does its work."""
         self._mark(at, f"{event}{f' at {where}' if where else ''}")
-        for number, (trigger, act) in enumerate(self._triggers):
+        for index, (trigger, act) in enumerate(self._triggers):
             said = trigger.values
             if said.get("trigger.event") != event or (said.get("trigger.where") or None) not in (None, where):
                 continue
             state = said.get("trigger.state")
             if state and _said(self.states.get(str(state))) != _said(said.get("trigger.reaches")):
                 continue
-            if said.get("trigger.once") is True and number in self.once:
+            if said.get("trigger.once") is True and index in self.once:
                 continue
             name = called(trigger)
-            self.played.met.add(name)
+            self.played.met.add(index)
             odds = 1 if self.sure else said.get("trigger.odds")
             if isinstance(odds, int | float) and odds < 1 and self.odds.random() >= odds:
                 continue
-            self.once.add(number)
+            self.once.add(index)
             self.played.fired[name] = self.played.fired.get(name, 0) + 1
-            delay = said.get("trigger.delay")
-            later = at + round(float(delay) * self.rate) if isinstance(delay, int | float) else at
+            later = at + round(number(said.get("trigger.delay"), most=_LONGEST) * self.rate)
 
             def fire(
                 now: int, act: Callable[[], list[Asked]] = act, name: str = name, place: Place = trigger.place
@@ -172,14 +170,15 @@ class Acting:
     def ask(self, at: int, asked: list[Asked], who: str, place: Place | None = None) -> None:
         """Do what a trigger, or a script, asks for."""
         for does, said in asked:
-            key, fade = str(said.get("key")), _number(said.get("fade"))
+            key, fade = str(said.get("key")), number(said.get("fade"), most=_LONGEST)
             if "place" in said:  # a script says where it asks
                 place = Place(str(said["place"][0]), int(said["place"][1]) or None)
             if does == "play":
                 thing = said.get("from")
+                gain = number(said.get("volume"), 1, most=_LOUDEST)
                 self.play(
-                    at, key, f"trigger {who}", thing=str(thing) if thing else None, gain=_number(said.get("volume"), 1),
-                    fade_in=fade, trigger=who, place=place,
+                    at, key, f"trigger {who}", thing=str(thing) if thing else None, gain=gain, fade_in=fade,
+                    trigger=who, place=place,
                 )  # fmt: skip
             else:
                 self.stop(at, key, fade if does == "stop" or fade else 1.0)
@@ -380,8 +379,3 @@ def _said(value: Any) -> str:
     """A state's value as it is compared: what a file says is text, what a script says may be a yes or a number."""
     text = str(value).lower()
     return {"true": "yes", "false": "no"}.get(text, text.removesuffix(".0"))
-
-
-def _number(value: Any, otherwise: float = 0.0) -> float:
-    is_number = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
-    return min(max(float(value), 0.0), _GREATEST) if is_number else otherwise

@@ -1,6 +1,6 @@
 """Runs the scripts of packs in a real Lua, in a process of its own that can be killed: no files, no system.
 
-Spoken to in lines of JSON: ``{"load": [[label, text], ...]}`` and ``{"call": number}``; each is answered in one line.
+Spoken to in lines of JSON: ``{"load": [label, text]}`` and ``{"call": number}``; each is answered in one line.
 A script reaches nothing but Lua's own plain functions and the game's, of which each does nothing but note what it was
 asked. What it takes is bounded: steps here, memory by the Lua state, time by the process that reads the answers.
 """
@@ -98,10 +98,11 @@ class Box:
 
         table[name] = self._tools["noting"](note, skip)
 
-    def load(self, number: int, label: str, text: str) -> None:
+    def load(self, label: str, text: str) -> None:
         """Run a script's own lines, which mostly say what it waits for."""
-        self._labels[f"script-{number}"] = label
-        self._run(lambda: self._tools["load"](text, f"script-{number}")())
+        name = f"script-{len(self._labels)}"  # which Lua shows whole, whatever the label is
+        self._labels[name] = label
+        self._run(lambda: self._tools["load"](text, name)())
 
     def call(self, number: int) -> None:
         """Run what a script wants done at an event."""
@@ -152,15 +153,12 @@ def main() -> None:
     out = sys.stdout
     for line in sys.stdin:
         order, errors = json.loads(line), []
-        jobs: list[tuple[Any, ...]] = []
-        if "load" in order:
-            jobs = [(box.load, number, label, text) for number, (label, text) in enumerate(order["load"])]
-        else:
-            jobs = [(box.call, order["call"])]
-        for job, *words in jobs:
-            try:
-                job(*words)
-            except Exception as error:  # whatever a script does, it is told where
-                errors.append(box.wrong(error))
+        try:
+            if "load" in order:
+                box.load(*order["load"])
+            else:
+                box.call(order["call"])
+        except Exception as error:  # whatever a script does, it is told where
+            errors.append(box.wrong(error))
         print(json.dumps({"asked": box.asked, "listeners": box.listeners, "errors": errors}), file=out, flush=True)
         box.asked, box.listeners = [], []

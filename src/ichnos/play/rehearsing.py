@@ -270,10 +270,9 @@ def _findings(
     for file, key in played.at_a_place.items():
         place = world.sounds[key].place
         yield finding("stereo-at-a-place", place, f'"{key}" has a place, and {file} is stereo')
-    for trigger in triggers:
-        name = called(trigger)
-        if name not in played.met:
-            yield finding("trigger-never-fired", trigger.place, f'"{name}" never did anything')
+    for index, trigger in enumerate(triggers):
+        if index not in played.met:
+            yield finding("trigger-never-fired", trigger.place, f'"{called(trigger)}" never did anything')
 
 
 def _order(world: World) -> str:

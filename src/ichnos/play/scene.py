@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from ichnos.documents.checked import TomlTable, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.games.definitions import TriggerDefinition
-from ichnos.play.world import World
+from ichnos.play.world import World, number
 
 Spot = tuple[float, float]  # metres to the east and to the north
 
@@ -156,7 +156,7 @@ def made_up(world: World, triggers: Sequence[TriggerDefinition], lengths: dict[s
     for trigger in triggers:
         happenings += _of_trigger(trigger, now, things)
         unknown = _LONGEST + _APART  # what a script will play, nobody can tell
-        now += (lasts(trigger.key) if trigger.key else unknown) + _number(trigger, "trigger.delay")
+        now += (lasts(trigger.key) if trigger.key else unknown) + number(trigger.values.get("trigger.delay"), most=60)
         if trigger.key is not None and trigger.values.get("trigger.does") in (None, "play"):
             happenings.append({"at": now - _APART / 2, "stop": trigger.key, "fade": 0.2})
     for prop in world.props:
@@ -184,11 +184,6 @@ def _of_trigger(trigger: TriggerDefinition, now: float, things: dict[str, Spot])
         yield {"at": now, "state": str(said["trigger.state"]), "value": str(said.get("trigger.reaches"))}
     where = said.get("trigger.where")
     yield {"at": now, "event": str(said.get("trigger.event")), **({"where": str(where)} if where else {})}
-
-
-def _number(trigger: TriggerDefinition, name: str) -> float:
-    value = trigger.values.get(name)
-    return float(value) if isinstance(value, int | float) else 0.0
 
 
 def distance_at(scene: Scene, thing: str | None, second: float) -> float:

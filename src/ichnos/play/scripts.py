@@ -40,7 +40,6 @@ class Scripts:
         self.asked: list[Asked] = []
         self._process: subprocess.Popen[str] | None = None
         self._answers: queue.Queue[str] = queue.Queue()
-        self._running = ""
         functions = world.profile.rules.play.functions
         lua = [script for script in world.scripts if script.label.endswith(LUA)]
         others = [script.label for script in world.scripts if not script.label.endswith(LUA)]
@@ -54,11 +53,11 @@ class Scripts:
         elif lua:
             calls = [vars(parse_call(means, text)) for means, text in functions.items()]
             self._begin(calls, seed)
-            self._running = lua[0].label
-            said = self._ask({"load": [[script.label, script.text] for script in lua]})
-            for one in said.get("listeners", ()):
-                self.listeners.append((_trigger(one), self._caller(one["number"])))
-            self.asked = [(does, words) for does, words in said.get("asked", ())]
+            for script in lua:
+                said = self._ask({"load": [script.label, script.text]}, script.label)
+                for one in said.get("listeners", ()):
+                    self.listeners.append((_trigger(one), self._caller(one["number"], script.label)))
+                self.asked += [(does, words) for does, words in said.get("asked", ())]
 
     def _begin(self, calls: list[dict[str, Any]], seed: int) -> None:
         code = "from ichnos.play.lua_box import main; main()"
@@ -68,7 +67,7 @@ class Scripts:
         )  # fmt: skip
         threading.Thread(target=self._listen, args=(self._process,), daemon=True).start()
         self._say({"calls": calls, "seed": seed})
-        self._say({"load": []})
+        self._say({"load": ["", ""]})
         if self._answer(_TO_BEGIN) is None:
             self.close()
             raise IchnosError("Lua does not start here", cure='install it again: pip install "lupa>=2.2"')
@@ -95,22 +94,23 @@ class Scripts:
         found: dict[str, Any] | None = json.loads(line) if line else None
         return found
 
-    def _ask(self, what: dict[str, Any]) -> dict[str, Any]:
+    def _ask(self, what: dict[str, Any], label: str) -> dict[str, Any]:
+        """Have something run of a script, of which the label is for messages."""
         if self._process is None:
             return {}
         self._say(what)
         said = self._answer(_PATIENCE)
         if said is None:
-            self.wrong.append(Wrong(Place(self._running), "it does not come to an end, and was stopped", stopped=True))
+            self.wrong.append(Wrong(Place(label), "it does not come to an end, and was stopped", stopped=True))
             self.close()
             return {}
         for file, line, text in said["errors"]:
-            place = Place(str(file) or self._running, int(line) or None)
+            place = Place(str(file) or label, int(line) or None)
             self.wrong.append(Wrong(place, str(text)))
         return said
 
-    def _caller(self, number: int) -> Callable[[], list[Asked]]:
-        return lambda: [(does, words) for does, words in self._ask({"call": number}).get("asked", ())]
+    def _caller(self, number: int, label: str) -> Callable[[], list[Asked]]:
+        return lambda: [(does, words) for does, words in self._ask({"call": number}, label).get("asked", ())]
 
     def close(self) -> None:
         """End the process."""

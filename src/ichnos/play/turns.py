@@ -6,8 +6,9 @@ import random
 from collections.abc import Sequence
 
 from ichnos.games.definitions import ScheduleDefinition
-from ichnos.play.world import PlayedSound, PlayedTake
+from ichnos.play.world import PlayedSound, PlayedTake, number
 
+_LOUDEST = 100.0
 MAIN, INTERLUDE = "main", "interlude"
 
 
@@ -55,17 +56,16 @@ class Turns:
     def __init__(self, schedule: ScheduleDefinition, seed: int) -> None:
         said = schedule.values
 
-        def number(name: str, otherwise: float) -> float:
-            value = said.get(f"schedule.{name}")
-            return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else otherwise
-
         kinds = [(str(one.key), str(one.values.get("entry.kind") or MAIN)) for one in schedule.entries]
         self.mains = [key for key, kind in kinds if kind != INTERLUDE]
         self.interludes = [key for key, kind in kinds if kind == INTERLUDE]
-        self.after, self.apart = round(number("after", 1)), round(number("apart", 0))
-        self.odds = number("odds", 1)
+        self.after, self.apart = round(number(said.get("schedule.after"), 1)), round(number(said.get("schedule.apart")))
+        self.odds = number(said.get("schedule.odds"), 1, 1e-6, 1)
         self.twice = said.get("schedule.twice") is not False
-        self.levels = {MAIN: number("mains", 1), INTERLUDE: number("interludes", 1)}
+        self.levels = {
+            MAIN: number(said.get("schedule.mains"), 1, most=_LOUDEST),
+            INTERLUDE: number(said.get("schedule.interludes"), 1, most=_LOUDEST),
+        }
         self._chance = chance(seed, f"schedule {said.get('schedule.name')}")
         self._since = 0  # mains since the last interlude
         self._count = 0

@@ -6,10 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
-from typing import IO
+from typing import IO, Any
 
 from ichnos.documents.text import from_bytes
-from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
@@ -192,9 +191,9 @@ class _Loading:
         takes = tuple(
             PlayedTake(
                 self.file(layer, take.file) if take.file is not None else None,
-                _number(take.weight, 1),
-                _number(take.values.get("take.volume"), 1, most=_LOUDEST),
-                _number(take.values.get("take.pitch"), 1, _LOWEST, _HIGHEST),
+                number(take.weight, 1),
+                number(take.values.get("take.volume"), 1, most=_LOUDEST),
+                number(take.values.get("take.pitch"), 1, _LOWEST, _HIGHEST),
             )
             for take in sound.takes
         )
@@ -211,11 +210,11 @@ class _Loading:
             whose = next((file.whose for file in files if file is not None and file.whose != GAME), GAME)
         return PlayedSound(
             sound.key, whose, kind, sound.place, takes, parts,
-            _number(said.get("volume"), 1, most=_LOUDEST), _number(said.get("pitch"), 1, _LOWEST, _HIGHEST),
-            _number(said.get("near"), rules.near), _number(said.get("far"), rules.far),
+            number(said.get("volume"), 1, most=_LOUDEST), number(said.get("pitch"), 1, _LOWEST, _HIGHEST),
+            number(said.get("near"), rules.near), number(said.get("far"), rules.far),
             rules.positional if positional is None else positional is True, None if loop is None else loop is True,
-            _number(said.get("fade"), 0), _number(said.get("priority"), 0, -1e6),
-            round(_number(voices, 1, 1)) if voices is not None else None,
+            number(said.get("fade"), 0), number(said.get("priority"), 0, -1e6),
+            round(number(voices, 1, 1)) if voices is not None else None,
         )  # fmt: skip
 
     def file(self, layer: _Layer, reference: str) -> SoundFile | None:
@@ -258,8 +257,8 @@ def _sounds(profile: Profile, files: Files) -> list[str]:
     return [name for name in files.names() if PurePosixPath(name).suffix.lower() in suffixes]
 
 
-def _number(value: Value, otherwise: float, least: float = 0.0, most: float = 1e6) -> float:
-    """A number of a definition, as far as it can be meant: a stranger's may be anything."""
+def number(value: Any, otherwise: float = 0.0, least: float = 0.0, most: float = 1e6) -> float:
+    """A number of a definition or a script, as far as it can be meant: a stranger's may be anything."""
     if not isinstance(value, int | float) or isinstance(value, bool) or not math.isfinite(value):
         return otherwise
     return min(max(float(value), least), most)
