@@ -145,12 +145,14 @@ def main() -> int:
                     if PACK in command:
                         subprocess.run(["ichnos", "build", "-w", "storm-watch"], cwd=scratch, env=_environment())
                     # Exit code 1 is a finding, and the picture is drawn all the same.
-                    subprocess.run(
+                    drawn = subprocess.run(
                         ["ichnos", *command, option, SHOTS / f"{name}.png"],
                         cwd=scratch,
                         env=_environment(),
                         stdout=subprocess.DEVNULL,
                     )
+                    if drawn.returncode not in (0, 1):
+                        return 1
                 print(f"drew docs/screenshots/{name}.png")
         time.sleep(1)
         for name, folder, commands in PICTURES:

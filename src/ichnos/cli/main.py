@@ -15,6 +15,7 @@ def program() -> None:
     """The program from its first moment to its last."""
     # Clips have threads of their own; threads of NumPy's besides, for products this small, only wait for each other.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # looking for some takes longer than reading a workspace
     try:
         main()
     finally:

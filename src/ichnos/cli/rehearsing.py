@@ -80,7 +80,7 @@ def rehearse(
         )
     if statistics is not None and not 0 < statistics <= _MOST_PICKS:
         raise UsageError(f"--statistics {statistics}: 1 to {_MOST_PICKS:,} are meant", cure="say another number")
-    for path in (to, picture, write_scene):
+    for path in (to, write_scene):
         _refuse_there(path, overwrite=overwrite)
     with ExitStack() as stack:
         world = _world(stack, packs, game, installation, workspace)

@@ -92,7 +92,6 @@ class Acting:
         self.odds = chance(seed, "odds")
         self.states: dict[str, Value] = {}
         self.once: set[int] = set()
-        self.listeners: list[tuple[TriggerDefinition, Callable[[], list[Asked]]]] = []
         self._order = itertools.count()
         self._alive: list[Voice] = []
         self._seen = 0  # of the voices: how many have been looked at
