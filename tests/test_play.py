@@ -373,6 +373,7 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
         (["rehearse", "--seconds", "inf"], "--seconds cannot be inf"),
         (["rehearse", "--statistics", "0"], "--statistics 0"),
         (["rehearse", "none.toml"], "none.toml"),
+        (["rehearse", "--seconds", "80000", "--to", "day.wav"], "a WAV holds no more than"),
         (["play", "hmu", "--to", "x.wav"], "did you mean hum"),
         (["play", "hum", "--times", "0", "--to", "x.wav"], "--times 0"),
     ):

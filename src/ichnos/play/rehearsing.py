@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 _RATE = 44100  # where the profile says none
 _LISTENED = 20.0  # seconds of a sound that are held against the bed
 _LONGEST_ALONE = 86_400.0  # seconds: what one key may take
+_FRAME, _MOST_BYTES = 6, (1 << 32) - 4096  # of a WAV: two sides of 24 bits, and what its header can say
 _INAUDIBLE = 1e-3  # of full level: further away than that a sound is not heard
 
 
@@ -182,6 +183,10 @@ class _Bed:
 def _mix(
     done: Rehearsal, mixing: Mixing, bed: _Bed | None, rate: int, to: Path, on_progress: Callable[[float], None]
 ) -> None:
+    if done.played.frames * _FRAME > _MOST_BYTES:
+        hours = _MOST_BYTES / _FRAME / rate / 3600
+        what = f"a WAV holds no more than {hours:.1f} hours of this, and it would be {done.scene.seconds / 3600:.1f}"
+        raise IchnosError(what, place=Place(str(to)), cure="make it shorter: --seconds N, or --times N")
     peaks, loudness = PeakMeter(rate, 2), LoudnessMeter(rate, 2)
 
     def metered() -> Iterator[Block]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 from typing import Any, Literal
 
 import tomlkit
@@ -70,13 +71,18 @@ class Scene(TomlTable):
     thing: tuple[Thing, ...] = Field(default=(), description="[[thing]]: what stands where")
     happening: tuple[Happening, ...] = Field(default=(), description="[[happening]]: what happens when")
 
+    @cached_property
+    def walk(self) -> tuple[list[float], list[Step], list[float]]:
+        """The listener's steps in the order of time: when, where, and looking where to."""
+        steps = sorted(self.listener, key=lambda one: one.at)
+        return [one.at for one in steps], steps, _facings(steps)
+
     def listener_at(self, second: float) -> tuple[Spot, float]:
         """Where the listener is, and looks to in degrees."""
-        steps = sorted(self.listener, key=lambda one: one.at)
+        times, steps, facings = self.walk
         if not steps:
             return (0.0, 0.0), 0.0
-        facings = _facings(steps)
-        at = bisect_right([one.at for one in steps], second) - 1
+        at = bisect_right(times, second) - 1
         if at < 0 or at + 1 >= len(steps):
             at = max(0, min(at, len(steps) - 1))
             return steps[at].place, facings[at]
