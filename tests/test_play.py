@@ -353,6 +353,8 @@ def test_slips_that_only_playing_shows(tmp_path: Path, slip: str, shape: str) ->
     words = [word for pack in packs for word in ("--pack", pack)]
     done, said = rehearsed(game, scene_of(game, 2, bad or good, stove), *words)
     assert (done.code, ids(said)) == (1, [slip]), said["findings"]
+    if slip == "wrong-winner":
+        assert said["findings"][0]["reason"] == f'"hum" of my-own is not heard: {packs[1]} has it, too'
     assert run("explain", slip).code == 0
 
 
@@ -414,6 +416,12 @@ def test_files_in_the_place_of_the_games_own_play_under_its_keys(tmp_path: Path)
     shutil.copytree(game.own / "build/my-own", tmp_path / "theirs")
     _, said = rehearsed(game, "--pack", "build/my-own", "--pack", tmp_path / "theirs")
     assert ids(said) == ["wrong-winner"]
+    assert '"moth.lands" of my-own is not heard: theirs has it' in said["findings"][0]["reason"]
+    odd = [happening(0, 'play = "dusk"\nfrom = "stove"'), happening(0, 'stop = "dsk"'), happening(2, 'play = "dusk"')]
+    done, said = rehearsed(game, scene_of(game, 1, *odd))
+    assert ids(said) == ["play-unknown"]
+    assert "dusk has no place in this game" in done.err
+    assert "1 of the happenings come when the scene is over" in done.err
 
 
 def test_through_the_loudspeaker_where_there_is_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -69,7 +69,9 @@ class Played:
     marks: list[Mark] = field(default_factory=list)
     fired: dict[str, int] = field(default_factory=dict)
     met: set[int] = field(default_factory=set)  # triggers whose event came, with all that they ask for: their place
-    unknown: list[tuple[str, str, Place]] = field(default_factory=list)  # a key that nothing has, who asked, where
+    unknown: list[tuple[str, str, Place]] = field(default_factory=list)  # a key that nothing has, who plays it, where
+    everywhere: set[str] = field(default_factory=set)  # keys that the scene plays from a thing, and that have no place
+    late: int = 0  # happenings behind the end
     stuck: dict[str, Place] = field(default_factory=dict)  # keys whose intro goes round, so that no body comes
     at_a_place: dict[str, str] = field(default_factory=dict)  # stereo files that have one, and who says so
     without: set[str] = field(default_factory=set)  # keys of which a file was to be played that is not there
@@ -106,6 +108,7 @@ class Acting:
             asked: what they asked for when they were loaded.
         """
         self._triggers += listeners
+        self.played.late = sum(one.at >= self.scene.seconds for one in self.scene.happening)
         for one in self.scene.happening:
             self._at(round(one.at * self.rate), self._happening(one))
         self.ask(0, asked, "script")
@@ -180,7 +183,7 @@ class Acting:
                     trigger=who, place=place,
                 )  # fmt: skip
             else:
-                self.stop(at, key, fade if does == "stop" or fade else 1.0)
+                self.stop(at, key, fade if does == "stop" or fade else 1.0, f"trigger {who}", place)
 
     def _use(self, at: int, name: str) -> None:
         prop = next((one for one in self.world.props if one.name == name), None)
@@ -238,7 +241,7 @@ class Acting:
         if trigger:
             self._mark(at, trigger, key, trigger)
         if sound is None:
-            self.played.unknown.append((key, cause, place or Place("the scene")))
+            self.played.unknown.append((key, f"{cause} plays", place or Place("the scene")))
             return None
         what, pieces, gain_of, pitch = self._picked(sound, turns)
         if not pieces:
@@ -300,7 +303,10 @@ class Acting:
         self, sound: PlayedSound, pieces: tuple[tuple[SoundFile, int], ...], thing: str | None, cause: str
     ) -> str | None:
         """The thing that a sound is heard from; None where it is heard everywhere."""
-        if thing is None or not (sound.positional or cause.startswith(("trigger", "prop"))):
+        if thing is None:
+            return None
+        if not sound.positional and not cause.startswith(("trigger", "prop")):
+            self.played.everywhere.add(sound.key)
             return None
         for file, _ in pieces:
             if self.sounds.channels(file) > 1:
@@ -349,9 +355,11 @@ class Acting:
         voice.end, voice.cut = min(voice.end, at + round(CLICKLESS * self.rate)), why
         voice.fade_out = min(voice.end - voice.start, round(CLICKLESS * self.rate))
 
-    def stop(self, at: int, key: str, fade: float) -> None:
+    def stop(self, at: int, key: str, fade: float, cause: str = "scene", place: Place | None = None) -> None:
         """Stop all that plays under a key, in so many seconds, or in those that its definition says."""
         sound = self.world.sounds.get(key)
+        if sound is None:
+            self.played.unknown.append((key, f"{cause} stops", place or Place("the scene")))
         seconds = max(fade, sound.fade if sound and not fade else 0.0, CLICKLESS)
         for voice in self._active(at):
             if voice.key == key and voice.end > at + round(seconds * self.rate):

@@ -130,6 +130,11 @@ def rehearse(
     if locked:
         more = f" and {len(locked) - 3} more" if len(locked) > 3 else ""
         done.notes.append(f"of the game's own, {', '.join(locked[:3])}{more} cannot be read, and did not play")
+    if played.everywhere:
+        names = ", ".join(sorted(played.everywhere)[:3]) + (", ..." if len(played.everywhere) > 3 else "")
+        done.notes.append(f"{names} has no place in this game, and is heard everywhere, whatever the scene says")
+    if played.late:
+        done.notes.append(f"{played.late} of the happenings come when the scene is over")
     if played.unplaced:
         names = ", ".join(sorted(played.unplaced))
         done.notes.append(f"the scene does not say where {names} stands: it is heard from where the listener begins")
@@ -249,9 +254,7 @@ def _findings(
         from ichnos.games.catalogues.catalogue import nearest
 
         near = " or ".join(nearest(world.sounds, key, 2))
-        yield finding(
-            "play-unknown", place, f'{cause} plays "{key}", and nothing has that key', f"did you mean {near}?"
-        )
+        yield finding("play-unknown", place, f'{cause} "{key}", and nothing has that key', f"did you mean {near}?")
     heard: dict[str, float] = {}
     for voice in played.voices:
         heard[voice.key] = max(heard.get(voice.key, 0.0), done.shown.get(voice.number, 0.0) * bool(voice.gain))

@@ -90,7 +90,7 @@ class Script:
 
 @dataclass
 class World:
-    """All that can be played. ``lost``: keys of a pack that another one has, with both names and the place."""
+    """All that can be played. ``lost``: a key that two packs have, the loser, the winner, the loser's place."""
 
     profile: Profile
     sounds: dict[str, PlayedSound] = field(default_factory=dict)
@@ -181,7 +181,7 @@ class _Loading:
         if is_copy and not any(one.whose == layer.whose for one in made.files):
             return  # an entry of the game's own, in the pack's copy of its file
         if before is not None and before.whose not in (GAME, layer.whose):
-            self.world.lost.append((sound.key, layer.whose, before.whose, before.place))
+            self.world.lost.append((sound.key, before.whose, layer.whose, before.place))
         self.world.sounds[sound.key] = made
 
     def made(self, layer: _Layer, sound: SoundDefinition) -> PlayedSound:
