@@ -518,8 +518,11 @@ def _lay(base: Path) -> None:
 
 def _warm(base: Path, here: Path) -> None:
     """Each kind of command once, so that no case spends its time on loading what all need."""
+    from anyascii import anyascii
+
     from ichnos.cli.main import main as program
 
+    anyascii("ü")  # which loads what nobody in particular may not read where Python lies in somebody's home
     shutil.copytree(base, here, symlinks=True)
     os.chdir(here / WORKSPACE)
     drawn = "treat clips/draught.wav --pitch 2 --to drawn --picture p.png"

@@ -61,16 +61,20 @@ class Scripts:
 
     def _begin(self, calls: list[dict[str, Any]], seed: int) -> None:
         code = "from ichnos.play.lua_box import main; main()"
-        self._process = subprocess.Popen(
-            [sys.executable, "-P", "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL, text=True, encoding="utf-8",
-        )  # fmt: skip
+        cure = 'install it again: pip install "lupa>=2.2"'
+        try:
+            self._process = subprocess.Popen(
+                [sys.executable, "-P", "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL, text=True, encoding="utf-8",
+            )  # fmt: skip
+        except OSError as error:
+            raise IchnosError(f"Lua does not start here ({error.strerror})", cure=cure) from None
         threading.Thread(target=self._listen, args=(self._process,), daemon=True).start()
         self._say({"calls": calls, "seed": seed})
         self._say({"load": ["", ""]})
         if self._answer(_TO_BEGIN) is None:
             self.close()
-            raise IchnosError("Lua does not start here", cure='install it again: pip install "lupa>=2.2"')
+            raise IchnosError("Lua does not start here", cure=cure)
 
     def _listen(self, process: subprocess.Popen[str]) -> None:
         assert process.stdout is not None
