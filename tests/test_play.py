@@ -38,7 +38,7 @@ SHAPES = {
 }  # fmt: skip
 RULES = """
 [parts]
-names = ["intro", "body"]
+names = ["intro", "body", "tail"]
 
 [loops]
 kind = "wav-markers"
@@ -199,7 +199,10 @@ def test_a_loop_of_three_turns_is_exact(tmp_path: Path) -> None:
 
 def test_an_intro_once_and_then_the_body_round_and_round(tmp_path: Path) -> None:
     parts = '\n[[sound]]\nkey = "shift"\nnew = true\nloop = true\nparts = {intro = "c1.wav", body = "c2.wav"}\n'
-    game = game_of(tmp_path, "quay", parts + sound("bat", more="pitch = 2"))
+    odd = '\n[[sound]]\nkey = "odd"\nnew = true\nparts = {intro = "c1.wav", tail = "c2.wav"}\n'
+    game = game_of(tmp_path, "quay", parts + sound("bat", more="pitch = 2") + odd)
+    said = run("rehearse", scene_of(game, 1, happening(0, 'play = "odd"')), cwd=game.own).err
+    assert "the part tail of odd did not play" in said
     happenings = [happening(0, 'play = "shift"'), happening(3.5, 'stop = "shift"\nfade = 0.5')]
     _, said = rehearsed(game, scene_of(game, 5, *happenings), "--to", "mix.wav")
     assert run("play", "bat", "--to", "bat.wav", cwd=game.own).code == 0

@@ -20,6 +20,7 @@ from ichnos.play.world import PlayedSound, SoundFile, World, number
 
 CLICKLESS = 0.005  # seconds in which a sound is taken away that is cut off
 _MOST = 100_000  # sounds in one scene
+_ROUND = 30.0  # seconds that an entry of a schedule goes round which has no end
 _LONGEST, _LOUDEST = 3600.0, 100.0  # of a time and a level: what is said beyond these, nobody means
 
 
@@ -71,6 +72,7 @@ class Played:
     met: set[int] = field(default_factory=set)  # triggers whose event came, with all that they ask for: their place
     unknown: list[tuple[str, str, Place]] = field(default_factory=list)  # a key that nothing has, who plays it, where
     everywhere: set[str] = field(default_factory=set)  # keys that the scene plays from a thing, and that have no place
+    passed_over: set[str] = field(default_factory=set)  # what a pack has, and nothing says when it plays
     late: int = 0  # happenings behind the end
     stuck: dict[str, Place] = field(default_factory=dict)  # keys whose intro goes round, so that no body comes
     at_a_place: dict[str, str] = field(default_factory=dict)  # stereo files that have one, and who says so
@@ -207,16 +209,18 @@ class Acting:
             if now >= min(last, self.played.frames):
                 return
             key, kind = turns.next()
+            first = len(self.played.voices)
             voice = self.play(
                 now, key, f"schedule {one.schedule}", gain=turns.levels[kind], kind=kind, place=schedule.place
             )
             length = self.rate // 2
             if voice is not None:
-                lasts = self.length(voice) or round(30 * self.rate)
+                natural = self.length(voice)
+                lasts = natural or round(_ROUND * self.rate)
                 length = max(self.rate // 20, round(lasts / one.faster))
-                if length < lasts:
-                    voice.end = min(voice.end, now + length)
-                    voice.fade_out = min(length, round(0.02 * self.rate))
+                for each in self.played.voices[first:] if length < lasts or natural is None else ():
+                    each.end = max(each.start, min(each.end, now + length))
+                    each.fade_out = min(length, round(0.02 * self.rate))
             self._at(now + length, entry)
 
         self._mark(at, f"schedule {one.schedule} begins")
@@ -266,7 +270,11 @@ class Acting:
 
     def _layers(self, voice: Voice, sound: PlayedSound) -> None:
         """The parts that sound along with the body, from where that begins."""
+        if sound.takes and sound.parts:
+            self.played.passed_over.add(f"the takes of {sound.key}, which has parts, too")
         if BODY not in sound.parts or sound.key in self.played.stuck:
+            rest = [name for name in sound.parts if name != voice.what and sound.key not in self.played.stuck]
+            self.played.passed_over |= {f"the part {name} of {sound.key}" for name in rest}
             return
         ahead = self.length(replace(voice, pieces=voice.pieces[:-1])) or 0
         for name, file in sound.parts.items():
@@ -284,14 +292,16 @@ class Acting:
         times = turns if sound.loop else 1
         if sound.parts:
             body, intro = sound.parts.get(BODY), sound.parts.get(INTRO)
+            if body is None:
+                name, file = next(iter(sound.parts.items()))
+                return name, ((file, times),), 1.0, 1.0
             if intro is not None and self.sounds.is_marked(intro):
                 self.played.stuck[sound.key] = sound.place
                 return INTRO, ((intro, turns),), 1.0, 1.0
             rounds = 1 if sound.loop is False else turns
-            pieces = [(intro, 1)] if intro is not None else []
-            pieces += [(body, rounds)] if body is not None else []
-            pieces = pieces or [(next(iter(sound.parts.values())), times)]
-            return ", then ".join(name for name in (INTRO, BODY) if name in sound.parts), tuple(pieces), 1.0, 1.0
+            if intro is None:
+                return BODY, ((body, rounds),), 1.0, 1.0
+            return f"{INTRO}, then {BODY}", ((intro, 1), (body, rounds)), 1.0, 1.0
         picked = self.takes.pick(sound)
         if picked is None or picked[1].file is None:
             return "", (), 1.0, 1.0

@@ -133,6 +133,8 @@ def rehearse(
     if played.everywhere:
         names = ", ".join(sorted(played.everywhere)[:3]) + (", ..." if len(played.everywhere) > 3 else "")
         done.notes.append(f"{names} has no place in this game, and is heard everywhere, whatever the scene says")
+    for what in sorted(played.passed_over):
+        done.notes.append(f"{what} did not play: the stand-in does not know when the game plays it")
     if played.late:
         done.notes.append(f"{played.late} of the happenings come when the scene is over")
     if played.unplaced:
