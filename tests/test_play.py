@@ -220,7 +220,7 @@ def test_an_intro_once_and_then_the_body_round_and_round(tmp_path: Path) -> None
 def test_what_is_picked(tmp_path: Path) -> None:
     takes = '{clip = "c1.wav", weight = 1}, {clip = "c2.wav", weight = 2}, {clip = "c3.wav", weight = 5}'
     night = '\n[[schedule]]\nname = "night"\nentries = ["hum", "far", {key = "owl", kind = "interlude"}]\nafter = 2\nodds = 0.5\n'
-    game = game_of(tmp_path, "quay", sound("hum", takes) + sound("far") + sound("owl") + night)
+    game = game_of(tmp_path, "quay", sound("hum", takes) + sound("far", more="loop = true") + sound("owl") + night)
     _, said = rehearsed(game, "--statistics", "100000", "--picture", "shares.png")
     for share, expected in zip(said["takes"]["hum"], (1 / 8, 2 / 8, 5 / 8), strict=True):
         assert abs(share["found"] - expected) < 3 * math.sqrt(expected * (1 - expected) / 100_000)
@@ -230,6 +230,10 @@ def test_what_is_picked(tmp_path: Path) -> None:
     assert "expected  12.5 %" in shown
     assert "main entries between two interludes: 2: " in shown
     _, played = rehearsed(game)
+    _, long = rehearsed(game, scene_of(game, 200, happening(0, 'schedule = "night"')))
+    pairs = list(zip(long["sounds"], long["sounds"][1:], strict=False))
+    assert len(pairs) > 5
+    assert all(one["end"] <= other["start"] for one, other in pairs)  # also where one goes round
     kinds = {one["kind"] for one in played["sounds"] if one["cause"] == "schedule night"}
     assert kinds == {"main", "interlude"}
 
