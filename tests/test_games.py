@@ -279,6 +279,11 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
     }  # fmt: skip
     entries = ["gate.opens", "tide.turns.slack", {"key": "gulls.call.far", "kind": "interlude"}, "gate.shuts"]
     assert file["schedule"] == [{"name": "night", "entries": entries, "after": 3, "odds": 0.5, "twice": False}]
+    assert '\n\n[[schedule]]\nname = "night"' in (folder / "ichnos.toml").read_text("utf-8")
+    said("prop", "lamp", "gate.opens", "--title", "Lamp", "--title", "nl=Lamp")
+    said("assign", "gate.shuts", f"clips/{CLIPS[1]}")
+    text_ = (folder / "ichnos.toml").read_text("utf-8")
+    assert re.findall(r"\n(\n*)\[\[", text_[text_.index('[[sound]]\nkey = "gate') - 2 :]) == ["\n"] * 5
     (folder / "props.csv").write_text("name,key,title,title.nl,text.nl\nbollard,gate.opens,Bollard,Meerpaal,Zwaar.\n")
     table = folder / "schedules.csv"
     table.write_text("name,key,kind,after\nday,gate.opens,,2\nday,gate.shuts,interlude,\nday,gate.shuts,,2\n")
@@ -291,6 +296,7 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
     before = (folder / "ichnos.toml").read_bytes()
     for words, message in (
         ("prop buoy gate.opens", "say --replace"),
+        ("prop  gate.opens", "name: it cannot be empty"),
         ("prop bollard gate.opens --replace", "stands in props.csv:2"),
         ("prop lamp gate.open", "did you mean gate.opens"),
         ("prop lamp gate.opens --picture none.png", "this picture is not there"),
@@ -301,13 +307,14 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
         ("schedule dusk gate.opens gate.shuts --odds 2", "--odds 2: it must be at most 1"),
         ("trigger gate.opens --event dusk", "Vesper Yard needs the where of a trigger"),
     ):
-        refused = run(*words.split(), cwd=folder)
+        refused = run(*words.split(" "), cwd=folder)
         assert (refused.code > 0, message in refused.err) == (True, True), refused.err
     assert (folder / "ichnos.toml").read_bytes() == before
     for rows, line, message in (
         ("day,gate.opens,,2\nday,gate.shuts,,3", 3, "the schedule has '2' in line 2, '3' here"),
         ("day,gate.opens,,2\nday,gate.opn,,", 3, "did you mean gate.opens"),
         ("day,gate.opens,,2\nday,gate.shuts,between,", 3, 'column "kind"'),
+        ("day,gate.opens,,2\nday,,,", 3, 'column "key": nothing is said here'),
         ("night,gate.opens,,2", 2, 'there is a schedule "night" in ichnos.toml'),
     ):
         table.write_text(f"name,key,kind,after\n{rows}\n")

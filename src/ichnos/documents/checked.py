@@ -103,6 +103,7 @@ _EXPECTED = {
     "string_type": "a text is expected, in quotation marks",
     "string_too_short": "it cannot be empty",
     "too_short": "it cannot be empty",
+    "missing": "nothing is said here, and something must be",
     "float": "a number is expected",
     "int_from_float": "a whole number is expected",
     "int": "a whole number is expected",

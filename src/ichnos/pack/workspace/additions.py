@@ -16,7 +16,7 @@ from ichnos.errors import IchnosError, UsageError, raise_all
 from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import SCHEDULE
 from ichnos.pack.workspace import workspace as workspaces
-from ichnos.pack.workspace.assignments import document_of, name_of_file, save
+from ichnos.pack.workspace.assignments import document_of, name_of_file, save, set_apart
 from ichnos.pack.workspace.players import MODELS
 from ichnos.pack.workspace.slips import needed_of
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
@@ -50,7 +50,7 @@ def add(
         IchnosError: nothing has a key that it plays, or its picture is not there.
     """
     _need_place(loaded, scope)
-    name = str(said.get("name") or _free_name(loaded, scope, str(said.get("event"))))
+    name = str(said["name"]) if "name" in said else _free_name(loaded, scope, str(said.get("event")))
     fields: dict[str, Any] = {"name": name, **{field: value for field, value in said.items() if field != "name"}}
     if "picture" in fields:
         picture = name_of_file(loaded.folder, Path(fields["picture"]), "picture")
@@ -78,8 +78,7 @@ def add(
         for field, value in values.items():
             table[field] = _written(field, value, language)
         tables.append(table)
-        if isinstance(tables, AoT):
-            table.trivia.indent = "\n"
+        set_apart(tables, table)
     if not dry_run:
         save(loaded, document)
     return Addition(name, "new" if existing is None else "added" if to_existing == "add" else "replaced")

@@ -157,6 +157,8 @@ def assign(
     if titles:
         default = loaded.pack_file.pack.language
         _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
+    if how == "new" and existing is sounds[-1]:
+        set_apart(sounds, existing)
     if not dry_run:
         save(loaded, document)
     return Assignment(key, tuple(takes), how)
@@ -188,6 +190,7 @@ def assign_pairs(
         _append(sounds, key, takes, new=False)
         for name, value in (said or {}).items():
             sounds[-1][name] = value
+        set_apart(sounds, sounds[-1])
         done.append(Assignment(key, tuple(takes), "new"))
     if done and not dry_run:
         save(loaded, document)
@@ -250,7 +253,15 @@ def _append(sounds: Any, key: str, takes: list[Any], new: bool) -> None:
     if new:
         table["new"] = True
     sounds.append(table)
-    if isinstance(sounds, AoT):  # a blank line before it, also where the file did not end with one
+
+
+def set_apart(tables: Any, table: Any) -> None:
+    """Put a blank line before a table that was appended, or behind it where one stood before what follows."""
+    if not isinstance(tables, AoT):
+        return
+    if len(tables) > 1 and tables[-2].as_string().endswith("\n\n"):
+        table.add(tomlkit.nl())
+    else:
         table.trivia.indent = "\n"
 
 
