@@ -109,7 +109,7 @@ def _checked(scope: str, fields: Mapping[str, Any]) -> TomlTable:
         detail = error.errors()[0]
         at = str(detail["loc"][0]) if detail["loc"] else ""
         typed = fields.get(at)
-        shown = f"--{at} {typed}: " if at and isinstance(typed, str) else f"{at}: " if at else ""
+        shown = f"--{at} {typed}: " if at and isinstance(typed, str) and typed else f"{at}: " if at else ""
         raise UsageError(f"{shown}{in_words(dict(detail))}", cure=f"see: ichnos {scope} --help") from None
 
 
