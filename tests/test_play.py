@@ -379,6 +379,8 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
     (game.own / "mine.toml").write_text("format = 1\nseconds = 5\n[[happening]]\nat = 1\nplay = 'a'\nstop = 'b'\n")
     for words, message in (
         (["rehearse", "mine.toml"], "mine.toml:3:1"),
+        (["rehearse", "-w", tmp_path], "which game is it for?"),
+        (["play", "hum", "-w", tmp_path, "--game", "open-pack", "--to", "x.wav"], "which pack is to be played?"),
         (["rehearse", "--seconds", "inf"], "--seconds cannot be inf"),
         (["rehearse", "--statistics", "0"], "--statistics 0"),
         (["rehearse", "none.toml"], "none.toml"),

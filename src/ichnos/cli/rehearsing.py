@@ -156,7 +156,11 @@ def _world(
     from ichnos.review.subject import opened
 
     loaded = workspace_at(workspace, game, needed=not packs or game is None)
-    if loaded is not None and game is None:
+    if loaded is None and game is None:
+        raise UsageError("which game is it for?", cure="say --game GAME, or go into a workspace")
+    if loaded is None and not packs:
+        raise UsageError("which pack is to be played?", cure="say --pack PACK, or go into a workspace")
+    if loaded is not None and game in (None, loaded.game, loaded.pack_file.game, loaded.profile.rules.game.name):
         profile, known, own = loaded.profile, loaded.catalogue, loaded.game_files()
     else:
         profile = loading.load(places.find(str(game)))
