@@ -447,6 +447,36 @@ def test_through_the_loudspeaker_where_there_is_one(tmp_path: Path, monkeypatch:
     assert (samples_.shape, rate) == ((2 * RATE, 2), RATE)
 
 
+def test_what_is_not_there_is_said_and_what_was_not_reached_is_no_fault(tmp_path: Path) -> None:
+    game = game_of(tmp_path, "mill", sound("hum", '"c1.wav", "c2.wav"') + sound("far") + CUE)
+    done, said = rehearsed(game, "--seconds", "0.5")
+    assert (done.code, ids(said)) == (0, [])
+    assert "happenings come when the scene is over" in done.err
+    (game.own / "build/my-own/all/hum-2.wav").unlink()
+    (game.own / "build/my-own/all/far-1.wav").write_bytes(b"RIFF")
+    _, said = rehearsed(game)
+    missing, broken = (one["reason"] for one in said["findings"])
+    assert missing == '"hum": take 2 leads to no file'
+    assert broken.startswith('"far" is never heard: its file cannot be read')
+    for words in (["play", "far", "--to", "far.wav"], ["play", "far", "--to", "far.wav", "--json"]):
+        refused = run(*words, cwd=game.own)
+        assert (refused.code, "far-1.wav" in refused.err, (game.own / "far.wav").exists()) == (1, True, False)
+
+
+def test_a_codec_that_only_the_game_can_play_is_no_fault(tmp_path: Path) -> None:
+    rules = '[own-encoder]\nextension = ".knt"\n'
+    game = Made(
+        tmp_path, "oven", rules, {"tree/list.json": '{"@key@": "@file@"}\n', "tree/a/@key@-@take.number@.knt": ""}, {}
+    )
+    (tmp_path / "pack/a").mkdir(parents=True)
+    (tmp_path / "pack/list.json").write_text('{"hum": "a/hum-1.knt"}')
+    (tmp_path / "pack/a/hum-1.knt").write_bytes(b"KNT")
+    done = run("rehearse", "--pack", tmp_path / "pack", "--game", game.profile, cwd=tmp_path)
+    assert (done.code, "1 sound file is in the game's own codec" in done.err) == (0, True), done.out + done.err
+    one = run("play", "hum", "--pack", tmp_path / "pack", "--game", game.profile, "--to", "x.wav", cwd=tmp_path)
+    assert '"hum" is in the game\'s own codec, and cannot be played' in one.err
+
+
 def test_the_games_own_sounds_play_with_the_packs(workspace: Path) -> None:
     own = workspace.parent / "Tarnlight/base/lore/audio"
     (own / "weather").mkdir()

@@ -320,7 +320,7 @@ class Acting:
             return None
         for file, _ in pieces:
             if self.sounds.channels(file) > 1:
-                self.played.at_a_place[file.name] = sound.key
+                self.played.at_a_place[file.label] = sound.key
                 if self.world.profile.rules.play.stereo == "everywhere":
                     return None
         if self.scene.place_of(thing) is None:
@@ -362,7 +362,7 @@ class Acting:
         return list(self._alive)
 
     def _cut(self, voice: Voice, at: int, why: str) -> None:
-        voice.end, voice.cut = min(voice.end, at + round(CLICKLESS * self.rate)), why
+        voice.end, voice.cut = max(voice.start, min(voice.end, at + round(CLICKLESS * self.rate))), why
         voice.fade_out = min(voice.end - voice.start, round(CLICKLESS * self.rate))
 
     def stop(self, at: int, key: str, fade: float, cause: str = "scene", place: Place | None = None) -> None:
@@ -373,8 +373,8 @@ class Acting:
         seconds = max(fade, sound.fade if sound and not fade else 0.0, CLICKLESS)
         for voice in self._active(at):
             if voice.key == key and voice.end > at + round(seconds * self.rate):
-                voice.end = at + round(seconds * self.rate)
-                voice.fade_out = round(seconds * self.rate)
+                voice.end = max(voice.start, at + round(seconds * self.rate))
+                voice.fade_out = min(voice.end - voice.start, round(seconds * self.rate))
 
     def _mark(self, at: int, text: str, key: str = "", trigger: str = "") -> None:
         self.played.marks.append(Mark(at, text, key, trigger))

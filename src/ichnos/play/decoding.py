@@ -51,13 +51,18 @@ class Sounds:
         self._profile = profile
         self._known: dict[tuple[int, str], Known | None] = {}
         self._spools: OrderedDict[tuple[int, str], Spool] = OrderedDict()
+        self.own_codec: set[str] = set()  # by label, too: what only the game can decode
         self.errors: dict[str, IchnosError] = {}  # by the file's label: what cannot be heard
 
     def known(self, file: SoundFile) -> Known | None:
         """What a file is; None where it cannot be read, which is then among the errors."""
         at = (id(file.files), file.name)
+        encoder = self._profile.rules.own_encoder
         if at not in self._known:
             self._known[at] = None
+            if encoder is not None and file.name.lower().endswith(encoder.extension):
+                self.own_codec.add(file.label)
+                return None
             try:
                 with file.stream() as stream:
                     facts = clips.facts(stream, Path(file.name))

@@ -122,7 +122,12 @@ def rehearse(
         done.shown = {voice.number: _highest(voice, scene, mixing, rate) for voice in played.voices}
     if bed is not None:
         done.stands_out = dict(_against(bed.levels(), done, mixing, sounds, rate))
-    done.findings += _findings(world, done, sounds, triggers, whole=whole)
+    is_shortened = seconds is not None and played.late > 0  # what was not reached is no fault
+    done.findings += _findings(world, done, sounds, [] if is_shortened else triggers, whole=whole and not is_shortened)
+    if sounds.own_codec:
+        count = len(sounds.own_codec)
+        what = "sound file is" if count == 1 else "sound files are"
+        done.notes.append(f"{count} {what} in the game's own codec, which only the game can play")
     done.findings += [
         finding("script-stopped" if one.stopped else "script-error", one.place, one.what) for one in scripts.wrong
     ]
@@ -261,6 +266,10 @@ def _findings(
     for voice in played.voices:
         heard[voice.key] = max(heard.get(voice.key, 0.0), done.shown.get(voice.number, 0.0) * bool(voice.gain))
     for sound in own.values():
+        for what in sound.missing:
+            yield finding("never-heard", sound.place, f'"{sound.key}": {what} leads to no file')
+        if any(file.label in sounds.own_codec for file in sound.files):
+            continue
         broken = [sounds.errors[file.label] for file in sound.files if file.label in sounds.errors]
         if sound.key in heard and heard[sound.key] > _INAUDIBLE and not broken:
             continue
@@ -338,17 +347,19 @@ def one_key(
     sound = refuse_unknown(world, key)
     sounds = Sounds(world.profile)
     rate = world.profile.rules.audio.rate or _RATE
-    thing = scenes.Thing(name="it", place=(0.0, sound.near if away is None else away))
+    away_by = sound.near if away is None else away
+    thing = scenes.Thing(name=f"{away_by:g} m away", place=(0.0, away_by))
     scene = Scene(format=1, seconds=_LONGEST_ALONE, thing=(thing,))
     acting = Acting(world, scene, sounds, rate, seed)
     at = 0
     for _ in range(1 if sound.loop or BODY in sound.parts else times):
-        voice = acting.play(at, key, "you", thing="it", turns=times)
+        voice = acting.play(at, key, "you", thing=thing.name, turns=times)
         if voice is not None:
             at = voice.end
-    if not acting.played.voices:
+    if not any(voice.end > voice.start for voice in acting.played.voices):
         broken = next(iter(sounds.errors.values()), None)
-        raise broken or IchnosError(f'none of the files of "{key}" is there', cure="ichnos check says more")
+        what = f'"{key}" is in the game\'s own codec' if sounds.own_codec else f'none of the files of "{key}" is there'
+        raise broken or IchnosError(f"{what}, and cannot be played", cure="ichnos check says more of the pack")
     acting.played.frames = max(voice.end for voice in acting.played.voices)
     scene = scene.model_copy(update={"seconds": max(acting.played.frames / rate, 1e-3)})
     done = Rehearsal(scene, acting.played, [], [], curve=world.profile.rules.play.curve)

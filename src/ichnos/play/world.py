@@ -73,6 +73,7 @@ class PlayedSound:
     fade: float
     priority: float
     voices: int | None
+    missing: tuple[str, ...] = ()  # takes and parts whose reference leads to no file
 
     @property
     def files(self) -> list[SoundFile]:
@@ -160,6 +161,12 @@ class _Loading:
         reading = read_pack(self.profile, layer.files)
         if reading.broken and layer.whose != GAME:
             raise reading.broken[0]
+        if reading.broken:
+            count = len(reading.broken)
+            self.world.notes.append(
+                f"{count} of the game's own documents cannot be read, and what is in them does not play:"
+                f" {reading.broken[0].place}"
+            )
         said = reading.definitions
         merged = {one.key for name in reading.merged for one in reading.by_document.get(name, said).sounds}
         for sound in said.defined():
@@ -215,6 +222,10 @@ class _Loading:
             rules.positional if positional is None else positional is True, None if loop is None else loop is True,
             number(said.get("fade"), 0), number(said.get("priority"), 0, -1e6),
             round(number(voices, 1, 1)) if voices is not None else None,
+            (
+                *(f"take {at}" for at, take in enumerate(takes, 1) if take.file is None),
+                *(f"the part {part.name}" for part in sound.parts if part.name not in parts),
+            ),
         )  # fmt: skip
 
     def file(self, layer: _Layer, reference: str) -> SoundFile | None:
@@ -247,7 +258,12 @@ class _Loading:
                     layer = next(one for one in self.layers if file is not None and one.whose == file.whose)
                     made = self.made(layer, sound)
                     self.world.sounds[key] = PlayedSound(
-                        **{**vars(made), "takes": (PlayedTake(file, 1.0, 1.0, 1.0),), "whose": layer.whose}
+                        **{
+                            **vars(made),
+                            "takes": (PlayedTake(file, 1.0, 1.0, 1.0),),
+                            "whose": layer.whose,
+                            "missing": (),
+                        }
                     )
 
 
