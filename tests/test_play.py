@@ -379,6 +379,8 @@ def test_a_scene_is_made_up_written_and_played_the_same(tmp_path: Path) -> None:
     (game.own / "mine.toml").write_text("format = 1\nseconds = 5\n[[happening]]\nat = 1\nplay = 'a'\nstop = 'b'\n")
     for words, message in (
         (["rehearse", "mine.toml"], "mine.toml:3:1"),
+        (["rehearse", "--statistics", "5", "--to", "x.wav"], "--statistics plays nothing"),
+        (["rehearse", "mine.toml", "--write-scene", "y.toml"], "--write-scene plays nothing"),
         (["rehearse", "-w", tmp_path], "which game is it for?"),
         (["play", "hum", "-w", tmp_path, "--game", "open-pack", "--to", "x.wav"], "which pack is to be played?"),
         (["rehearse", "--seconds", "inf"], "--seconds cannot be inf"),
@@ -464,10 +466,8 @@ def test_what_is_not_there_is_said_and_what_was_not_reached_is_no_fault(tmp_path
 
 
 def test_a_codec_that_only_the_game_can_play_is_no_fault(tmp_path: Path) -> None:
-    rules = '[own-encoder]\nextension = ".knt"\n'
-    game = Made(
-        tmp_path, "oven", rules, {"tree/list.json": '{"@key@": "@file@"}\n', "tree/a/@key@-@take.number@.knt": ""}, {}
-    )
+    rules = '[own-encoder]\nextension = ".knt"\n\n[takes]\nseveral = false\n'
+    game = Made(tmp_path, "oven", rules, {"tree/list.json": '{"@key@": "@file@"}\n', "tree/a/@key@-1.knt": ""}, {})
     (tmp_path / "pack/a").mkdir(parents=True)
     (tmp_path / "pack/list.json").write_text('{"hum": "a/hum-1.knt"}')
     (tmp_path / "pack/a/hum-1.knt").write_bytes(b"KNT")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from contextlib import ExitStack
+from contextlib import ExitStack, nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -70,16 +70,16 @@ def rehearse(
 
     Exit code 1: there are findings.
     """
-    from ichnos.files import disk
-    from ichnos.play import rehearsing
-    from ichnos.play import scene as scenes
-
     if seconds is not None and not 0 < seconds <= _DAY:
         raise UsageError(
             f"--seconds {seconds:g}: more than 0 and at most {_DAY:,} are meant", cure="say another number"
         )
     if statistics is not None and not 0 < statistics <= _MOST_PICKS:
         raise UsageError(f"--statistics {statistics}: 1 to {_MOST_PICKS:,} are meant", cure="say another number")
+    if statistics is not None and (scene or to or write_scene):
+        raise UsageError("--statistics plays nothing", cure="leave out the scene, --to and --write-scene")
+    if write_scene is not None and (scene or to or picture):
+        raise UsageError("--write-scene plays nothing", cure="leave out the scene, --to and --picture")
     for path in (to, write_scene):
         _refuse_there(path, overwrite=overwrite)
     with ExitStack() as stack:
@@ -90,41 +90,55 @@ def rehearse(
             _count(world, statistics, seed, picture, json=json)
             return
         if write_scene is not None:
-            from ichnos.files.writing import write_whole
-
-            made = rehearsing.made_scene(world, seed)
-            write_whole(write_scene, scenes.written(made).encode())
-            show.say(f"{write_scene} is written: {made.seconds:.0f} s, {len(made.happening)} happenings.")
+            _write_scene(world, seed, write_scene)
             return
-        said = scenes.read(disk.read(scene, scene), str(scene)) if scene is not None else None
-        folder = scene.absolute().parent if scene is not None else Path.cwd()
-        with show.progress("playing", seconds or (said.seconds if said else None)) as advance:
-            if to is None:
-                done = rehearsing.rehearse(world, said, seed, folder=folder, seconds=seconds, on_progress=advance)
-            else:
-                from ichnos.files.writing import fresh
-
-                with fresh(to) as beside:
-                    done = rehearsing.rehearse(
-                        world, said, seed, folder=folder, seconds=seconds, to=beside, on_progress=advance
-                    )
-        if picture is not None:
-            from ichnos.files.writing import fresh
-            from ichnos.play.drawing import draw_timeline
-
-            with fresh(picture) as beside:
-                draw_timeline(done, ", ".join(world.packs), beside)
-        for note in done.notes:
-            show.say(f"Note: {note}.", err=True)
-        if json:
-            show.as_json(_as_json(world, done, to, picture))
-        else:
-            _print(world, done, whole=log)
-            for path, what in ((to, "the mix"), (picture, "the timeline")):
-                if path is not None:
-                    show.say(f"{path}: {what}{f', {_level(done)}' if path is to else ''}")
+        done = _rehearsed(world, scene, seed, seconds, to)
+        _tell(world, done, to, picture, whole=log, json=json)
     if done.findings:
         raise typer.Exit(1)
+
+
+def _write_scene(world: World, seed: int, path: Path) -> None:
+    from ichnos.files.writing import write_whole
+    from ichnos.play import rehearsing
+    from ichnos.play import scene as scenes
+
+    made = rehearsing.made_scene(world, seed)
+    write_whole(path, scenes.written(made).encode())
+    show.say(f"{path} is written: {made.seconds:.0f} s, {show.counted(len(made.happening), 'happening')}.")
+
+
+def _rehearsed(world: World, scene: Path | None, seed: int, seconds: float | None, to: Path | None) -> Rehearsal:
+    from ichnos.files import disk
+    from ichnos.files.writing import fresh
+    from ichnos.play import rehearsing
+    from ichnos.play import scene as scenes
+
+    said = scenes.read(disk.read(scene, scene), str(scene)) if scene is not None else None
+    folder = scene.absolute().parent if scene is not None else Path.cwd()
+    total = seconds or (said.seconds if said else None)
+    with show.progress("playing", total) as advance, fresh(to) if to is not None else nullcontext() as beside:
+        return rehearsing.rehearse(world, said, seed, folder=folder, seconds=seconds, to=beside, on_progress=advance)
+
+
+def _tell(world: World, done: Rehearsal, to: Path | None, picture: Path | None, *, whole: bool, json: bool) -> None:
+    """Draw and print what came of a rehearsal."""
+    if picture is not None:
+        from ichnos.files.writing import fresh
+        from ichnos.play.drawing import draw_timeline
+
+        with fresh(picture) as beside:
+            draw_timeline(done, ", ".join(world.packs), beside)
+    for note in done.notes:
+        show.say(f"Note: {note}.", err=True)
+    if json:
+        show.as_json(_as_json(world, done, to, picture))
+        return
+    _print(world, done, whole=whole)
+    if to is not None:
+        show.say(f"{to}: the mix, {_level(done)}")
+    if picture is not None:
+        show.say(f"{picture}: the timeline")
 
 
 _DAY, _MOST_PICKS = 86_400, 10_000_000
