@@ -6,6 +6,7 @@ import json
 import os
 import shutil
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -248,6 +249,35 @@ TestModder = Modder.TestCase
 TestModder.settings = settings(
     max_examples=18, stateful_step_count=14, deadline=None, suppress_health_check=list(HealthCheck)
 )
+
+
+@pytest.fixture
+def modder() -> Iterator[Modder]:
+    one = Modder()
+    yield one
+    one.teardown()
+
+
+def test_a_file_that_goes_in_below_anothers_is_kept_for_when_it_comes_up(modder: Modder) -> None:
+    for name in ("cedar", "birch"):
+        install(modder.folder, name)
+    (modder.base / "new/b.txt").write_text("theirs")
+    restore(modder.folder, "birch", "theirs")
+    for name in ("birch", "cedar"):
+        install(modder.folder, name)
+    restore(modder.folder, "birch")
+    assert (modder.base / "new/b.txt").read_text() == "cedar"
+
+
+def test_a_cache_that_the_game_has_made_with_packs_in_it_does_not_come_back(modder: Modder) -> None:
+    for name in ("ash", "cedar"):
+        install(modder.folder, name)
+    for _ in range(2):
+        lay(modder.base, {"pressed/a.bin": "made again", "pressed/b.bin": "and more", "index.bin": "index"})
+        install(modder.folder, "ash")
+    for name in ("ash", "cedar"):
+        restore(modder.folder, name)
+    assert tree(modder.folder / "game") == modder.before
 
 
 KILLED = """

@@ -51,6 +51,9 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
                 journal.keep(step.before.sha256, stream)  # which does nothing where it is kept already
     for sha256, data in plan.contents.made.items():
         journal.keep(sha256, data)
+    for sha256 in plan.below:
+        with plan.contents.opened(sha256) as (below, _):
+            journal.keep(sha256, below)
     journal.begin(root.folder, plan.before, under_way)
     try:
         _take_steps(root, plan.contents, under_way, advance)
@@ -76,6 +79,7 @@ def _refuse_no_room(plan: Plan, journal: Journal) -> None:
         {} if plan.what.forward else {step.before.sha256: step.before.size for step in plan.what.steps if step.before}
     )
     before |= {sha256: len(data) for sha256, data in plan.contents.made.items()}
+    before |= {sha256: plan.contents.size(sha256) for sha256 in plan.below}
     kept = sum(size for sha256, size in before.items() if not journal.has(sha256))
     (free, where), (free_there, there) = disk.free(plan.root.folder), disk.free(journal.path.parent)
     together = where == there

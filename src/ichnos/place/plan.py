@@ -45,6 +45,7 @@ class Plan:
     contents: Contents
     notes: list[str]
     stays: list[tuple[str, str]]
+    below: tuple[str, ...] = ()  # contents of the pack's files that lie below another pack's, and come up later
 
 
 @dataclass
@@ -200,6 +201,11 @@ class Planner:
             found[claim.path] = [replace(claim, path=path) for path in dict.fromkeys([*there, *known, *alone])]
         return rest, found
 
+    def was_cache(self, path: str) -> bool:
+        """Does it lie where a pack that is in has cleared a cache? Then the game has made it since."""
+        claims = [claim for pack in self.record.packs for claim in pack.claims if claim.how == "cache"]
+        return any(path == one.content or path.startswith(f"{one.content}/") for one in claims)
+
     def plan(self, what: Literal["install", "restore"], pack: InstalledPack, notes: Iterable[str] = ()) -> Plan:
         """The plan for a pack to go in (again, where it is there already), or to be taken out.
 
@@ -237,7 +243,7 @@ class Planner:
             top, claim = self._claims.get(path, [(None, None)])[-1]
             if not install and claim is not None and claim.how == "file" and top is not old:
                 continue  # what this pack has here lies below another's file
-            is_new_in_cache = path in caches and path not in self.record.paths and not install
+            is_new_in_cache = path in caches and path not in self.record.paths and (not install or self.was_cache(path))
             try:
                 now = self.root.stand(path)
                 known = Known(None, None) if is_new_in_cache else self.known(path, now, install=install)
@@ -252,7 +258,7 @@ class Planner:
                 if not claims_here and path in caches:
                     later.append(path)
                     continue
-                if is_new_in_cache or (path in caches and not claims_here):
+                if path in caches and (not claims_here or not install and is_new_in_cache):
                     claims_here = [("", Claim(path, "cache", path))]
                 after = self.target(path, known, now, claims_here)
             except IchnosError as error:
@@ -273,7 +279,10 @@ class Planner:
         made, folders = self.folders(steps)
         record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
         under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
-        return Plan(self.root, under_way, self.record, steps, self.contents, notes, self.stays)
+        stands = {path: known.written.sha256 for path, known in paths.items() if known.written is not None}
+        files = [claim for claim in pack.claims if install and claim.how == "file"]
+        below = tuple(dict.fromkeys(one.content for one in files if stands.get(one.path) != one.content))
+        return Plan(self.root, under_way, self.record, steps, self.contents, notes, self.stays, below)
 
     def without_given_up(self, claim: Claim) -> Claim:
         """A claim without the entries that are somebody else's from now on."""
