@@ -139,7 +139,7 @@ fade = 2
         '  first = true, after = 1.5, odds = 1, given = "lamp.lit", is = "true" }, function()\n'
         '  ring("block/bell/one", { fade = 0, gain = 1, at = "stove" })\nend)\n'
         'upon("bell falls silent", "", {\n  first = false, after = 0, odds = 1 }, function()\n'
-        '  still("shift/early", { fade = 2.0 })\nend)\n-- ichnos: to here\n'
+        '  still("shift/early", { fade = 2 })\nend)\n-- ichnos: to here\n'
     )
 
 

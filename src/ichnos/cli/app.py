@@ -18,7 +18,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 # The commands in the order of the work.
 _SECTIONS = {
-    "Begin": ("demo", "swap", "start", "games", "keys"),
+    "Begin": ("demo", "swap", "start", "adopt", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
     "The pack": (
         "assign",
@@ -28,6 +28,7 @@ _SECTIONS = {
         "build",
         "check",
         "explain",
+        "compare",
         "rehearse",
         "play",
         "release",

@@ -66,10 +66,11 @@ def check(
     Several packs are also held against each other, in the order in which the game loads them. What is
     no slip for you is waived in ichnos.toml, under [[waive]], with a reason.
     """
+    from ichnos.games.opening import opened
     from ichnos.review import across
     from ichnos.review import check as checking
     from ichnos.review.budget import Budget
-    from ichnos.review.subject import Subject, opened
+    from ichnos.review.subject import Subject
 
     if json and sarif:
         raise UsageError("--json and --sarif exclude each other", cure="choose one")
@@ -112,9 +113,10 @@ def check(
 
 def passes(folder: Path, *, json: bool = False) -> bool:
     """Check the pack that a workspace built last, and tell whether it works in the game; briefly, where it does."""
+    from ichnos.games.opening import opened
     from ichnos.pack.workspace import workspace as workspaces
     from ichnos.review import check as checking
-    from ichnos.review.subject import Subject, of_workspace, opened
+    from ichnos.review.subject import Subject, of_workspace
 
     loaded = workspaces.load(folder)
     package = last_built(loaded)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from ichnos.cli import (
+    adopting,
     checking,
+    comparing,
     converting,
     demo,
     games,
@@ -23,6 +25,6 @@ from ichnos.cli import (
 from ichnos.cli.app import app
 
 __all__ = [
-    "app", "checking", "converting", "demo", "games", "heard", "keys", "looking", "looping", "making", "placing",
-    "playing", "rehearsing", "releasing", "splitting", "standing", "treating",
+    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "looking", "looping",
+    "making", "placing", "playing", "rehearsing", "releasing", "splitting", "standing", "treating",
 ]  # fmt: skip

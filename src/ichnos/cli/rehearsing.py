@@ -164,10 +164,10 @@ def _world(
     from ichnos.cli.checking import last_built, warn_if_behind, workspace_at
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
+    from ichnos.games.opening import opened
     from ichnos.games.profiles import loading, places
     from ichnos.games.untouched import game_files
     from ichnos.play import world as worlds
-    from ichnos.review.subject import opened
 
     loaded = workspace_at(workspace, game, needed=not packs or game is None)
     if loaded is None and game is None:

@@ -34,7 +34,7 @@ def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
     titles, fields, and every setting; ``triggers``, ``props``, ``schedules`` with their entries. A value
     that is not said is None. docs/profile-reference.md lists them all.
     """
-    return {
+    said = {
         "pack": _plain(PACK, definitions.pack.values)
         | {"ids": definitions.pack.ids, "languages": list(definitions.pack.languages)},
         "game": {"version": definitions.pack.values.get("game.version")},
@@ -49,6 +49,16 @@ def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
             for schedule in definitions.schedules
         ],
     }
+    return {name: _plainly(value) for name, value in said.items()}
+
+
+def _plainly(value: Any) -> Any:
+    """A value with its numbers as documents have them: without decimals where they have none."""
+    if isinstance(value, dict):
+        return {name: _plainly(one) for name, one in value.items()}
+    if isinstance(value, list):
+        return [_plainly(one) for one in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
@@ -246,12 +256,27 @@ def _column(path: Path, line: int, about: str | None) -> int:
     return at + 1
 
 
+def _marks(comment: str) -> tuple[str, str]:
+    return f"{comment} ichnos: from here", f"{comment} ichnos: to here"
+
+
+def region_of(text: str, comment: str) -> tuple[str, str]:
+    """A text without its marked region, and what stands in that; all of it and nothing where there is none."""
+    begin, end = _marks(comment)
+    start = text.find(begin)
+    stop = text.find(end, start)
+    if start < 0 or stop < 0:
+        return text, ""
+    rest = text[:start] + text[stop + len(end) :]
+    return rest if rest.strip() else "", text[start + len(begin) : stop]
+
+
 def with_region(text: str, body: str, comment: str) -> str:
     """A text with ``body`` in its marked region; the region is added at the end where there is none.
 
     The rest of the text is untouched, and doing it twice is doing it once.
     """
-    begin, end = f"{comment} ichnos: from here", f"{comment} ichnos: to here"
+    begin, end = _marks(comment)
     newline = "\r\n" if "\r\n" in text else "\n"
     lines = [begin, *body.rstrip("\n").splitlines(), end]
     region = newline.join(lines)

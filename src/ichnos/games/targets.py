@@ -18,8 +18,14 @@ def target(
     loop: bool = False,
     mono: Choice = "auto",
     treatment: tuple[Step, ...] = (),
+    finished: bool = False,
 ) -> Target:
-    """What this game's sounds of a kind are converted to."""
+    """What this game's sounds of a kind are converted to.
+
+    Args:
+        finished: the clip is a finished sound of a pack, whose bytes are taken over where they are as wanted.
+    """
+    marks = marking(profile.rules.loops, kind.container)
     return Target(
         kind.container,
         kind.codec,
@@ -28,7 +34,9 @@ def target(
         kind.quality,
         mono,
         treatment,
-        marking(profile.rules.loops, kind.container) if loop else None,
+        marks if loop else None,
+        finished,
+        finished and not loop and marks is not None,
     )
 
 

@@ -22,10 +22,10 @@ from ichnos.files.sources import Files, Folder, Inside
 from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.opening import opened
 from ichnos.games.profiles.holes import Hole, Missing, Pattern
 from ichnos.games.profiles.profile import Profile
 from ichnos.place.contents import Contents
-from ichnos.review.subject import opened
 
 _SHOWN = 3  # entries of many that are named
 

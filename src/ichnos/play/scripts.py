@@ -8,16 +8,20 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass
 from typing import Any
 
 from ichnos.errors import IchnosError, Place
 from ichnos.games.definitions import TriggerDefinition
 from ichnos.games.profiles.calls import parse_call
+from ichnos.games.profiles.profile import Profile
 from ichnos.play.acting import Asked
-from ichnos.play.world import LUA, World
+from ichnos.play.world import LUA, Script, World
 
 _PATIENCE = 1.5  # seconds for an answer
+# What a script may say as well as not: nothing comes of it.
+_NEUTRAL = {"trigger.fade": 0, "trigger.delay": 0, "trigger.volume": 1, "trigger.odds": 1, "trigger.once": False}
 _TO_BEGIN = 20.0  # seconds for Python and Lua to start
 
 
@@ -125,6 +129,35 @@ class Scripts:
                 if stream is not None:
                     stream.close()
             self._process = None
+
+
+def triggers_of(profile: Profile, label: str, text: str) -> list[TriggerDefinition] | None:
+    """What a script waits for, and which sound each of it plays or stops.
+
+    None where that cannot be said: it is not in Lua, the profile does not say what its functions mean, it breaks off,
+    it does something without an event, or more than one thing at one.
+    """
+    if not label.endswith(LUA) or not profile.rules.play.functions:
+        return None
+    world = World(profile, scripts=[Script("", label, text)])
+    with closing(Scripts(world, 0)) as scripts:
+        found = [_with_deed(trigger, do()) for trigger, do in scripts.listeners]
+        if scripts.wrong or scripts.asked:
+            return None
+    return None if None in found else [one for one in found if one is not None]
+
+
+def _with_deed(trigger: TriggerDefinition, asked: list[Asked]) -> TriggerDefinition | None:
+    """A trigger with the one thing that it does; None where that is another number of them."""
+    if len(asked) != 1:
+        return None
+    does, words = asked[0]
+    said = {f"trigger.{name}": value for name, value in words.items() if name not in ("place", "key")}
+    fades = does == "stop" and bool(words.get("fade"))
+    key = str(words["key"])
+    values = {**trigger.values, **said, "trigger.key": key, "trigger.does": "fade-out" if fades else does}
+    values = {name: value for name, value in values.items() if value not in (None, "", _NEUTRAL.get(name))}
+    return TriggerDefinition(key, values, trigger.place)
 
 
 def _trigger(said: dict[str, Any]) -> TriggerDefinition:

@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import Place
-from ichnos.files import disk
-from ichnos.files.paths import windows_refuses
-from ichnos.files.sources import Files, Inside, files_at
+from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
@@ -190,25 +188,3 @@ class Subject:
 def _sound_suffixes(profile: Profile) -> tuple[str, ...]:
     encoder = profile.rules.own_encoder
     return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
-
-
-def opened(profile: Profile, path: Path) -> Files:
-    """A pack as found on disk; where packs are folders, and this one is sent as an archive, the folder in it.
-
-    Raises:
-        IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
-    """
-    files = files_at(path)
-    names = files.names()
-    top = names[0].partition("/")[0] if names else ""
-    known = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
-    if (
-        profile.rules.packaging.kind != "folder"
-        or disk.is_folder(path)
-        or top in ("", ".", "..")
-        or windows_refuses(top)
-        or not all(name.startswith(f"{top}/") for name in names)
-        or any(own.match(name) is not None for own in known for name in names)
-    ):
-        return files
-    return Inside(files, top)

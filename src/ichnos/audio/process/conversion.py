@@ -49,6 +49,8 @@ class Target:
     it cancels.
     ``treatment``: what is done to the clip on the way.
     ``loop``: how the loop is marked in the file, where it is to be.
+    ``finished``: the clip is a finished sound of a pack: where it is as wanted, its bytes are taken over.
+    ``unmarked``: so only without marks of a loop, which the game would go by.
     """
 
     container: str
@@ -59,6 +61,8 @@ class Target:
     mono: Choice = "auto"
     treatment: tuple[Step, ...] = field(default=())
     loop: Marking | None = None
+    finished: bool = False
+    unmarked: bool = False
 
     def __str__(self) -> str:
         channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
@@ -74,6 +78,15 @@ class Target:
             ("channels", facts.channels, self.channels),
         ]
         return [f"{what} {found}, not {want}" for what, found, want in wanted if found != want]
+
+    def takes_over(self, source: IO[bytes], facts: Facts) -> bool:
+        """Is a finished sound already all that is wanted, so that it needs no coding?"""
+        if not self.finished or self.treatment or self.differs(facts):
+            return False
+        if self.loop is not None:
+            found = loops.read(source, self.loop)
+            return found is not None and self.loop.at in (None, found)
+        return not (self.unmarked and loops.marked(source, facts) is not None)
 
 
 @dataclass(frozen=True)
@@ -149,6 +162,8 @@ def convert(
         IchnosError: the source is damaged, the disk is full, or the result is not what was written.
     """
     side: Side = "mix" if target.mono == "auto" else target.mono
+    if target.takes_over(source, facts):
+        return _taken_over(source, path, facts, to, on_progress)
     try:
         written = _attempt(source, path, facts, target, side, to, serial, on_progress, tags)
         cost = written.mono_db
@@ -161,6 +176,8 @@ def convert(
             what, cure = "nothing is left of it: the treatment takes all of it", "cut less, or trim at a lower level"
             raise IchnosError(what, place=Place(str(path)), cure=cure)
         coding_loss = _prove(to, target, written, path)
+        if target.finished and facts.codec in LOSSY and target.codec in LOSSY:
+            written.notes.append(f"it was {facts.codec} already, and coded again it loses a second time")
     except BaseException:
         disk.remove_if_possible(to)
         raise
@@ -173,6 +190,26 @@ def convert(
         0 if target.codec == "float 32" else written.clipped,  # which nothing cuts off
         tuple(written.notes),
     )
+
+
+def _taken_over(
+    source: IO[bytes], path: Path, facts: Facts, to: Path, on_progress: Callable[[float], None]
+) -> Converted:
+    """A finished sound, byte for byte, decoded to its end before that. Raises IchnosError where it is damaged."""
+    frames = 0
+    for block in _telling(clips.blocks(source, facts, Place(str(path))), facts.rate, on_progress):
+        frames += len(block)
+    if not frames:
+        raise IchnosError("there is no sound in this file", place=Place(str(path)), cure="leave it out")
+    source.seek(0)
+    try:
+        with disk.written(to) as out:
+            while piece := source.read(_GATHERED):
+                out.write(piece)
+    except BaseException:
+        disk.remove_if_possible(to)
+        raise
+    return Converted(frames, disk.size(to), None, None, None, 0, ())
 
 
 def _under_ceiling(

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from ichnos.errors import UsageError
 from ichnos.files import disk
+from ichnos.files.user import data_folder
 
 BUNDLED = Path(__file__).parent.parent / "bundled"
 
@@ -15,23 +16,47 @@ def bundled_names() -> list[str]:
     return [name for name in disk.names(BUNDLED) if disk.is_file(BUNDLED / name / "game.toml")]
 
 
+def kept_folder() -> Path:
+    """Where the profiles lie that are kept for the user."""
+    return data_folder() / "games"
+
+
+def kept_names() -> list[str]:
+    """The games whose profiles are kept for the user."""
+    folder = kept_folder()
+    names = disk.names(folder) if disk.is_folder(folder) else []
+    return [name for name in names if not name.startswith(".") and disk.is_file(folder / name / "game.toml")]
+
+
+def known() -> list[Path]:
+    """The folders of all profiles that are found by their names: those that ship with Ichnos, and the kept ones."""
+    return [BUNDLED / name for name in bundled_names()] + [kept_folder() / name for name in kept_names()]
+
+
 def find(game: str, beside: Path | None = None) -> Path:
-    """The folder of a profile, from a bundled game's name or a folder (relative to ``beside``).
+    """The folder of a profile: of a bundled game, a folder (relative to ``beside``), or one that is kept for the user.
+
+    A folder comes before a kept one, so that a workspace means the same whatever is kept.
 
     Raises:
-        UsageError: neither; with the nearest bundled name.
+        UsageError: none of them; with the nearest name.
     """
     if "/" not in game and "\\" not in game and disk.is_file(BUNDLED / game / "game.toml"):
         return BUNDLED / game
     folder = (beside or Path()) / game
     if disk.is_file(folder / "game.toml"):
         return folder
+    kept = kept_names()
+    if game in kept:
+        return kept_folder() / game
     from rapidfuzz import process
 
-    near = process.extractOne(game, bundled_names(), score_cutoff=60)
+    names = [*bundled_names(), *kept]
+    near = process.extractOne(game, names, score_cutoff=60)
+    also = ", nor one that is kept for you" if kept else ""
     raise UsageError(
-        f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml',
-        cure=f"did you mean {near[0]}?" if near else f"bundled games: {', '.join(bundled_names())}",
+        f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml{also}',
+        cure=f"did you mean {near[0]}?" if near else f"games: {', '.join(names)}",
     )
 
 

@@ -23,12 +23,17 @@ _BY_SUFFIX = {".png": "PNG", ".jpg": "JPEG", ".webp": "WEBP", ".bmp": "BMP"}
 def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
     """A picture as a square PNG, ``size`` pixels wide; not square, it is padded with nothing, or cropped.
 
+    It keeps its own bytes, where it is so already.
+
     Raises:
         IchnosError: the file is no picture that can be read.
     """
     from PIL import Image, ImageOps
 
-    colours, _ = _read(disk.read(path, shown), shown, f"an icon has {size} x {size}")
+    data = disk.read(path, shown)
+    colours, found = _read(data, shown, f"an icon has {size} x {size}")
+    if found == "PNG" and colours.size == (size, size):
+        return data
     if shape == "cropped":
         return _png(ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS))
     return _png(ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0)))

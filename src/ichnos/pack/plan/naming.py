@@ -56,7 +56,7 @@ class ClipUses:
     def _take_uses(self, placed: PlacedSound) -> list[ClipUse]:
         sound, uses = placed.sound, []
         kind = self.workspace.kind_of(sound)
-        wanted, pattern = self._target(sound, kind), self.profile.take_paths.get(kind.name)
+        pattern = self.profile.take_paths.get(kind.name)
         if pattern is None and sound.take_clips():
             what = f"{self.rules.game.title} has no place for takes of {kind.name or 'such'} sounds"
             raise IchnosError(what, place=placed.place("takes"), cure="give the sound parts")
@@ -64,7 +64,7 @@ class ClipUses:
             assert pattern is not None
             path = self._game_path(placed, number, kind)
             path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
-            uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
+            uses.append(ClipUse("take", clip, path, self._target(sound, kind, clip), placed.place(*at)))
         return uses
 
     def others(self, key: str, path: str) -> list[str]:
@@ -101,19 +101,20 @@ class ClipUses:
             )
         pattern = self.profile.part_paths[kind.name]
         for name, clip in sound.parts.items():
-            wanted = self._target(sound, kind, loops=goes_round(name, sound.parts))
+            wanted = self._target(sound, kind, clip, loops=goes_round(name, sound.parts))
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
             uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
         return uses
 
-    def _target(self, sound: Sound, kind: Kind, *, loops: bool = True) -> Target:
-        """What the clips of a sound are converted to."""
+    def _target(self, sound: Sound, kind: Kind, clip: str, *, loops: bool = True) -> Target:
+        """What a clip of a sound is converted to."""
         return target(
             self.profile,
             kind,
             loop=bool(sound.loop) and loops,
             mono=sound.mono or "auto",
             treatment=self.workspace.pack_file.steps(sound.treatment),
+            finished=self.workspace.pack_file.is_finished(clip),
         )
 
     def _naming(self, sound: Sound) -> dict[str, Value]:

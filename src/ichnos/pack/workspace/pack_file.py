@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
+import re
 import uuid
 from typing import Annotated, Any, Literal
 
@@ -239,6 +240,11 @@ _NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
 _SEMVER = rf"^{_NUMBER}\.{_NUMBER}\.{_NUMBER}(-{_WORD}(\.{_WORD})*)?(\+[0-9A-Za-z-]+(\.[0-9A-Za-z-]+)*)?$"
 
 
+def is_semver(version: str) -> bool:
+    """Is it a version after SemVer 2.0.0?"""
+    return re.match(_SEMVER, version) is not None
+
+
 class Pack(TomlTable):
     title: str = Field(min_length=1, description="the pack's title, as players see it")
     name: str = Field(
@@ -321,6 +327,11 @@ class PackFile(TomlTable):
         default=(), description="[[defaults]]: what sounds have that do not say it; the first that fits counts"
     )
     file: tuple[OtherFile, ...] = Field(default=(), description="[[file]]: other files of the pack, copied as they are")
+    finished: tuple[FileName, ...] = Field(
+        default=(),
+        description="clips that are finished sounds of a pack, as from ichnos adopt; * stands for anything: where they"
+        " are what the game wants, and nothing is done to them, their bytes are taken over",
+    )
     credit: tuple[Credit, ...] = Field(default=(), description="[[credit]]: where clips are from, and their licence")
     waive: tuple[Waiver, ...] = Field(default=(), description="[[waive]]: findings that are no slip here")
     treatment: dict[str, tuple[Step, ...]] = Field(
@@ -332,6 +343,10 @@ class PackFile(TomlTable):
     schedule: tuple[Schedule, ...] = Field(
         default=(), description="[[schedule]]: main entries with interludes between them"
     )
+
+    def is_finished(self, clip: str) -> bool:
+        """Is a clip a finished sound of a pack?"""
+        return any(fnmatch.fnmatchcase(clip, pattern) for pattern in self.finished)
 
     def steps(self, name: str | None) -> tuple[Step, ...]:
         """The steps of a treatment, of the pack's own or bundled; none without a name.

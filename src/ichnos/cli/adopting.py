@@ -1,0 +1,139 @@
+"""``adopt``: a finished pack becomes a workspace."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from ichnos.cli import show
+from ichnos.cli.app import DryRun, Json, app, examples
+from ichnos.errors import IchnosError
+from ichnos.files import disk
+
+if TYPE_CHECKING:
+    from ichnos.pack.adopting.adopt import Adopted
+    from ichnos.review.comparing import Compared
+
+
+@app.command(
+    short_help="Make a workspace of a finished pack.",
+    epilog=examples(
+        "ichnos adopt someones.lampbox --game tarnlight",
+        "ichnos adopt old-pack/ --game my-game/ --installation ~/games/Millrace --to old-pack-again",
+    ),
+)
+def adopt(
+    pack: Annotated[Path, typer.Argument(metavar="PACK", help="A finished pack: a folder or an archive.")],
+    game: Annotated[
+        str | None,
+        typer.Option("--game", "-g", metavar="GAME", help="Which game it is for.", show_default="the one that fits"),
+    ] = None,
+    installation: Annotated[
+        Path | None,
+        typer.Option(metavar="FOLDER", help="Where the game is installed: which keys are new, whose files are whose."),
+    ] = None,
+    to: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="The new workspace.", show_default="the pack's short name")
+    ] = None,
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Make a workspace of a finished pack: keys, takes, titles, ids, what plays them; its sounds beside, as clips.
+
+    It is built again at once, and held against the pack. Sounds go through byte for byte until something is done to
+    them. What could not be taken over is said, and the exit code is 1 then.
+    """
+    from ichnos.games.opening import recognised
+    from ichnos.pack.adopting import adopt as adopting
+    from ichnos.play.scripts import triggers_of
+
+    if to is not None:
+        adopting.refuse_taken(to)
+    opened = recognised(pack, game)
+    made = adopting.adopt(opened, installation, triggers_of, to)
+    folder = to or Path(made.name)
+    found: Compared | None = None
+    fault: IchnosError | None = None
+    if not dry_run:
+        with show.progress("taking over", len(made.files)) as advance:
+            made.write(folder, advance)
+        found, fault = _proved(made, folder)
+    if json:
+        show.as_json(_as_json(made, folder, found, fault, written=not dry_run))
+    else:
+        _print(made, folder, found, fault, written=not dry_run)
+    opened.files.close()
+    if made.notes.lost or fault is not None or (found is not None and found.changes):
+        raise typer.Exit(1)
+
+
+def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError | None]:
+    """The workspace built aside, and held against the pack."""
+    from ichnos.games.opening import Opened, opened
+    from ichnos.pack.build import building
+    from ichnos.review import comparing
+
+    with disk.throwaway() as aside:
+        try:
+            planned = building.plan(folder, None, aside)
+            with show.progress("building", sum(one.facts.seconds for one in planned.prepared.missing)) as advance:
+                built, _ = building.carry_out(planned, advance)
+            profile = made.opened.profile
+            again = Opened(built.package, profile, opened(profile, built.package))
+            with show.progress("comparing", len(made.files)) as advance:
+                found = comparing.compare(made.opened, again, advance)
+            for one in comparing.lost(made.opened, again):
+                made.notes.lose(one.place, f"{one} does not come back")
+            again.files.close()
+            return found, None
+        except IchnosError as error:
+            return None, error
+
+
+def _as_json(
+    made: Adopted, folder: Path, found: Compared | None, fault: IchnosError | None, *, written: bool
+) -> dict[str, Any]:
+    from dataclasses import asdict
+
+    return {
+        "game": made.opened.profile.rules.game.name,
+        "workspace": str(folder) if written else None,
+        "sounds": made.sounds,
+        "clips": sum(1 for path in made.files if path.startswith("clips/")),
+        "lost": [{"place": str(place) if place else None, "what": what} for place, what in made.notes.lost],
+        "notes": made.notes.told,
+        "again": None
+        if found is None
+        else {
+            "same": found.same,
+            "sounds": found.sounds,
+            "identical": found.identical,
+            "changes": [asdict(one) for one in found.changes],
+        },
+        "fault": str(fault) if fault else None,
+    }
+
+
+def _print(made: Adopted, folder: Path, found: Compared | None, fault: IchnosError | None, *, written: bool) -> None:
+    from ichnos.cli.comparing import agreed, heard, print_changes
+
+    title = made.opened.profile.rules.game.title
+    clips = sum(1 for path in made.files if path.startswith("clips/"))
+    verb = "Made" if written else "This would make"
+    what = f"{show.counted(made.sounds, 'sound key')}, {show.counted(clips, 'clip')}"
+    show.say(f"{verb} {folder / 'ichnos.toml'}: {what}, for {title}.")
+    for note in made.notes.told:
+        show.say(f"Note: {note}.")
+    for place, lost in made.notes.lost:
+        show.say(f"{place}: {lost}" if place else lost, lead="not taken over:", fg="yellow", bold=True)
+    if fault is not None:
+        show.say(fault, lead="it does not build yet:", fg="red", bold=True)
+        if fault.cure:
+            show.say(fault.cure, lead="  cure:", bold=True)
+    elif found is not None and found.changes:
+        show.say("Built again, it is not the same:", fg="red", bold=True)
+        print_changes(found.changes)
+    elif found is not None:
+        show.say(f"Built again. {agreed(found)}. {heard(found)}")

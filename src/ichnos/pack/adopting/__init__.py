@@ -1,0 +1,1 @@
+"""A finished pack made a workspace: what it says as ``ichnos.toml``, its sounds as clips."""

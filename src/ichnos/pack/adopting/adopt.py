@@ -1,0 +1,308 @@
+"""Adopting a finished pack: a workspace that builds it again."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+
+from ichnos.documents.text import from_bytes
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place, UsageError
+from ichnos.files import disk
+from ichnos.files.paths import is_plain, seen_from, windows_refuses
+from ichnos.files.writing import fresh_folder
+from ichnos.games.catalogues import library
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.definitions import TriggerDefinition
+from ichnos.games.opening import Opened
+from ichnos.games.profiles import places
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.scripts import region_of
+from ichnos.pack.adopting import players
+from ichnos.pack.adopting.notes import Notes, Usual
+from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
+from ichnos.pack.workspace.folder import FILE_NAME
+from ichnos.pack.workspace.pack_file import is_semver
+from ichnos.pack.workspace.workspace import short_name
+
+_OTHERS = "files"  # where files go that are neither sounds nor pictures of props
+_OWN = "own"  # where the build looks for scripts of the modder's own
+
+ReadTriggers = Callable[[Profile, str, str], list[TriggerDefinition] | None]
+
+
+@dataclass
+class Adopted:
+    """A workspace that is still to be written.
+
+    ``text``: its ``ichnos.toml``. ``files``: the pack's file for each path in the workspace. ``written``: what else
+    is to stand there. ``notes``: what could not be taken over, and what else is to be known.
+    """
+
+    opened: Opened
+    name: str
+    text: str = ""
+    files: dict[str, str] = field(default_factory=dict)
+    written: dict[str, bytes] = field(default_factory=dict)
+    notes: Notes = field(default_factory=Notes)
+    sounds: int = 0
+
+    def write(self, to: Path, on_progress: Callable[[float], None] = lambda _: None) -> None:
+        """Write the workspace, whole or not at all.
+
+        Args:
+            on_progress: called for each file of the pack, with 1.
+
+        Raises:
+            IchnosError: a file of the pack is damaged, or the disk is full.
+            UsageError: there is something already.
+        """
+        refuse_taken(to)
+        with fresh_folder(to) as beside:
+            for path, name in self.files.items():
+                disk.make_folder((beside / path).parent)
+                with self.opened.files.stream(name) as source, disk.written(beside / path) as out:
+                    while piece := source.read(1 << 18):
+                        out.write(piece)
+                on_progress(1)
+            for path, data in {**self.written, FILE_NAME: self.text.encode()}.items():
+                disk.make_folder((beside / path).parent)
+                disk.write(beside / path, data)
+
+
+def refuse_taken(to: Path) -> None:
+    """Raises UsageError where a workspace cannot be made, as something is there."""
+    if disk.exists(to) and not (disk.is_folder(to) and not disk.names(to)):
+        raise UsageError(f"{to} is there already", cure="choose another folder: --to FOLDER")
+
+
+def adopt(opened: Opened, installation: Path | None, read_triggers: ReadTriggers, to: Path | None = None) -> Adopted:
+    """Say a finished pack as a workspace. Nothing is written.
+
+    Args:
+        installation: where the game is installed, so that it is known which keys are new, and whose files are whose.
+        read_triggers: what a script of the pack waits for, from the profile, a label and its text; None where that
+            cannot be said.
+        to: the folder that it will be in, from which the game's own is seen; without it one of the pack's name here.
+
+    Raises:
+        IchnosError: there is nothing in it that the profile understands, or the installation is not one of the game.
+    """
+    profile, reading = opened.profile, opened.reading
+    if not opened.understood and not profile.by_path:
+        place = reading.broken[0].place if reading.broken else Place(str(opened.path))
+        what = reading.broken[0].what if reading.broken else "nothing in it is understood"
+        raise IchnosError(
+            f"this is no pack for {profile.rules.game.title}: {what}", place=place, cure="say which game: --game NAME"
+        )
+    known = None
+    if installation is not None and profile.rules.catalogue.readable:
+        known = harvest(profile, installation)
+    known = known or library.load(profile.identity)
+    return _Adopting(opened, known, installation, read_triggers, to).adopted
+
+
+class _Adopting:
+    def __init__(
+        self,
+        opened: Opened,
+        known: Catalogue | None,
+        installation: Path | None,
+        read_triggers: ReadTriggers,
+        to: Path | None,
+    ) -> None:
+        self.opened, self.profile, self.known = opened, opened.profile, known
+        self.said = opened.reading.definitions
+        self.usual = Usual(self.profile)
+        self.notes = Notes()
+        self.taken: set[str] = set()  # the pack's files that have their place in the workspace
+        self.values: dict[str, Value] = dict(self.said.pack.values)
+        name = self._name()
+        self.adopted = Adopted(opened, name, notes=self.notes)
+        self.values |= {"pack.name": name, "pack.title": self.values.get("pack.title") or name}
+        self.values["pack.version"] = self._version()
+        version = self.values.get("game.version")
+        self.values["game.version"] = str(version) if version else self.profile.rules.game.versions[0]
+        languages = list(self.said.pack.languages)
+        self.language = "en" if "en" in languages or not languages else languages[0]
+        sounds = AdoptedSounds(opened, known, self.values, self.language, self.notes)
+        self.adopted.files |= sounds.clips
+        self.adopted.sounds = len(sounds.tables)
+        self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
+        scripted = [*self._scripts(read_triggers)]
+        tables = {
+            "trigger": players.triggers([*self.said.triggers, *scripted], self.usual, self.notes),
+            "prop": players.props(
+                self.said.props, self.usual, self.said.pack.ids, self.language, self._picture, self.notes
+            ),
+            "schedule": players.schedules(self.said.schedules, self.usual, self.notes),
+        }
+        icon = self._icon()
+        others = list(self._others(sounds.loose))
+        self._tell_unread()
+        folder = disk.resolved(to or Path(name))
+        seen = seen_from(folder, disk.resolved(installation)) if installation else None
+        self.adopted.text = "".join(
+            self._text(self._game(folder), seen, icon, others, {"sound": sounds.tables, **tables})
+        )
+
+    def _game(self, folder: Path) -> str:
+        own = self.profile.folder
+        named = own.parent in (places.BUNDLED, places.kept_folder())
+        return own.name if named else seen_from(folder, disk.resolved(own))
+
+    def _name(self) -> str:
+        """The pack's short name: as it stands in the names of its files, or made from its title."""
+        found: Counter[str] = Counter()
+        patterns = (*self.profile.take_paths.values(), *self.profile.part_paths.values())
+        for name in self.opened.files.names():
+            for pattern in patterns:
+                matched = pattern.match(name)
+                if matched and "pack.name" in matched:
+                    found[str(matched["pack.name"])] += 1
+        package = self.profile.package_name.match(self.opened.path.name) or {}
+        said = [self.values.get("pack.name"), *(name for name, _ in found.most_common(1)), package.get("pack.name")]
+        wanted = next((str(one) for one in said if one), None)
+        title = self.values.get("pack.title")
+        name = short_name(wanted or str(title or self.opened.path.stem))
+        if wanted and name != wanted:
+            self.notes.told.append(f'its short name "{wanted}" is written {name}: small letters, digits, hyphens')
+        return name
+
+    def _version(self) -> str:
+        said = self.values.get("pack.version")
+        if said is None:
+            return "1.0.0"
+        text = str(said)
+        if is_semver(text):
+            return text
+        numbers = re.findall(r"\d+", text)[:3]
+        version = ".".join([*(str(int(one)) for one in numbers), "0", "0", "0"][:3])
+        self.notes.lose(
+            self.said.pack.places.get("pack.version"), f'its version "{text}" is written as {version} (SemVer 2.0.0)'
+        )
+        return version
+
+    def _scripts(self, read_triggers: ReadTriggers) -> Iterator[TriggerDefinition]:
+        names = self.opened.files.names()
+        for script in self.profile.scripts:
+            if script.path not in names:
+                continue
+            self.taken.add(script.path)
+            label = self.opened.files.label(script.path)
+            text = from_bytes(self.opened.files.read(script.path), label).content
+            own, made = region_of(text, script.region) if script.region is not None else ("", text)
+            found = read_triggers(self.profile, label, made) if made.strip() else []
+            if found is None:
+                found = []
+                own = text if script.region is not None else ""
+            yield from found
+            if own.strip():
+                self.adopted.written[f"{_OWN}/{script.path}"] = own.encode()
+
+    def _picture(self, path: str) -> str | None:
+        if path not in self.opened.files.names() or not self._can_be(path):
+            return None
+        self.taken.add(path)
+        clip = f"pictures/{path.rpartition('/')[2]}"
+        number = 1
+        while self.adopted.files.get(clip, path) != path:
+            number += 1
+            clip = f"pictures/{number}-{path.rpartition('/')[2]}"
+        self.adopted.files[clip] = path
+        return clip
+
+    def _icon(self) -> str | None:
+        rules = self.profile.rules.icon
+        if rules is None or rules.path not in self.opened.files.names():
+            return None
+        self.taken.add(rules.path)
+        self.adopted.files["icon.png"] = rules.path
+        return "icon.png"
+
+    def _can_be(self, name: str) -> bool:
+        return is_plain(name) and not any(map(windows_refuses, name.split("/")))
+
+    def _others(self, loose: Iterable[str]) -> Iterator[tuple[str, str]]:
+        """Every other file of the pack: in the workspace, and in the pack."""
+        broken = {str(error.place.path) for error in self.opened.reading.broken if error.place}
+        left = set(self.opened.files.names()) - self.taken
+        for name in sorted({*left, *loose}):
+            if name.endswith("/") or self.opened.files.label(name) in broken:
+                continue
+            if not self._can_be(name):
+                self.notes.lose(Place(self.opened.files.label(name)), "no system takes such a name for a file")
+                continue
+            self.adopted.files[f"{_OTHERS}/{name}"] = name
+            yield f"{_OTHERS}/{name}", name
+
+    def _tell_unread(self) -> None:
+        reading = self.opened.reading
+        for error in reading.broken:
+            self.notes.lose(error.place, f"this document is not taken over: {error.what}")
+        for place, what in (*reading.strange, *reading.differing):
+            self.notes.lose(place, f"this is not understood: {what}")
+
+    def _text(
+        self,
+        game: str,
+        installation: str | None,
+        icon: str | None,
+        others: list[tuple[str, str]],
+        tables: Mapping[str, list[dict[str, Any]]],
+    ) -> Iterator[str]:
+        said, title = self.values, self.profile.rules.game.title
+        yield f"# Adopted from {self.opened.path.name}, a pack for {title}: `ichnos build` makes it again.\n"
+        yield f"format = 1\n\ngame = {toml(game)}\n"
+        if installation:
+            yield f"installation = {toml(installation)}\n"
+        yield f"\nminted-for = {toml(said['pack.name'])}  # the ids below are this pack's: a copy gets fresh ones\n"
+        if any(path.startswith(f"{FOLDER}/") for path in self.adopted.files):
+            yield "\n# These were finished: where nothing is done to them, they go into the pack byte for byte.\n"
+            yield f'finished = ["{FOLDER}/*"]\n'
+        yield "\n[pack]\n"
+        for name in ("title", "name", "version"):
+            yield f"{name} = {toml(said[f'pack.{name}'])}\n"
+        yield f"game-version = {toml(said['game.version'])}\nlanguage = {toml(self.language)}\n"
+        for name in ("summary", "author", "licence"):
+            if said.get(f"pack.{name}") is not None:
+                yield f"{name} = {toml(str(said[f'pack.{name}']))}\n"
+        if icon:
+            yield f"icon = {toml(icon)}\n"
+        ids = {name: value for name, value in said.items() if name.startswith(ID_PREFIX)}
+        if ids:
+            yield "\n[ids]\n"
+        for name, value in ids.items():
+            yield f"{toml_key(name.removeprefix(ID_PREFIX))} = {toml(str(value))}\n"
+        if others:
+            yield "\n# What else was in the pack. Credits among it stay as they are: say new ones with [[credit]].\n"
+        for file, path in others:
+            yield f"\n[[file]]\nfile = {toml(file)}\npath = {toml(path)}\n"
+        for kind, found in tables.items():
+            for table in found:
+                yield f"\n[[{kind}]]\n"
+                yield from (f"{toml_key(name)} = {toml(value)}\n" for name, value in table.items())
+
+
+def toml(value: Any) -> str:
+    """A value as TOML writes it on one line."""
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{toml_key(name)} = {toml(one)}" for name, one in value.items()) + "}"
+    if isinstance(value, list | tuple):
+        return "[" + ", ".join(map(toml, value)) + "]"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(tomlkit.item(value).as_string())
+
+
+def toml_key(name: str) -> str:
+    """A field's name, in quotation marks where it needs them."""
+    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else toml(name)

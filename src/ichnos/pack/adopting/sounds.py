@@ -1,0 +1,310 @@
+"""The sounds of a finished pack as tables of ``ichnos.toml``, and their files as clips."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from ichnos.audio.files import clips, loops
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError, Place
+from ichnos.files.paths import is_plain, windows_refuses
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.definitions import SoundDefinition, TakeDefinition
+from ichnos.games.entries.packs import SoundFiles
+from ichnos.games.opening import Opened
+from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
+from ichnos.games.targets import marking
+from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
+from ichnos.pack.plan.naming import named_path
+from ichnos.pack.workspace.pack_file import Sound, Take
+
+FOLDER = "clips"
+
+
+class AdoptedSounds:
+    """``tables``: of the sounds, as ``ichnos.toml`` has them; ``clips``: the pack's file for each clip's name.
+
+    ``loose``: sound files that no key plays.
+    """
+
+    def __init__(
+        self, opened: Opened, known: Catalogue | None, own: Mapping[str, Value], language: str, notes: Notes
+    ) -> None:
+        self.opened, self.profile, self.known, self.own = opened, opened.profile, known, own
+        self.language, self.notes, self.usual = language, notes, Usual(opened.profile)
+        encoder = self.profile.rules.own_encoder
+        suffixes = (*SOUND_SUFFIXES, *([encoder.extension] if encoder else []))
+        names = [name for name in opened.files.names() if name.lower().endswith(suffixes)]
+        self.there = [name for name in names if self._can_be_a_file(name)]
+        self.files = SoundFiles(self.there)
+        self.around = posixpath.commonpath([posixpath.dirname(name) for name in self.there]) if self.there else ""
+        self.clips: dict[str, str] = {}
+        self.tables: list[dict[str, Any]] = []
+        self.loose: list[str] = []
+        self._used: dict[str, str] = {}  # by file: the first key that plays it
+        self._left: dict[str, int] = {}  # by document: entries of the game's own
+        self._renamed: list[str] = []
+        for sound in opened.reading.definitions.sounds:
+            self._take_in(sound)
+        if self.profile.by_path:
+            self._in_place()
+        self._tell()
+
+    def _can_be_a_file(self, name: str) -> bool:
+        if is_plain(name) and not any(map(windows_refuses, name.split("/"))):
+            return True
+        self.notes.lose(Place(self.opened.files.label(name)), "no system takes such a name for a file")
+        return False
+
+    def _clip(self, name: str, key: str) -> str:
+        self._used.setdefault(name, key)
+        clip = f"{FOLDER}/{posixpath.relpath(name, self.around or '.')}"
+        self.clips[clip] = name
+        return clip
+
+    def _is_games_own(self, sound: SoundDefinition) -> bool:
+        """Is it an entry of the game's, in the pack's copy of the game's own document?"""
+        reading = self.opened.reading
+        of = next((name for name, said in reading.by_document.items() if sound in said.sounds), None)
+        found = [self.files.file_of(file) for file, _, _ in sound.files()]
+        if any(found) or not reading.merged or (of is not None and of not in reading.merged):
+            return False
+        self._left[of or ""] = self._left.get(of or "", 0) + 1
+        return True
+
+    def _take_in(self, sound: SoundDefinition) -> None:
+        if self._is_games_own(sound):
+            return
+        takes = self._takes(sound)
+        parts = self._parts(sound)
+        titles = spoken(sound.titles, self.language)
+        if not takes and not parts and not titles:
+            self.notes.lose(sound.place, f"{sound.key} stands here, and has no sound in this pack")
+            return
+        kind = self._kind(sound)
+        values: dict[str, Any] = {"key": sound.key}
+        new = self._is_new(sound.key, kind)
+        if takes:
+            values["takes"] = takes
+        if parts:
+            values["parts"] = parts
+        if new and (takes or parts):
+            values["new"] = True
+        if titles:
+            values["title"] = titles
+        category = sound.category
+        if category and not self.usual.says("category", category):
+            values["category"] = category
+        if self.profile.kind_of(sound.key, category, parts=bool(parts)).name != kind.name:
+            values["kind"] = kind.name
+        values |= self._settings(sound, kind)
+        fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.fields.items()}
+        fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
+        if fields:
+            values["fields"] = fields
+        own_name = self._own_name(sound, kind)
+        if own_name is not None:
+            values["file"] = own_name
+        fitted = fitting(Sound, values, sound.key, sound.place, self.notes)
+        if fitted is not None:
+            self.tables.append(fitted)
+
+    def _is_new(self, key: str, kind: Kind) -> bool:
+        if kind.replace == "no":
+            return True
+        return kind.new and self.known is not None and key not in self.known
+
+    def _takes(self, sound: SoundDefinition) -> list[Any]:
+        takes = []
+        for number, take in enumerate(sound.takes, 1):
+            values: dict[str, Any] = {}
+            name = self.files.file_of(take.file) if take.file else None
+            if name is not None:
+                values["clip"] = self._clip(name, sound.key)
+            elif self._is_kept(sound, take, number):
+                values["kept"] = True
+            else:
+                what = f"take {number} of {sound.key} leads to no sound of this pack"
+                self.notes.lose(take.place, f"{what}: {take.file}" if take.file else what)
+                continue
+            if take.weight is not None and not self.usual.says("weight", take.weight):
+                values["weight"] = whole(take.weight)
+            for hole, value in take.values.items():
+                field = hole.removeprefix("take.")
+                if field in Take.model_fields and not self.usual.says(hole, value):
+                    values[field] = whole(value)
+            fitted = fitting(Take, values, f"take {number} of {sound.key}", take.place, self.notes)
+            if fitted is not None:
+                takes.append(fitted["clip"] if list(fitted) == ["clip"] else fitted)
+        return takes
+
+    def _is_kept(self, sound: SoundDefinition, take: TakeDefinition, number: int) -> bool:
+        """Is it the game's own file in that place?"""
+        if self.known is None or sound.key not in self.known or take.file is None:
+            return False
+        files = self.known.entry(sound.key).files
+        return number <= len(files) and self.profile.bare(files[number - 1]) == self.profile.bare(take.file)
+
+    def _parts(self, sound: SoundDefinition) -> dict[str, str]:
+        parts: dict[str, str] = {}
+        for part in sound.parts:
+            name = self.files.file_of(part.file) if part.file else None
+            if name is None or part.name is None:
+                what = f"the part {part.name or 'without a name'} of {sound.key} leads to no sound of this pack"
+                self.notes.lose(part.place, f"{what}: {part.file}" if part.file else what)
+            elif part.name in parts:
+                self.notes.lose(part.place, f"{sound.key} has two parts named {part.name}")
+            else:
+                parts[part.name] = self._clip(name, sound.key)
+        return parts
+
+    def _settings(self, sound: SoundDefinition, kind: Kind) -> dict[str, Any]:
+        found = {
+            name: whole(value)
+            for name, value in sound.settings.items()
+            if name != "category" and not self.usual.says(name, value)
+        }
+        how = marking(self.profile.rules.loops, kind.container)
+        if how is None:
+            return found
+        parts = [part.name for part in sound.parts]
+        looped = [take.file for take in sound.takes] + [
+            part.file for part in sound.parts if goes_round(part.name, parts)
+        ]
+        names = [name for file in looped if file and (name := self.files.file_of(file))]
+        marked = [name for name in names if self._is_marked(name)]
+        if marked and len(marked) < len(names):
+            what = f"{sound.key}: of its {len(names)} files {len(marked)} are marked as a loop"
+            self.notes.lose(sound.place, what)
+        if marked and "loop" not in sound.settings:
+            found["loop"] = True
+        return found
+
+    def _is_marked(self, name: str) -> bool:
+        try:
+            with self.opened.files.stream(name) as stream:
+                facts = clips.facts(stream, Path(name))
+                how = marking(self.profile.rules.loops, facts.container)
+                stream.seek(0)
+                return how is not None and loops.read(stream, how) is not None
+        except IchnosError:
+            return False  # a damaged one is told when it is decoded
+
+    def _kind(self, sound: SoundDefinition) -> Kind:
+        """The kind of a sound: as its entry is, by key or category, or else by where its files are."""
+        profile = self.profile
+        found = profile.kind_of(sound.key, sound.category, parts=bool(sound.parts), said=sound.kind or None)
+        if found.name:
+            return found
+        names = [name for file, _, _ in sound.files() if (name := self.files.file_of(file))]
+        paths = profile.part_paths if sound.parts and not sound.takes else profile.take_paths
+        fitting_kinds = [kind for kind, path in paths.items() if names and all(path.match(one) for one in names)]
+        return profile.kinds[fitting_kinds[0]] if len(fitting_kinds) == 1 else found
+
+    def _own_name(self, sound: SoundDefinition, kind: Kind) -> str | None:
+        """What the files of a sound are called, where that does not come of its key."""
+        pattern, part_pattern = self.profile.take_paths.get(kind.name), self.profile.part_paths.get(kind.name)
+        named: list[tuple[Pattern, dict[str, Value], str]] = []
+        for number, take in enumerate(sound.takes, 1):
+            name = self.files.file_of(take.file) if take.file else None
+            if name is not None and pattern is not None:
+                named.append((pattern, {"take.number": number}, name))
+        for part in sound.parts:
+            name = self.files.file_of(part.file) if part.file else None
+            if name is not None and part_pattern is not None:
+                named.append((part_pattern, {"part.name": part.name}, name))
+        if self.profile.rules.takes.shared:  # a file has the name that the first of its keys gives it
+            named = [one for one in named if self._used[one[2]] == sound.key]
+        if not named or self._as_named(named, sound, sound.key):
+            return None
+        if kind.replace != "by-path":
+            for path, _, name in named:
+                found = path.match(name) or {}
+                other = str(found.get("key") or found.get("key.own") or "")
+                if other and self._as_named(named, sound, other):
+                    return other
+        self._renamed.append(named[0][2])
+        return None
+
+    def _as_named(self, named: list[tuple[Pattern, dict[str, Value], str]], sound: SoundDefinition, key: str) -> bool:
+        """Would the build give all of them the names that they have?"""
+        group, _, own = sound.key.rpartition(self.profile.rules.names.separator)
+        same = key == sound.key
+        naming: dict[str, Value] = {
+            "key": key, "key.group": group or None, "key.own": own if same else key, "category": sound.category,
+            **sound.fields,
+        }  # fmt: skip
+        try:
+            return all(
+                named_path(self.profile.rules.names, path, {**self.own, **naming, **more}.get) == name
+                for path, more, name in named
+            )
+        except IchnosError:
+            return False
+
+    def _in_place(self) -> None:
+        """Sound files in the place of the game's own: their keys are those that play them there."""
+        players = self.known.players(self.profile.bare) if self.known else {}
+        found: dict[str, dict[int, str]] = {}
+        for name in self.there:
+            if name in self._used:
+                continue
+            keys = players.get(without_extension(name), [])
+            for key in keys:
+                files = [self.profile.bare(one) for one in self.known.entry(key).files] if self.known else []
+                found.setdefault(key, {})[files.index(without_extension(name))] = name
+        for key, given in found.items():
+            assert self.known is not None
+            count = len(self.known.entry(key).files)
+            takes: list[Any] = [self._clip(given[at], key) if at in given else {"kept": True} for at in range(count)]
+            while isinstance(takes[-1], dict):
+                takes.pop()
+            self.tables.append({"key": key, "takes": takes})
+        if self.known is None and self.profile.by_path_alone:
+            self._by_names()
+
+    def _by_names(self) -> None:
+        """The same where the names themselves hold the keys."""
+        found: dict[str, dict[int, str]] = {}
+        for name in self.there:
+            for path in self.profile.sound_paths:
+                matched = path.match(name)
+                if matched is not None and "key" in matched:
+                    number = matched.get("take.number")
+                    at = int(number) if isinstance(number, float) else 1
+                    found.setdefault(str(matched["key"]), {}).setdefault(at, name)
+                    break
+        for key, given in found.items():
+            self.tables.append({"key": key, "takes": [self._clip(given[at], key) for at in sorted(given)]})
+
+    def _tell(self) -> None:
+        for document, count in self._left.items():
+            self.notes.told.append(f"{count} entries in {document or 'its documents'} are the game's own")
+        if self._renamed:
+            others = f" and {len(self._renamed) - 1} more" if len(self._renamed) > 1 else ""
+            self.notes.told.append(
+                f"{self._renamed[0]}{others}: files that the profile names otherwise; a build gives them its names"
+            )
+        self.loose = [name for name in self.there if name not in self._used]
+        if self.loose and self.profile.by_path and self.known is None:
+            what = f"it is not known which keys play it ({len(self.loose)} such files)"
+            self.notes.lose(Place(self.opened.files.label(self.loose[0])), f"{what}: say --installation FOLDER")
+        elif self.loose:
+            others = f" and {len(self.loose) - 1} more" if len(self.loose) > 1 else ""
+            self.notes.told.append(f"{self.loose[0]}{others}: no key plays it; it is taken over as it is")
+
+
+def spoken(said: Mapping[str | None, str], language: str) -> Any:
+    """A text as the pack file has it: alone, or by language."""
+    if None in said and len(said) == 1:
+        return said[None]
+    found = {tag: text for tag, text in said.items() if tag is not None}
+    if None in said and language not in found:
+        found[language] = said[None]
+    return found

@@ -1,0 +1,391 @@
+"""Two packs, or a pack and the game, side by side: by what they say, and by how their sounds sound."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from dataclasses import dataclass
+from itertools import zip_longest
+from pathlib import Path
+from typing import IO, Any
+
+from ichnos.audio.files import clips, loops
+from ichnos.documents.formats import parse
+from ichnos.documents.tree import Value, spelled
+from ichnos.documents.values import Said, not_again, values
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.games.definitions import Definitions, SoundDefinition
+from ichnos.games.entries.packs import SoundFiles
+from ichnos.games.opening import Opened
+from ichnos.games.profiles.profile import SOUND_SUFFIXES
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX
+
+ADDED, REMOVED, CHANGED = "added", "removed", "changed"
+_ALIKE = -20.0  # dB: what differs by less is the same sound, coded again
+_AHEAD = 1 << 21  # frames by which one may be longer than the other, until they are not held against each other
+
+Values = dict[str, Value]
+
+
+@dataclass(frozen=True)
+class Change:
+    """One difference. ``of``: pack, sound, trigger, prop, schedule or file; ``name``: which of them.
+
+    ``field``: what of it, where it is in both; ``before``, ``after``: as they are said, or None.
+    """
+
+    what: str
+    of: str
+    name: str
+    field: str | None = None
+    before: Value = None
+    after: Value = None
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What differs, and how much was held against each other. ``unread``: sounds that could not be decoded, and why.
+
+    ``not_understood``: places of either that the profile does not understand, so that nobody knows what they say.
+    """
+
+    changes: tuple[Change, ...]
+    same: int  # things that are in both and do not differ
+    sounds: int  # files that were held against each other
+    identical: int  # of those, the same byte for byte
+    left_out: int  # keys of the game that the pack does not touch
+    unread: tuple[IchnosError, ...] = ()
+    not_understood: tuple[tuple[Place, str], ...] = ()
+
+
+class _Side:
+    def __init__(self, opened: Opened) -> None:
+        self.opened = opened
+        encoder = opened.profile.rules.own_encoder
+        self.own_suffix = encoder.extension if encoder else None
+        suffixes = (*SOUND_SUFFIXES, *([self.own_suffix] if self.own_suffix else []))
+        self.names = [name for name in opened.files.names() if name.lower().endswith(suffixes)]
+        self.sounds = SoundFiles(self.names)
+        self.definitions: Definitions = opened.reading.definitions
+
+    def things(self) -> dict[tuple[str, str], Values]:
+        """Everything that it says, by what it is and its name."""
+        said = self.definitions
+        found: dict[tuple[str, str], Values] = {("pack", ""): {}}
+        for name, value in said.pack.values.items():
+            found["pack", ""][_field(name)] = value
+        for sound in said.sounds:
+            found["sound", sound.key] = _of_sound(sound)
+        for trigger in said.triggers:
+            name = str(trigger.values.get("trigger.name") or trigger.values.get("trigger.event") or trigger.key)
+            found[_free(found, "trigger", name)] = {_field(key): value for key, value in trigger.values.items()}
+        for prop in said.props:
+            values = {_field(key): value for key, value in prop.values.items()}
+            for what, spoken in (("title", prop.titles), ("text", prop.texts)):
+                values |= {_spoken(what, tag): text for tag, text in spoken.items()}
+            found[_free(found, "prop", prop.name or str(prop.key))] = values
+        for schedule in said.schedules:
+            values = {_field(key): value for key, value in schedule.values.items()}
+            for number, entry in enumerate(schedule.entries, 1):
+                kind = entry.values.get("entry.kind")
+                values[f"entry {number}"] = f"{entry.key} ({kind})" if kind else entry.key
+            found[_free(found, "schedule", str(schedule.values.get("schedule.name") or ""))] = values
+        return found
+
+    def files_of(self, sound: SoundDefinition) -> dict[str, str | None]:
+        """The files of a sound by what they are there for; None where one is not there."""
+        found = {
+            f"take {number}": self.sounds.file_of(take.file) if take.file else None
+            for number, take in enumerate(sound.takes, 1)
+        }
+        named = [(part.name or str(number), part.file) for number, part in enumerate(sound.parts, 1)]
+        return found | {f"part {name}": self.sounds.file_of(file) if file else None for name, file in named}
+
+    def loose(self) -> set[str]:
+        """The sound files that no definition names."""
+        named = {self.sounds.file_of(file) for sound in self.definitions.sounds for file, _, _ in sound.files()}
+        return set(self.names) - {name for name in named if name}
+
+    def rest(self) -> set[str]:
+        """The files that are neither sounds nor understood."""
+        return set(self.opened.files.names()) - set(self.names) - set(self.opened.reading.documents)
+
+    def odd(self) -> Iterator[tuple[Place, str]]:
+        """What its profile does not understand."""
+        reading = self.opened.reading
+        yield from ((error.place or self.opened.files.place, error.what) for error in reading.broken)
+        yield from reading.strange
+
+
+def _field(name: str) -> str:
+    """A value as people call it: a hole's name without what it is of."""
+    if name.startswith(ID_PREFIX):
+        return f"id {name.removeprefix(ID_PREFIX)}"
+    return name if name.startswith((FIELD_PREFIX, "game.", "key.")) else name.partition(".")[2] or name
+
+
+def _free(found: Mapping[tuple[str, str], Values], of: str, name: str) -> tuple[str, str]:
+    """A name that is not taken: two things of one name are told apart by their number."""
+    number, called = 1, name
+    while (of, called) in found:
+        number += 1
+        called = f"{name} ({number})"
+    return of, called
+
+
+def _spoken(what: str, tag: str | None) -> str:
+    return f"{what} ({tag})" if tag else what
+
+
+def _of_sound(sound: SoundDefinition) -> Values:
+    values: Values = {"category": sound.category, **sound.settings, **sound.fields}
+    values |= {_spoken("title", tag): text for tag, text in sound.titles.items()}
+    for number, take in enumerate(sound.takes, 1):
+        values |= {f"take {number}'s weight": take.weight}
+        values |= {f"take {number}'s {_field(name)}": value for name, value in take.values.items() if _counts(name)}
+    return values
+
+
+def _counts(name: str) -> bool:
+    return name != "take.number"
+
+
+def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] = lambda _: None) -> Compared:
+    """Hold two packs, or a pack and the game, against each other.
+
+    Where one of them is a game, only what the other has is looked at there.
+
+    Args:
+        on_progress: called for each pair of sound files that was held against each other, with 1.
+    """
+    one, other = _Side(before), _Side(after)
+    first, second = one.things(), other.things()
+    left_out = 0
+    if before.is_game != after.is_game:
+        game, pack = (first, second) if before.is_game else (second, first)
+        for thing in [thing for thing in game if thing not in pack]:
+            left_out += thing[0] == "sound"
+            del game[thing]
+        game.pop(("pack", ""), None)
+        pack.pop(("pack", ""), None)
+    changes: list[Change] = []
+    same: Counter[tuple[str, str]] = Counter()
+    for thing in dict.fromkeys((*first, *second)):
+        if thing not in second:
+            changes.append(Change(REMOVED, *thing))
+        elif thing not in first:
+            changes.append(Change(ADDED, *thing))
+        else:
+            found = list(_values(thing, first[thing], second[thing]))
+            changes += found
+            same[thing] = not found
+    pairs = list(_pairs(one, other, first, second))
+    if before.is_game == after.is_game:
+        changes += _loose(one, other, pairs)
+        changes += _other_files(one, other)
+    hearing = _Hearing(one, other)
+    heard = hearing.differences(pairs, on_progress)
+    for change in heard:
+        same[change.of, change.name] = 0
+    changes += heard
+    same.pop(("pack", ""), None)
+    return Compared(
+        tuple(sorted(changes, key=_order)),
+        sum(same.values()),
+        hearing.sounds,
+        hearing.identical,
+        left_out,
+        tuple(hearing.unread),
+        (*one.odd(), *other.odd()),
+    )
+
+
+_ORDER = ("pack", "sound", "trigger", "prop", "schedule", "file")
+
+
+def _order(change: Change) -> tuple[int, str, int]:
+    return _ORDER.index(change.of), change.name, (REMOVED, ADDED, CHANGED).index(change.what)
+
+
+def _values(thing: tuple[str, str], before: Values, after: Values) -> Iterator[Change]:
+    for field in dict.fromkeys((*before, *after)):
+        one, other = before.get(field), after.get(field)
+        if not _equal(one, other):
+            yield Change(CHANGED, *thing, field, one, other)
+
+
+def _equal(one: Value, other: Value) -> bool:
+    numbers = [value for value in (one, other) if isinstance(value, int | float) and not isinstance(value, bool)]
+    if len(numbers) == 2:
+        return math.isclose(*numbers, rel_tol=1e-9, abs_tol=1e-12)
+    return one == other or (one is not None and other is not None and spelled(one) == spelled(other))
+
+
+def lost(before: Opened, after: Opened) -> Iterator[Said]:
+    """Values in documents of a pack that do not stand in another one, understood or not."""
+    profile = before.profile
+    for name in before.reading.documents:
+        exemplar = next(one for one in profile.documents if one.path.match(name) is not None)
+        if name not in after.reading.documents:
+            continue
+        encoding = profile.document_rules(exemplar).encoding
+        said: list[list[Said]] = []
+        for side in (before, after):
+            with suppress(IchnosError):  # which is said where it is read
+                data, label = side.files.read(name), side.files.label(name)
+                said.append(list(values(parse(data, label, exemplar.document.format, encoding))))
+        if len(said) == 2:
+            yield from not_again(*said)
+
+
+_Pair = tuple[tuple[str, str], str, str | None, str | None]  # a sound, what it is there for, both files
+
+
+def _pairs(
+    one: _Side, other: _Side, first: Mapping[tuple[str, str], Values], second: Mapping[tuple[str, str], Values]
+) -> Iterator[_Pair]:
+    sounds = {sound.key: sound for sound in other.definitions.sounds}
+    for sound in one.definitions.sounds:
+        thing = "sound", sound.key
+        if thing in first and thing in second:
+            before, after = one.files_of(sound), other.files_of(sounds[sound.key])
+            for role in dict.fromkeys((*before, *after)):
+                yield thing, role, before.get(role, ""), after.get(role, "")
+
+
+def _loose(one: _Side, other: _Side, pairs: list[_Pair]) -> Iterator[Change]:
+    """Sound files that no definition names: they are known by their paths."""
+    first, second = one.loose(), other.loose()
+    yield from (Change(REMOVED, "file", name) for name in sorted(first - set(other.names)))
+    yield from (Change(ADDED, "file", name) for name in sorted(second - set(one.names)))
+    pairs += [(("file", name), "", name, name) for name in sorted(first & second)]
+
+
+def _other_files(one: _Side, other: _Side) -> Iterator[Change]:
+    """Scripts, pictures, credits: files that say something in their own way."""
+    first, second = one.rest(), other.rest()
+    for name in sorted(first | second):
+        if name not in second:
+            yield Change(REMOVED, "file", name)
+        elif name not in first:
+            yield Change(ADDED, "file", name)
+        else:
+            with one.opened.files.stream(name) as before, other.opened.files.stream(name) as after:
+                differs = disk.digest_of(before) != disk.digest_of(after)
+            if differs:
+                sizes = (side.opened.files.size(name) for side in (one, other))
+                yield Change(CHANGED, "file", name, "contents", *(f"{size:,} bytes" for size in sizes))
+
+
+class _Hearing:
+    """Holds sound files against each other."""
+
+    def __init__(self, one: _Side, other: _Side) -> None:
+        self.one, self.other = one, other
+        self.sounds = self.identical = 0
+        self.unread: list[IchnosError] = []
+
+    def differences(self, pairs: Sequence[_Pair], on_progress: Callable[[float], None]) -> list[Change]:
+        """What is to be said of each pair that is not the same."""
+
+        def difference(pair: _Pair) -> Change | None:
+            found = self._difference(pair)
+            on_progress(1)
+            return found
+
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            return [change for change in pool.map(difference, pairs) if change is not None]
+
+    def _difference(self, pair: _Pair) -> Change | None:
+        thing, role, before, after = pair
+        field = f"{role}'s sound" if role else "sound"
+        if before and after:
+            self.sounds += 1
+            try:
+                told = self._told(before, after)
+            except IchnosError as error:
+                self.unread.append(error)
+                return None
+            return Change(CHANGED, *thing, field, *told) if told is not None else None
+        if before == after:
+            return None
+        words = {"": "none", None: "a file that is not there, or locked"}
+        return Change(CHANGED, *thing, field, *(words.get(name, name) for name in (before, after)))
+
+    def _told(self, before: str, after: str) -> tuple[str, str] | None:
+        """How two files differ to the ear, each in a few words; None where they do not."""
+        one, other = self.one, self.other
+        with one.opened.files.stream(before) as first, other.opened.files.stream(after) as second:
+            if disk.digest_of(first) == disk.digest_of(second):
+                self.identical += 1
+                return None
+            first.seek(0)
+            second.seek(0)
+            if one.own_suffix and before.lower().endswith(one.own_suffix):
+                return "in the game's own codec", "another one"
+            try:
+                return _told(_Sound(first, before), _Sound(second, after))
+            except IchnosError as error:
+                at = [side.opened.files.label(name) for side, name in ((one, before), (other, after))]
+                raise IchnosError(error.what, place=Place(" or ".join(at)), cure=error.cure) from None
+
+
+class _Sound:
+    """A sound file being measured."""
+
+    def __init__(self, stream: IO[bytes], name: str) -> None:
+        from ichnos.audio.measure.loudness import LoudnessMeter
+
+        self.facts, self.blocks = clips.decoded(stream, Path(name))
+        self.loop = loops.marked(stream, self.facts)
+        self.meter = LoudnessMeter(self.facts.rate, self.facts.channels)
+        self.frames = 0
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.facts.rate, self.facts.channels
+
+    def add(self, block: Any) -> None:
+        self.meter.add(block)
+        self.frames += len(block)
+
+    def __str__(self) -> str:
+        facts, level = self.facts, self.meter.result().level
+        loud = f"{level:.1f} LUFS" if math.isfinite(level) else "silent"
+        channels = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} channels")
+        loop = f", a loop from {self.loop[0]} to {self.loop[1]}" if self.loop else ""
+        return f"{facts.kind}, {channels}, {facts.rate / 1000:g} kHz, {self.frames / facts.rate:.2f} s, {loud}{loop}"
+
+
+def _told(one: _Sound, other: _Sound) -> tuple[str, str] | None:
+    """Both sounds decoded in step, sample against sample where they can be."""
+    import numpy as np
+
+    rest: list[Any] = [np.zeros((0, sound.facts.channels)) for sound in (one, other)]
+    power = residual = 0.0
+    alike = one.shape == other.shape
+    for blocks in zip_longest(one.blocks, other.blocks):
+        for sound, block in zip((one, other), blocks, strict=True):
+            if block is not None:
+                sound.add(block)
+        if not alike:
+            continue
+        rest = [kept if new is None else np.concatenate([kept, new]) for kept, new in zip(rest, blocks, strict=True)]
+        common = min(map(len, rest))
+        first, second = (kept[:common].astype("float64") for kept in rest)
+        rest = [kept[common:] for kept in rest]
+        power += float(np.square(first).sum())
+        residual += float(np.square(first - second).sum())
+        alike = max(map(len, rest)) < _AHEAD
+    if alike and one.frames == other.frames:
+        if residual == 0:
+            return None if (one.facts.kind, one.loop) == (other.facts.kind, other.loop) else (str(one), str(other))
+        apart = 10 * math.log10(residual / power) if power else 0.0
+        if apart < _ALIKE:
+            return str(one), f"{other}: coded again, {-apart:.0f} dB below it is other"
+    return str(one), str(other)
