@@ -18,6 +18,7 @@ from ichnos.cli import (
     playing,
     rehearsing,
     releasing,
+    sharing,
     splitting,
     standing,
     treating,
@@ -26,5 +27,5 @@ from ichnos.cli.app import app
 
 __all__ = [
     "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "looking", "looping",
-    "making", "placing", "playing", "rehearsing", "releasing", "splitting", "standing", "treating",
+    "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing", "treating",
 ]  # fmt: skip

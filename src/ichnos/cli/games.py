@@ -2,41 +2,56 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import Forgiving, Json, Program, app, examples
-from ichnos.errors import IchnosError
+from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
+    from ichnos.games.entries.understanding import Understanding
     from ichnos.games.explain import Explained
+    from ichnos.games.profiles.profile import Profile
 
 games = Program(cls=Forgiving.to("list"), rich_markup_mode=None)
 app.add_typer(
     games,
     name="games",
-    short_help="List, show and check game profiles.",
+    short_help="List, show, check, keep and share profiles.",
     help="The games that packs can be made for. Without a command, they are listed.",
     epilog=examples("ichnos games", "ichnos games show ombervale", "ichnos games check my-game/"),
 )
 
-GameArgument = Annotated[str, typer.Argument(help="A bundled game's name, or a profile's folder.", metavar="GAME")]
+GameArgument = Annotated[str, typer.Argument(help="A game's name, or a profile's folder.", metavar="GAME")]
 
 
 @games.command("list", epilog=examples("ichnos games"))
 def list_games(json: Json = False) -> None:
-    """List the games that ship with Ichnos."""
-    from ichnos.games.profiles import loading, profile
+    """List the games that ship with Ichnos, and those that you have kept."""
+    from ichnos.games.profiles import loading, places, profile
 
-    found = [loading.load(profile.BUNDLED / name).rules.game for name in profile.bundled_names()]
+    found = [loading.load(profile.BUNDLED / name).rules for name in profile.bundled_names()]
+    kept, broken = [], []
+    for name in places.kept_names():
+        try:
+            kept.append(loading.load(places.kept_folder() / name).rules)
+        except IchnosError as error:
+            broken.append((name, error))
     if json:
-        show.as_json([game.model_dump(mode="json", by_alias=True) for game in found])
+        games_of = [(rules, False) for rules in found] + [(rules, True) for rules in kept]
+        show.as_json([{**rules.game.model_dump(mode="json", by_alias=True), "kept": own} for rules, own in games_of])
         return
-    width = max(len(game.name) for game in found)
-    for game in found:
-        show.say(f"{game.name:<{width}}  {game.title}: {game.summary}")
+    width = max(len(rules.game.name) for rules in (*found, *kept))
+    for rules in found:
+        show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary}")
+    for rules in kept:
+        version = f" (profile {rules.profile.version})" if rules.profile.version else ""
+        show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary} Kept by you{version}.")
+    for name, fault in broken:
+        show.say(f"{name}: {fault}", lead="cannot be read:", err=True, fg="red", bold=True)
 
 
 @games.command("show", epilog=examples("ichnos games show ombervale"))
@@ -57,19 +72,36 @@ def show_game(game: GameArgument, json: Json = False) -> None:
         out.print(f"  {name:<12} {text}")
 
 
-@games.command("check", epilog=examples("ichnos games check my-game/"))
+@games.command(
+    "check", epilog=examples("ichnos games check my-game/", "ichnos games check my-game/ --against finished-pack/")
+)
 def check_game(
     game: GameArgument,
     sample: Annotated[bool, typer.Option("--sample", help="Show each document filled with a made-up pack.")] = False,
+    against: Annotated[
+        Path | None,
+        typer.Option(metavar="PACK", help="Hold it against a finished pack: how much of that does it understand?"),
+    ] = None,
+    harvest: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="The same of the game itself: where it is installed.")
+    ] = None,
     json: Json = False,
 ) -> None:
-    """Check a game profile and explain it: what repeats for what, filled with a made-up pack and read back."""
+    """Check a game profile and explain it: what repeats for what, filled with a made-up pack and read back.
+
+    With --against or --harvest, the exit code is 1 where anything is not understood.
+    """
     from dataclasses import asdict
 
     from ichnos.games import explain
     from ichnos.games.profiles import loading, profile
 
     found = loading.load(profile.find(game))
+    if against is not None or harvest is not None:
+        if sample:
+            raise UsageError("--sample shows a made-up pack", cure="say it without --against and --harvest")
+        _check_against(found, against, harvest, json=json)
+        return
     explained = list(explain.explain(found))
     fault: IchnosError | None = None
     try:
@@ -99,6 +131,76 @@ def check_game(
         raise fault
     if any(one.fault for one in explained):
         raise typer.Exit(1)
+
+
+_SHOWN = 8  # things of one file that are not understood, where there are more
+
+
+def _check_against(found: Profile, against: Path | None, harvest: Path | None, *, json: bool) -> None:
+    """Say how much of a finished pack, or of the game, a profile understands."""
+    from contextlib import closing
+
+    from ichnos.files.sources import Inside
+    from ichnos.games.entries.understanding import understanding
+    from ichnos.games.opening import opened
+    from ichnos.games.untouched import game_files
+
+    results = {}
+    if against is not None:
+        with closing(opened(found, against)) as files:
+            results[str(against)] = understanding(found, files)
+    if harvest is not None:
+        with closing(Inside(game_files(harvest, found), found.rules.catalogue.folder)) as files:
+            results[str(harvest)] = understanding(found, files, game=True)
+    if json:
+        show.as_json({name: _understood(one) for name, one in results.items()})
+    else:
+        for name, one in results.items():
+            _print_understanding(name, one)
+    if any(one.share < 1 for one in results.values()):
+        raise typer.Exit(1)
+
+
+def _understood(one: Understanding) -> dict[str, Any]:
+    return {
+        "understood": round(one.share, 4),
+        "documents": [
+            {
+                "path": each.name,
+                "values": each.values,
+                "understood": each.known,
+                "odd": [{"place": str(place), "what": what} for place, what in each.odd],
+            }
+            for each in (*one.documents, *one.others)
+        ],
+        "sounds": one.sounds,
+        "unnamed": one.unnamed,
+    }
+
+
+def _print_understanding(name: str, one: Understanding) -> None:
+    show.say(f"{name}: {_percent(one.share)} is understood.", bold=True)
+    for each in one.documents:
+        show.say(f"  {each.name}: {each.known:,} of {show.counted(each.values, 'value')}")
+        _print_some([f"{place}: {what}" for place, what in each.odd])
+    if one.sounds or one.unnamed:
+        show.say(f"  sounds: {one.sounds:,} of {one.sounds + len(one.unnamed):,} are named or in their place")
+        _print_some(one.unnamed)
+    if one.others:
+        show.say("  not spoken of:")
+        _print_some([each.name for each in one.others])
+
+
+def _percent(share: float) -> str:
+    """Never a whole one that is only rounded to it."""
+    return "all of it" if share == 1 else f"{int(share * 1000) / 10:g} %"
+
+
+def _print_some(lines: list[str]) -> None:
+    for line in lines[:_SHOWN]:
+        show.say(f"    {line}")
+    if len(lines) > _SHOWN:
+        show.say(f"    and {len(lines) - _SHOWN:,} more")
 
 
 def _print_explained(one: Explained, sample: bool) -> None:

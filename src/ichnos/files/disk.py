@@ -299,6 +299,12 @@ def remove(path: Path) -> None:
         os.unlink(path)
 
 
+def remove_folder(path: Path) -> None:
+    """Remove a folder with all that is in it. Raises IchnosError where something of it stays."""
+    with understood(path):
+        shutil.rmtree(path)
+
+
 def rename(path: Path, to: Path) -> None:
     """Give a file another name in its folder, in one step. Raises IchnosError where that cannot be."""
     with understood(to):

@@ -258,7 +258,7 @@ class Planner:
                 if not claims_here and path in caches:
                     later.append(path)
                     continue
-                if path in caches and (not claims_here or not install and is_new_in_cache):
+                if path in caches and (not claims_here or (not install and is_new_in_cache)):
                     claims_here = [("", Claim(path, "cache", path))]
                 after = self.target(path, known, now, claims_here)
             except IchnosError as error:

@@ -91,6 +91,14 @@ class Game(TomlTable):
     versions: tuple[str, ...] = Field(min_length=1, description="the game's versions, the newest first")
 
 
+class ProfileRules(TomlTable):
+    version: str | None = Field(
+        default=None, pattern=r"^\d+\.\d+\.\d+$", examples=["1.0.0"], description="of this description, not of the game"
+    )
+    author: str | None = Field(default=None, min_length=1, description="who described the game")
+    licence: str | None = Field(default=None, min_length=1, description="of this description, an SPDX expression")
+
+
 class AudioRules(TomlTable):
     container: Container = Field(description="what the game's sound files are: Ogg, WAV or FLAC")
     codec: Codec = Field(description="how sound is coded in them: Ogg holds Vorbis or Opus, the others PCM")
@@ -398,6 +406,9 @@ class Rules(TomlTable):
 
     format: Literal[1] = Field(description="the edition of this file's format")
     game: Game
+    profile: ProfileRules = Field(
+        default=ProfileRules(), description="[profile]: this description itself, for those who get it from you"
+    )
     audio: AudioRules
     takes: TakeRules = TakeRules()
     parts: PartRules = PartRules()

@@ -129,11 +129,12 @@ class Workspace:
         return shown(self.folder, path)
 
 
-def load(folder: Path, game: str | None = None) -> Workspace:
+def load(folder: Path, game: str | None = None, profile_folder: Path | None = None) -> Workspace:
     """Read a workspace.
 
     Args:
         game: another game of the workspace's ``[games]``, or the one that it is for.
+        profile_folder: another edition of the game's profile than the one that the workspace names.
 
     Raises:
         IchnosError: with line and column, whatever in the file is not as it must be.
@@ -154,7 +155,7 @@ def load(folder: Path, game: str | None = None) -> Workspace:
         pack_file, given, left_out = _elsewhere(pack_file, given, game)
         at = ("games", game)
     try:
-        game_profile = loading.load(profile.find(pack_file.game, folder))
+        game_profile = loading.load(profile_folder or profile.find(pack_file.game, folder))
     except UsageError as error:
         raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
     known = library.load(game_profile.identity)

@@ -1,0 +1,155 @@
+"""How much of finished files a profile understands, and what it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from ichnos.documents.formats import format_of, parse
+from ichnos.documents.tree import Document, Node
+from ichnos.errors import IchnosError, Place
+from ichnos.files.sources import Files
+from ichnos.games.entries.packs import SoundFiles
+from ichnos.games.entries.read import every, read
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.vocabulary import part_in
+
+_PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".bmp")
+
+
+@dataclass
+class Understood:
+    """One file, by its name. ``values``: how many it has, and ``known`` how many of those the profile understands.
+
+    ``odd``: the places of the others, with what stands there.
+    """
+
+    name: str
+    values: int = 0
+    known: int = 0
+    odd: list[tuple[Place, str]] = field(default_factory=list)
+
+
+@dataclass
+class Understanding:
+    """``documents`` that the profile has; ``others``: files that it does not speak of, and that are no sounds.
+
+    ``sounds``: of how many a definition or the path says what they are; ``unnamed`` are the others.
+    """
+
+    documents: list[Understood] = field(default_factory=list)
+    others: list[Understood] = field(default_factory=list)
+    sounds: int = 0
+    unnamed: list[str] = field(default_factory=list)
+
+    @property
+    def share(self) -> float:
+        """Of all values in texts, and of all sounds, how many are understood; from 0 to 1."""
+        all_of = [*self.documents, *self.others]
+        total = sum(one.values for one in all_of) + self.sounds + len(self.unnamed)
+        known = sum(one.known for one in all_of) + self.sounds
+        return known / total if total else 0.0
+
+
+def understanding(profile: Profile, files: Files, *, game: bool = False) -> Understanding:
+    """Hold a finished pack against a profile, or a game's own files.
+
+    Args:
+        game: they are the game's, which has much besides: only the profile's documents count.
+    """
+    found = Understanding()
+    references: set[str] = set()
+    sounds = [name for name in files.names() if name.lower().endswith(_sound_suffixes(profile))]
+    for name in files.names():
+        if name.endswith("/") or name in sounds:
+            continue
+        exemplar = next((one for one in profile.documents if one.path.match(name) is not None), None)
+        if exemplar is not None:
+            encoding = profile.document_rules(exemplar).encoding
+            one, named = _document(exemplar, files, name, encoding)
+            found.documents.append(one)
+            references |= named
+        elif not game and not _is_known(profile, name):
+            found.others.append(_other(files, name))
+    if game:
+        return found
+    there = SoundFiles(sounds)
+    of_definitions = {there.file_of(reference) for reference in references}
+    for name in sounds:
+        by_path = any(
+            path.match(name) is not None for path in (*profile.take_paths.values(), *profile.part_paths.values())
+        )
+        if name in of_definitions or (by_path and profile.by_path):
+            found.sounds += 1
+        else:
+            found.unnamed.append(name)
+    return found
+
+
+def _sound_suffixes(profile: Profile) -> tuple[str, ...]:
+    encoder = profile.rules.own_encoder
+    return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
+
+
+def _is_known(profile: Profile, name: str) -> bool:
+    """Is it a file that a build writes without a document: a script, the icon, credits, a picture?"""
+    rules = profile.rules
+    icon = rules.icon.path if rules.icon else None
+    known = {*(script.path for script in profile.scripts), *profile.plain_files, icon, rules.credits.path}
+    return name in known or any(path.match(name) is not None for path in profile.picture_paths)
+
+
+def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None) -> tuple[Understood, set[str]]:
+    one, references = Understood(name), set()
+    try:
+        document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
+    except IchnosError as error:
+        one.values = 1
+        one.odd.append((error.place or Place(files.label(name)), error.what))
+        return one, set()
+    every_value = list(_values(document))
+    one.values = len(every_value)
+    reading = read(exemplar, document, exemplar.path.match(name))
+    if reading is None:
+        one.odd.append((document.text.place(0), "the whole file has another structure than the profile's"))
+        return one, set()
+    matched: set[Node] = set()
+    constant: dict[Node, str] = {}
+    for part in every(reading.pack):
+        for pattern, real in part.pairs:
+            if pattern in exemplar.values:
+                matched |= {real, *real.children}  # a list of numbers is one value
+            elif real.holds_value and pattern.value == real.value:
+                matched.add(real)
+            elif real.holds_value:
+                constant[real] = str(pattern.value)
+        for hole in ("file", "part.file"):
+            if part.values.get(hole) is not None:
+                references.add(str(part.values[hole]))
+        references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
+    for node in every_value:
+        if node in matched:
+            one.known += 1
+        else:
+            always = f" (the profile always writes {constant[node]})" if node in constant else ""
+            one.odd.append((document.text.place(node.start), document.excerpt(node) + always))
+    return one, references
+
+
+def _values(document: Document) -> Iterator[Node]:
+    return (node for node in document.root.walk() if node.holds_value)
+
+
+def _other(files: Files, name: str) -> Understood:
+    """A file that the profile does not speak of; its values, where it is a text in a format of ours."""
+    one = Understood(name, 1)
+    known = format_of(name)
+    if known is not None and not name.lower().endswith(_PICTURES):
+        try:
+            document = parse(files.read(name), files.label(name), known)
+            one.values = max(1, sum(1 for _ in _values(document)))
+        except IchnosError:
+            pass
+    one.odd.append((Place(files.label(name)), "the profile does not speak of this file"))
+    return one
