@@ -11,6 +11,7 @@ from ichnos.cli import (
     games,
     heard,
     keys,
+    learning,
     looking,
     looping,
     making,
@@ -26,6 +27,6 @@ from ichnos.cli import (
 from ichnos.cli.app import app
 
 __all__ = [
-    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "looking", "looping",
+    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "looking", "looping",
     "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing", "treating",
 ]  # fmt: skip

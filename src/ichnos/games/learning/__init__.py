@@ -1,0 +1,1 @@
+"""A draft of a game's profile, from finished packs for it."""

@@ -1,0 +1,300 @@
+"""What finished packs consist of: sounds, pictures, texts that are understood, and others."""
+
+from __future__ import annotations
+
+import os
+import posixpath
+import re
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+
+from ichnos.audio.files import clips
+from ichnos.audio.files.clips import Facts
+from ichnos.documents import formats
+from ichnos.documents.text import from_bytes
+from ichnos.documents.tree import Document, Node
+from ichnos.documents.xml import Xml
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.sources import Files, Inside, files_at
+
+_SOUNDS = (".ogg", ".wav", ".flac", ".opus", ".mp3", ".aif", ".aiff", ".oga")
+_PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif")
+SCRIPTS = (".lua", ".js", ".py", ".rb", ".gd", ".cs", ".sh", ".bat")
+_READ = re.compile(r"(?i)^(credits?|licen[cs]es?|readme|read me|changes|changelog|copying|notes?)$")
+_MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"\xef\xbb\xbf", "utf-8"))
+_LARGEST = 24 << 20  # bytes of a text that is looked at
+_MOST = 20_000  # files of a pack
+_PLAIN = 0.7  # of the lines of a text, in the form that a format has
+
+
+@dataclass
+class TextFile:
+    """A text of a pack, understood. ``encoding``: where it is neither UTF-8 nor has a mark that says it."""
+
+    pack: int
+    name: str
+    document: Document
+    format: str
+    encoding: str | None = None
+    escapes: str | None = None
+
+    def __hash__(self) -> int:
+        return id(self)
+
+
+@dataclass
+class Pack:
+    """A finished pack. ``called``: its folder's or archive's name; ``scripts``: texts that are in no format of ours."""
+
+    index: int
+    path: Path
+    called: str
+    archive: bool
+    files: Files
+    sounds: dict[str, Facts | None] = field(default_factory=dict)
+    pictures: list[str] = field(default_factory=list)
+    texts: list[TextFile] = field(default_factory=list)
+    scripts: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)  # credits and the like, for people alone
+    others: list[str] = field(default_factory=list)
+    broken: list[IchnosError] = field(default_factory=list)
+
+    @property
+    def stem(self) -> str:
+        """Its name without the extension that only an archive has."""
+        return str(PurePosixPath(self.called).stem) if self.archive else self.called
+
+
+def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
+    """Look at every file of every pack.
+
+    Raises:
+        IchnosError: there is nothing at a path, it is no pack, or there is no sound in it.
+    """
+    packs = []
+    for index, path in enumerate(paths):
+        files = files_at(path)
+        names = [name for name in files.names() if not name.endswith("/")]
+        if len(names) > _MOST:
+            what = f"there are {len(names):,} files here, and a pack has no more than {_MOST:,}"
+            raise IchnosError(what, place=Place(str(path)), cure="give the pack's own folder")
+        archive = not disk.is_folder(path)
+        called = disk.resolved(path).name
+        tops = {name.partition("/")[0] for name in names}
+        top = next(iter(tops), "")
+        if archive and len(tops) == 1 and all("/" in name for name in names):
+            files, archive, called = Inside(files, top), False, top  # a folder, sent as an archive
+            names = [name[len(top) + 1 :] for name in names]
+        pack = Pack(index, path, called, archive, files)
+        _sort(pack, names, on_progress)
+        if not pack.sounds:
+            what = "there is no sound in this" if names else "this is empty"
+            cure = "give a finished pack: its folder, or its archive"
+            raise IchnosError(f"{what}, so it is no pack that can be learned from", place=Place(str(path)), cure=cure)
+        packs.append(pack)
+    return packs
+
+
+def _sort(pack: Pack, names: list[str], on_progress: Callable[[str], None]) -> None:
+    def facts(name: str) -> Facts | None:
+        try:
+            with pack.files.stream(name) as stream:
+                return clips.facts(stream, Path(name))
+        except IchnosError:
+            return None
+
+    sounds = [name for name in names if name.lower().endswith(_SOUNDS)]
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for name, found in zip(sounds, pool.map(facts, sounds), strict=True):
+            pack.sounds[name] = found
+            on_progress(name)
+    for name in names:
+        if name in pack.sounds:
+            continue
+        on_progress(name)
+        if name.lower().endswith(_PICTURES):
+            pack.pictures.append(name)
+        else:
+            _read(pack, name)
+
+
+def _read(pack: Pack, name: str) -> None:
+    if pack.files.size(name) > _LARGEST:
+        pack.others.append(name)
+        return
+    try:
+        data = pack.files.read(name)
+    except IchnosError as error:
+        pack.broken.append(error)
+        return
+    if not data.strip():
+        pack.others.append(name)
+        return
+    encoding = _encoding(data)
+    if encoding is None:
+        with_sound = _as_sound(pack, name)
+        if not with_sound:
+            pack.others.append(name)
+        return
+    label = pack.files.label(name)
+    if _READ.match(PurePosixPath(name).stem):
+        pack.notes.append(name)
+        return
+    text = from_bytes(data, label, encoding).content
+    if PurePosixPath(name).suffix.lower() in SCRIPTS:
+        pack.scripts[name] = text
+        return
+    said = None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
+    errors: list[IchnosError] = []
+    for kind in _formats(name, text):
+        escapes = _escapes(kind, text)
+        try:
+            document = formats.parse(data, label, formats.named(kind, escapes), said)
+        except IchnosError as error:
+            errors.append(error)
+            continue
+        if document.root.children:
+            pack.texts.append(TextFile(pack.index, name, document, kind, said, escapes))
+            return
+    if errors and formats.format_of(name) is not None:
+        pack.broken.append(errors[0])
+    pack.scripts[name] = text
+
+
+def _escapes(kind: str, text: str) -> str | None:
+    """Does the game read a backslash in a value as itself, where the format's own way is another?"""
+    if kind == "braces" and re.search(r'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]', text):
+        return "none"
+    return "backslash" if kind in ("lines", "ini") and re.search(r"\\n|\\\\", text) else None
+
+
+def _as_sound(pack: Pack, name: str) -> bool:
+    """Is it a sound, whatever its name says?"""
+    try:
+        with pack.files.stream(name) as stream:
+            pack.sounds[name] = clips.facts(stream, Path(name))
+    except IchnosError:
+        return False
+    return True
+
+
+def _encoding(data: bytes) -> str | None:
+    """How a text is spelled; None for what is no text."""
+    for mark, encoding in _MARKS:
+        if data.startswith(mark):
+            return encoding
+    if b"\0" in data:
+        return None
+    try:
+        data.decode("utf-8")
+        return "utf-8"
+    except UnicodeDecodeError:
+        control = sum(byte < 32 and byte not in b"\t\r\n\f" for byte in data[:4096])
+        return "cp1252" if not control and _decodes(data, "cp1252") else None
+
+
+def _decodes(data: bytes, encoding: str) -> bool:
+    try:
+        data.decode(encoding)
+        return True
+    except UnicodeDecodeError:
+        return False
+
+
+def _formats(name: str, text: str) -> Iterator[str]:
+    """The formats that a text may be in, the likeliest first."""
+    known = formats.format_of(name)
+    lines = [line.strip() for line in text.splitlines()]
+    lines = [line for line in lines if line and not line.startswith(("#", ";", "//", "<!--"))]
+    start = next(iter(lines), "")
+    headings = sum(bool(re.fullmatch(r"\[[^\]]+\].*", line)) for line in lines)
+    statements = sum("=" in line for line in lines)
+    guesses: list[str] = []
+    if known is not None and not (known.name == "lines" and headings):
+        guesses.append(known.name.lower())
+    if start.startswith("<"):
+        guesses.append("xml")
+    elif start.startswith(("{", "[")) and not headings:
+        guesses.append("json")
+    if headings and statements + headings >= _PLAIN * len(lines) and "{" not in text:
+        guesses.append("ini")
+    if "{" in text:
+        guesses.append("braces")
+    if lines and statements >= _PLAIN * len(lines) and "{" not in text:
+        guesses.append("lines")
+    for sign, kind in (("\t", "tsv"), (",", "csv")):
+        counts = {line.count(sign) for line in lines}
+        if len(lines) > 1 and len(counts) == 1 and counts != {0}:
+            guesses.append(kind)
+    if lines and not statements and all(re.fullmatch(r"[\w./:\\-]+", line) for line in lines):
+        guesses.append("list")
+    yield from dict.fromkeys(one for one in guesses if one in formats.FORMATS)
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A way to name a file: as seen from ``folder``, spelled with these converters."""
+
+    folder: str
+    converters: tuple[str, ...]
+
+    def __str__(self) -> str:
+        relative = (f"relative({self.folder})",) if self.folder else ()
+        return "".join(f"~{one}" for one in (*relative, *self.converters))
+
+
+class References:
+    """Finds the file of a pack that a text names."""
+
+    def __init__(self, names: list[str]) -> None:
+        self._known: dict[str, list[tuple[str, str, bool]]] = {}  # by spelling: file, folder, is it bare?
+        for name in names:
+            bare = str(PurePosixPath(name).with_suffix(""))
+            for spelled, is_bare in ((name, False), (bare, True)):
+                pieces = spelled.split("/")
+                for cut in range(len(pieces)):
+                    own = "/".join(pieces[cut:])
+                    self._known.setdefault(own, []).append((name, "/".join(pieces[:cut]), is_bare))
+        self._alone = {name.rpartition("/")[2] for name in names}
+
+    def find(self, value: str, document: str) -> list[tuple[str, Reference]]:
+        """Each file that a value may name, and how it does, the plainest way first."""
+        text = value.strip()
+        if not text or len(text) > 500 or "\n" in text:
+            return []
+        backslash = ("backslash",) if "\\" in text else ()
+        plain = text.replace("\\", "/")
+        found = self._found(plain, (), backslash)
+        if not found and plain.startswith(("../", "./")):
+            folder = posixpath.dirname(document)
+            joined = posixpath.normpath(posixpath.join(folder, plain))
+            found = [
+                (name, Reference(folder, (*more.converters,)))
+                for name, more in self._found(joined, (), backslash)
+                if not more.folder
+            ]
+        if not found and re.search(r"\.[A-Za-z0-9]{1,4}$", plain):
+            stem, _, extension = plain.rpartition(".")
+            found = self._found(stem, (f"extension({extension})",), backslash)
+        return found
+
+    def _found(self, plain: str, before: tuple[str, ...], after: tuple[str, ...]) -> list[tuple[str, Reference]]:
+        return [
+            (name, Reference(folder, (*(before or (("no-extension",) if bare else ())), *after)))
+            for name, folder, bare in self._known.get(plain, ())
+            if bare or not before
+        ]
+
+
+def strings(document: Document) -> Iterator[tuple[Node, str]]:
+    """Every value of a document that may be a name."""
+    for node in document.root.walk():
+        if node.holds_value and node.value:
+            yield node, node.value
+
+
+def is_xml(text: TextFile) -> bool:
+    return isinstance(text.document.format, Xml)

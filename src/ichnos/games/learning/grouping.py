@@ -1,0 +1,176 @@
+"""Which texts of packs are one document: the same in two packs, or one for each sound, language or prop."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+
+from ichnos.games.learning.evidence import Pack, TextFile, is_xml
+
+# ISO 639-1, of the languages that games are translated to.
+_LANGUAGES = frozenset(
+    [
+        "ar",
+        "bg",
+        "ca",
+        "cs",
+        "cy",
+        "da",
+        "de",
+        "el",
+        "en",
+        "eo",
+        "es",
+        "et",
+        "eu",
+        "fa",
+        "fi",
+        "fr",
+        "ga",
+        "gl",
+        "he",
+        "hi",
+        "hr",
+        "hu",
+        "id",
+        "is",
+        "it",
+        "ja",
+        "ka",
+        "ko",
+        "la",
+        "lb",
+        "lt",
+        "lv",
+        "mk",
+        "ms",
+        "mt",
+        "nb",
+        "nl",
+        "nn",
+        "no",
+        "pl",
+        "pt",
+        "ro",
+        "ru",
+        "sk",
+        "sl",
+        "sq",
+        "sr",
+        "sv",
+        "ta",
+        "th",
+        "tr",
+        "uk",
+        "ur",
+        "vi",
+        "zh",
+    ]
+)
+_ALIKE = 0.5  # of the names at their tops that two files of one kind have in common
+
+
+def is_language(text: str) -> bool:
+    """Is it a language's tag, as games write them?
+
+    >>> [is_language(text) for text in ("en", "pt-BR", "zh_Hans", "sfx")]
+    [True, True, True, False]
+    """
+    found = re.fullmatch(r"([a-z]{2})(?:[-_][A-Za-z]{2,4})?", text)
+    return found is not None and found[1] in _LANGUAGES
+
+
+@dataclass
+class Group:
+    """Texts that are one document of the profile. ``several``: a pack has more than one of them, in one folder."""
+
+    texts: list[TextFile] = field(default_factory=list)
+    several: bool = False
+
+    @property
+    def first(self) -> TextFile:
+        return self.texts[0]
+
+    def __hash__(self) -> int:
+        return id(self)
+
+
+def groups(packs: list[Pack], names: list[str]) -> list[Group]:
+    """The documents that packs consist of.
+
+    Args:
+        names: the short name of each pack, which stands for itself in paths.
+    """
+    found: list[Group] = []
+    by_path: dict[str, Group] = {}
+    for pack, own in zip(packs, names, strict=True):
+        here: dict[tuple[str, str, str], list[Group]] = {}
+        for text in pack.texts:
+            path = _masked(text.name, own)
+            folder, stem = str(PurePosixPath(path).parent), PurePosixPath(path).stem
+            kind = (folder, PurePosixPath(path).suffix, text.format)
+            group = by_path.get(path)
+            if group is None:
+                group = next((one for one in here.get(kind, ()) if _alike(one, text, stem)), None)
+                if group is None:
+                    group = next((one for one in found if _is_one(one, text, kind, stem, names)), None)
+                elif any(one.pack == text.pack for one in group.texts):
+                    group.several = True
+            if group is None:
+                group = Group()
+                found.append(group)
+            group.texts.append(text)
+            by_path[path] = group
+            here.setdefault(kind, [])
+            if group not in here[kind]:
+                here[kind].append(group)
+    return found
+
+
+def _masked(path: str, own: str) -> str:
+    """A path with the pack's own name taken out."""
+    return re.sub(rf"(?<![a-z0-9]){re.escape(own)}(?![a-z0-9])", "\0", path) if own else path
+
+
+def _alike(group: Group, text: TextFile, stem: str) -> bool:
+    """Are a group's texts and one beside them in its folder of one kind?"""
+    mine = [one for one in group.texts if one.pack == text.pack]
+    stems = [PurePosixPath(one.name).stem for one in mine]
+    if is_language(stem) or any(map(is_language, stems)):
+        return is_language(stem) and all(map(is_language, stems))
+    if text.format in ("lines", "list"):
+        return False  # their names are whatever they are about
+    return _in_common(tops(group.texts[-1]), tops(text))
+
+
+def _is_one(group: Group, text: TextFile, kind: tuple[str, str, str], stem: str, names: list[str]) -> bool:
+    """Is a text of another pack one of a group's, under another name?"""
+    other = group.first
+    if other.pack == text.pack:
+        return False
+    path = _masked(other.name, names[other.pack])
+    if (str(PurePosixPath(path).parent), PurePosixPath(path).suffix, other.format) != kind:
+        return False
+    other_stem = PurePosixPath(path).stem
+    if is_language(stem) or is_language(other_stem):
+        return is_language(stem) and is_language(other_stem)
+    if not group.several and text.format in ("lines", "list"):
+        return False
+    return _in_common(tops(other), tops(text))
+
+
+def _in_common(one: set[str], other: set[str]) -> bool:
+    return bool(one) and len(one & other) >= _ALIKE * len(one | other)
+
+
+def tops(text: TextFile) -> set[str]:
+    """The names at a text's top, by which its kind is known."""
+    root = text.document.root
+    if text.format in ("csv", "tsv"):
+        return {str(cell.label) for cell in root.children[0].children}
+    if text.format == "braces":
+        return {(child.label or "").split(" ")[0] for child in root.children}
+    if is_xml(text):
+        return {str(root.label)}
+    return {re.sub(r"\W*\d+$", "", child.label or "") for child in root.children}

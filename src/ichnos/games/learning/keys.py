@@ -1,0 +1,235 @@
+"""Where the sound keys stand: the text beside each file's name that is there once for each sound."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+
+from ichnos.documents.tree import LISTED, Node
+from ichnos.games.learning import lexicon
+from ichnos.games.learning.evidence import Pack, Reference, References, TextFile
+from ichnos.games.learning.grouping import Group, is_language
+
+_COVERED = 0.8  # of the files that a definition names: for so many there must be a key
+_LONGEST = 120  # letters of a key
+
+# Where a text stands, as seen from the thing that it names: what it is ("label", "value" or "path"), and which.
+Spot = tuple[str, str]
+
+
+@dataclass(eq=False)
+class Anchor:
+    """A place where a text names a sound file. ``chain``: the nodes from the root down to it."""
+
+    text: TextFile
+    chain: list[Node]
+    file: str
+    ways: list[Reference]
+    key: str = ""
+
+    @property
+    def node(self) -> Node:
+        return self.chain[-1]
+
+
+@dataclass(frozen=True)
+class KeySpot:
+    """Where the keys of a document stand: beside which depth of its nodes, and where there.
+
+    Depth 0 with the spot "path": the file is for one key.
+    """
+
+    depth: int
+    spot: Spot
+    score: float
+    related: float  # of the files: how many have the key in their name
+
+
+@dataclass
+class Named:
+    """What a document names. ``spot``: where the keys of its sounds stand; None where none are found."""
+
+    group: Group
+    anchors: list[Anchor] = field(default_factory=list)
+    spot: KeySpot | None = None
+    others: list[KeySpot] = field(default_factory=list)  # what else it might be, the likelier first
+
+
+def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[Anchor]:
+    """Every place in a document that names a sound file."""
+    result = []
+    for text in group.texts:
+        references, sounds = found[text.pack], packs[text.pack].sounds
+        for chain in chains(text.document.root):
+            node = chain[-1]
+            if node.holds_value and node.value:
+                ways = [(name, way) for name, way in references.find(node.value, text.name) if name in sounds]
+                if ways:
+                    file = _most_likely(ways)
+                    result.append(Anchor(text, chain, file, [way for name, way in ways if name == file]))
+    return [one for one in result if not _is_only_like(one, result)]
+
+
+def _is_only_like(anchor: Anchor, all_of: list[Anchor]) -> bool:
+    """Is it a bare name that a file happens to be called by, where that file is named in full beside it?"""
+    value = str(anchor.node.value)
+    if "/" in value or "\\" in value or not any(way.converters[:1] == ("no-extension",) for way in anchor.ways):
+        return False
+    near = anchor.chain[-2:-1]
+    return any(
+        other is not anchor
+        and other.file == anchor.file
+        and other.chain[-2:-1] == near
+        and len(str(other.node.value)) > len(value)
+        for other in all_of
+    )
+
+
+def _most_likely(ways: list[tuple[str, Reference]]) -> str:
+    """The file that a value names, where it could be several: the one that is spelled most fully."""
+    return min(ways, key=lambda one: (len(one[1].folder), one[0]))[0]
+
+
+def chains(root: Node) -> Iterator[list[Node]]:
+    """Each node with all around it, the root first."""
+    stack: list[list[Node]] = [[root]]
+    while stack:
+        chain = stack.pop()
+        yield chain
+        stack.extend([*chain, child] for child in reversed(chain[-1].children))
+
+
+def plainly(text: str) -> str:
+    """A text's letters and digits alone, in small letters: how file names and keys are compared.
+
+    >>> plainly("Shore_gull.Far-2")
+    'shoregullfar2'
+    """
+    from anyascii import anyascii
+
+    return re.sub(r"[^a-z0-9]+", "", anyascii(text).lower())
+
+
+def beside(node: Node, below: Node | None, depth: int = 3) -> Iterator[tuple[Spot, str]]:
+    """The texts of a node itself: its label's words, and values in it that stand there once.
+
+    Args:
+        below: the node on the way down, of which nothing is taken.
+    """
+    if node.label is not None and node.label_start >= 0:
+        tokens = node.label.split(" ")
+        if len(tokens) > 1:
+            yield from ((("label", str(at)), token) for at, token in enumerate(tokens))
+        yield ("label", ""), node.label
+    yield from _values(node, below, "", depth)
+
+
+def _values(node: Node, below: Node | None, path: str, depth: int) -> Iterator[tuple[Spot, str]]:
+    labels = Counter(child.label for child in node.children)
+    for index, child in enumerate(node.children):
+        if child is below:
+            continue
+        if child.label is None:
+            name = f"{path}#{index}" if node.kind == LISTED or child.holds_value else ""
+        else:
+            name = f"{path}{child.label}" if labels[child.label] == 1 else ""
+        if not name:
+            continue
+        if child.holds_value and child.value is not None:
+            yield ("value", name), child.value
+        elif (depth > 1 and child.label is not None and child.label_start < 0) or (
+            depth > 1 and len(child.children) == 1
+        ):
+            yield from _values(child, below, f"{name}/", depth - 1)
+
+
+def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) -> None:
+    """Find where the keys of a document stand, and give each anchor its own.
+
+    Args:
+        elsewhere: in how many other documents each text stands.
+        chosen: where somebody has said that they stand, as ``described`` does.
+    """
+    seen: dict[tuple[int, Spot], dict[int, tuple[Node | TextFile, str]]] = defaultdict(dict)
+    for number, anchor in enumerate(named.anchors):
+        for depth, node in enumerate(anchor.chain):
+            below = anchor.chain[depth + 1] if depth + 1 < len(anchor.chain) else None
+            if below is None:
+                continue
+            for spot, value in beside(node, below):
+                seen[depth, spot].setdefault(number, (node, value))
+        stem = PurePosixPath(anchor.text.name).stem
+        if named.group.several and not is_language(stem):
+            seen[0, ("path", "")][number] = (anchor.text, stem)
+    tried = (_scored(named, depth, where, found, elsewhere) for (depth, where), found in seen.items())
+    scored = [one for one in tried if one is not None]
+    scored.sort(key=lambda one: -one.score)
+    if chosen is not None:
+        scored.sort(key=lambda one: described(one) != chosen)
+    if not scored:
+        return
+    named.spot, named.others = scored[0], scored[1:4]
+    values = seen[named.spot.depth, named.spot.spot]
+    for number, anchor in enumerate(named.anchors):
+        anchor.key = values[number][1] if number in values else ""
+
+
+def described(spot: KeySpot) -> str:
+    """Where keys stand, in a few words."""
+    kind, name = spot.spot
+    if kind == "path":
+        return "the file's name"
+    if kind == "label":
+        return f"word {int(name) + 1} of the heading" if name else "the heading"
+    return name.rpartition("/")[2] or name
+
+
+_NUMBER = re.compile(r"[-+]?\d+(\.\d+)?%?")
+
+
+def _scored(
+    named: Named,
+    depth: int,
+    spot: Spot,
+    found: dict[int, tuple[Node | TextFile, str]],
+    elsewhere: Counter[str],
+) -> KeySpot | None:
+    """How likely it is that the keys stand at a spot; None where they cannot."""
+    if len(found) < _COVERED * len(named.anchors):
+        return None
+    texts = [value for _, value in found.values()]
+    if any(not text.strip() or len(text) > _LONGEST or "\n" in text for text in texts):
+        return None
+    if all(_NUMBER.fullmatch(text) or text in ("true", "false", "yes", "no", "on", "off") for text in texts):
+        return None
+    files = {number: named.anchors[number].file for number in found}
+    if any(plainly(PurePosixPath(files[number]).name) == plainly(text) for number, (_, text) in found.items()):
+        return None  # it is a file's name itself
+    by_node: dict[int, set[str]] = defaultdict(set)
+    for node, value in found.values():
+        by_node[id(node)].add(value)
+    distinct = len(set(texts))
+    if distinct == 1 and len({anchor.file for anchor in named.anchors}) > _FEW and spot[0] != "path":
+        return None
+    related = sum(_is_in(text, files[number]) for number, (_, text) in found.items()) / len(found)
+    there = sum(elsewhere[text] > 1 for text in set(texts)) / distinct
+    last = spot[1].rpartition("/")[2]
+    known = any(word in lexicon.KEY for word in lexicon.words(last))
+    prose = sum(" " in text or text[:1].isupper() for text in set(texts)) / distinct
+    whole_label = 0.3 if spot == ("label", "") and any(" " in text for text in texts) else 0
+    score = 3 * related + 2 * there + known + 2 * distinct / len(by_node) - 1.5 * prose - whole_label
+    score += 2 * distinct / max(1, len({anchor.file for anchor in named.anchors}))
+    if spot[0] == "path":
+        score -= 0.4  # where the same stands inside, that is what it means
+    return KeySpot(depth, spot, score, related)
+
+
+_FEW = 4
+
+
+def _is_in(text: str, file: str) -> bool:
+    plain = plainly(text)
+    return len(plain) > 1 and plain in plainly(file)

@@ -1,0 +1,286 @@
+"""Learning a game's profile from finished packs: a draft, with what is sure of it and what is not."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+
+from ichnos.documents.formats import format_of, named, parse
+from ichnos.documents.tree import Node
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.sources import Files, files_at
+from ichnos.files.writing import fresh_folder
+from ichnos.games.definitions import Definitions, combine
+from ichnos.games.entries.packs import SoundFiles, definitions_of
+from ichnos.games.entries.read import read
+from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
+from ichnos.games.learning.evidence import Pack, References, TextFile
+from ichnos.games.learning.keys import Named
+from ichnos.games.learning.others import OtherRoles, PackRoles
+from ichnos.games.learning.roles import GUESS, LIKELY, Decisions, DefinitionRoles, Doubt, Known
+from ichnos.games.learning.shapes import Lore
+from ichnos.games.profiles import holes
+from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.vocabulary import PRINCIPAL, SOUND
+
+Say = Callable[[str], None]
+
+
+@dataclass
+class Draft:
+    """A profile that is still to be written. ``files``: by their paths in its folder.
+
+    ``doubts``: what could be otherwise, what most hangs on first. ``told``: what else is to be known.
+    """
+
+    name: str
+    files: dict[str, bytes]
+    doubts: list[Doubt]
+    told: list[str]
+    packs: list[Pack]
+
+    def write(self, to: Path) -> None:
+        """Write the profile, whole or not at all. Raises IchnosError where that fails."""
+        with fresh_folder(to) as beside:
+            for path, data in self.files.items():
+                disk.make_folder((beside / path).parent)
+                disk.write(beside / path, data)
+
+
+@dataclass
+class Readable:
+    """A document of the draft, and what it says in each pack."""
+
+    made: Decisions
+    data: bytes
+    exemplar: Exemplar
+    said: dict[int, list[Definitions]] = field(default_factory=dict)
+    files: dict[int, list[str]] = field(default_factory=dict)
+
+
+def learn(
+    paths: list[Path],
+    installation: Path | None,
+    name: str | None,
+    answers: Mapping[str, str] | None = None,
+    on_progress: Say = lambda _: None,
+) -> Draft:
+    """Draft a profile from finished packs for one game.
+
+    Args:
+        installation: where the game is installed: which documents are its own.
+        name: of the profile; without it, one is made from what the packs are called.
+        answers: to doubts, by their ids: what they were given as another hole, or another place of the key.
+        on_progress: called with the name of each file.
+
+    Raises:
+        IchnosError: there is nothing to learn from, and why.
+    """
+    return _Learning(paths, installation, name, dict(answers or {}), on_progress).draft()
+
+
+class _Learning:
+    def __init__(
+        self, paths: list[Path], installation: Path | None, name: str | None, answers: dict[str, str], on_progress: Say
+    ) -> None:
+        self.packs = evidence.gather(paths, on_progress)
+        self.game: Files | None = files_at(installation) if installation is not None else None
+        self.name = name
+        self.told: list[str] = []
+        self.names = pack_names(self.packs)
+        self.known = Known(self.packs, self.names, set(), answers)
+        self.groups = grouping.groups(self.packs, self.names)
+        self.references = [References(list(pack.sounds)) for pack in self.packs]
+        self.pictures = [References(pack.pictures) for pack in self.packs]
+
+    def draft(self) -> Draft:
+        named = self.find_keys()
+        self.known.keys |= self.more_keys(named)
+        self.known.separator = sounds.separator_of(self.known.keys)
+        decisions = [*self.definitions(named), *self.others(named)]
+        PackRoles(decisions, self.known).decide()
+        self.more_names(decisions, named)
+        readable = [one for made in decisions if (one := self.readable(made)) is not None]
+        uses = self.uses(readable)
+        found = rules.Rules(self.packs, self.names, self.known, readable, uses, self.game, self.told)
+        written = found.profile(self.name)
+        doubts = [doubt for one in readable for doubt in one.made.doubts] + found.doubts
+        doubts.sort(key=lambda one: (-one.weight, one.id))
+        self.tell(decisions)
+        return Draft(found.name, written, doubts, self.told, self.packs)
+
+    def find_keys(self) -> list[Named]:
+        """The documents that name sound files, with their keys."""
+        elsewhere: Counter[str] = Counter()
+        for group in self.groups:
+            said: set[str] = {PurePosixPath(text.name).stem for text in group.texts}
+            for text in group.texts:
+                for node in text.document.root.walk():
+                    if node.holds_value and node.value and len(node.value) < 200:
+                        said.add(node.value)
+                    if node.label:
+                        said |= {node.label, *node.label.split(" ")}
+            elsewhere.update(said)
+        found = []
+        for group in self.groups:
+            one = Named(group, keys.anchors(group, self.packs, self.references))
+            if one.anchors:
+                keys.find_keys(one, elsewhere, self.known.answers.get(f"key {group.first.name}"))
+                if one.spot is not None:
+                    found.append(one)
+                    self.known.keys.update(anchor.key for anchor in one.anchors if anchor.key)
+        return found
+
+    def more_keys(self, named: list[Named]) -> set[str]:
+        """Keys of entries whose files are not in the pack: the game's own, in the pack's copy of its file."""
+        return {key for one in named if one.spot is not None for key in self.strangers(one).values()}
+
+    def strangers(self, one: Named) -> dict[Node, str]:
+        """Entries at the keys' depth that name no file of the pack, each with its key."""
+        spot = one.spot
+        if spot is None or spot.spot[0] == "path":
+            return {}
+        own = {anchor.chain[spot.depth] for anchor in one.anchors}
+        parents = {anchor.chain[spot.depth - 1]: anchor.text for anchor in one.anchors if spot.depth > 0}
+        found = {}
+        for parent in parents:
+            for node in parent.children:
+                if node not in own and not node.holds_value:
+                    value = next((text for where, text in keys.beside(node, None) if where == spot.spot), None)
+                    if value is not None:
+                        found[node] = value
+        return found
+
+    def definitions(self, named: list[Named]) -> list[Decisions]:
+        found = []
+        for one in named:
+            strangers = self.strangers(one)
+            merged = self.is_merged(one, strangers)
+            skip: set[Node] = set()
+            if merged and one.spot is not None:
+                own = {anchor.chain[one.spot.depth] for anchor in one.anchors}
+                parents = {anchor.chain[one.spot.depth - 1] for anchor in one.anchors}
+                skip = {node for parent in parents for node in parent.children if node not in own}
+            anchors = {anchor.node for anchor in one.anchors}
+            shape = shapes.shape_of(one.group.texts, Lore(self.known.keys), anchors, skip)
+            made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
+            if merged and self.game is None:
+                made.doubts.append(
+                    Doubt(
+                        f"merged {one.group.first.name}", one.group.first.name, f"{len(strangers)} entries name files that are not in the pack",
+                        "the game's own file, with the pack's entries in it", "they are taken for the game's", LIKELY, (), 2,
+                    )
+                )  # fmt: skip
+            found.append(made)
+        return found
+
+    def is_merged(self, one: Named, strangers: dict[Node, str]) -> bool:
+        """Is it the game's own file, with the pack's entries in it?"""
+        if self.in_game(one.group.first.name) is not None and strangers:
+            return True
+        return len(strangers) > max(3, len({anchor.key for anchor in one.anchors}))
+
+    def in_game(self, name: str) -> str | None:
+        """The folder of the game below which it has a document of that name; None where it has none."""
+        if self.game is None:
+            return None
+        found = [there for there in self.game.names() if there == name or there.endswith(f"/{name}")]
+        return min(found, key=len)[: -len(name)].strip("/") if found else None
+
+    def others(self, named: list[Named]) -> list[Decisions]:
+        done = {one.group for one in named}
+        names = self.known.categories
+        found = []
+        for group in self.groups:
+            if group not in done:
+                shape = shapes.shape_of(group.texts, Lore(self.known.keys, names), set())
+                found.append(OtherRoles(group, shape, self.known, self.pictures).decide())
+        return found
+
+    def more_names(self, decisions: list[Decisions], named: list[Named]) -> None:
+        """The pack's own name in the paths of documents."""
+        for made in decisions:
+            own = self.names[made.group.first.pack]
+            if own:
+                made.path = re.sub(rf"(?<![a-z0-9@.]){re.escape(own)}(?![a-z0-9])", "@pack.name@", made.path)
+
+    def readable(self, made: Decisions) -> Readable | None:
+        """A document of the draft as it would be understood; None for one without holes."""
+        if not made.holes and not made.labels:
+            return None
+        first = made.group.first
+        try:
+            data = drafting.document(made)
+            form = named(first.format, first.escapes)
+            document = parse(data, made.path, form, first.encoding)
+            several = made.several_takes is not False
+            tables = Tables(made.tables)
+            how = ExemplarRules(several, {}, tables, entry_for_takes=made.entry_for_takes)
+            exemplar = understand(holes.parse(made.path, tables), document, how)
+        except IchnosError as error:
+            self.told.append(f"{first.name}: a draft of it is not understood ({error}); it is left out")
+            return None
+        except holes.HoleError as error:
+            self.told.append(f"{first.name}: a draft of its name is not understood ({error}); it is left out")
+            return None
+        one = Readable(made, data, exemplar)
+        for text in made.group.texts:
+            in_path = exemplar.path.match(text.name)
+            if in_path is None:
+                continue
+            reading = read(exemplar, text.document, in_path)
+            if reading is not None:
+                said = definitions_of(reading, self.known.separator, in_path)
+                one.said.setdefault(text.pack, []).append(said)
+                one.files.setdefault(text.pack, []).append(text.name)
+        return one
+
+    def uses(self, readable: list[Readable]) -> list[sounds.Use]:
+        """Each sound file at its work, as the draft reads it."""
+        found: list[tuple[int, str, str, str | None, str | None]] = []
+        for pack in self.packs:
+            there = SoundFiles(list(pack.sounds))
+            said = combine([one for document in readable for one in document.said.get(pack.index, ())])
+            for sound in said.sounds:
+                for take in sound.takes:
+                    name = there.file_of(take.file) if take.file else None
+                    found.append((pack.index, name or "", sound.key, None, sound.category))
+                for part in sound.parts:
+                    name = there.file_of(part.file) if part.file else None
+                    found.append((pack.index, name or "", sound.key, part.name or "part", sound.category))
+        return [use for use in sounds.numbered(found) if use.file]
+
+    def tell(self, decisions: list[Decisions]) -> None:
+        for made in decisions:
+            for shape in made.unmapped:
+                real = shape.reals[0]
+                place = real.text.document.text.place(real.node.start)
+                self.told.append(f"{place}: {shape.label or real.node.value} differs, and there is no hole for it")
+        for pack in self.packs:
+            self.told += [f"{error.place}: cannot be read: {error.what}" for error in pack.broken]
+
+
+def pack_names(packs: list[Pack]) -> list[str]:
+    """What packs call themselves in the names of their files; "" where nothing is to be seen."""
+    folders = []
+    for pack in packs:
+        paths = [set(PurePosixPath(name).parts[:-1]) for name in pack.sounds]
+        folders.append(set.intersection(*paths) if paths else set())
+    found = []
+    for index, pack in enumerate(packs):
+        others = set().union(*(one for at, one in enumerate(folders) if at != index)) if len(packs) > 1 else set()
+        own = {one for one in folders[index] - others if re.fullmatch(r"[A-Za-z0-9]+([-_][A-Za-z0-9]+)*", one)}
+        stem = re.sub(r"[-_. ]v?\d+(\.\d+)+.*$", "", pack.stem)
+        texts = " ".join([*pack.sounds, *(text.name for text in pack.texts)])
+        candidates = [stem, stem.lower(), re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")]
+        by_name = next((one for one in candidates if len(one) > 2 and one in texts), None)
+        found.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
+    return found
+
+
+_ = (Path, Place, GUESS, PRINCIPAL, SOUND, TextFile, format_of)

@@ -1,0 +1,551 @@
+"""The documents that name no sound files: titles, lists, triggers, props, schedules, and what a pack says of itself."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from pathlib import PurePosixPath
+
+from ichnos.documents.tree import LISTED, Node
+from ichnos.games.learning import lexicon
+from ichnos.games.learning.evidence import References, TextFile
+from ichnos.games.learning.grouping import Group, is_language
+from ichnos.games.learning.keys import chains
+from ichnos.games.learning.roles import (
+    GUESS,
+    LIKELY,
+    Decisions,
+    Doubt,
+    Known,
+    _around,
+    _in_path,
+    _line,
+    is_number,
+    is_uuid,
+    literal,
+    place_all,
+    texts_of,
+)
+from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Shape
+from ichnos.games.profiles.vocabulary import CATEGORY, ENTRY, PACK, PROP, SCHEDULE, SOUND, TRIGGER
+from ichnos.games.profiles.vocabulary import LANGUAGE as TONGUE
+
+_TRIGGERS = {
+    "trigger", "triggers", "event", "events", "upon", "when", "happening", "happens", "once", "delay", "wait", "waits",
+    "where", "cue", "listen", "occasion",
+}  # fmt: skip
+_SCHEDULES = {"schedule", "schedules", "interlude", "interludes", "entry", "entries", "rotation", "apart"}
+_KINDS = {"main", "interlude"}
+_VERSION = re.compile(r"v?\d+(\.\d+){1,3}([-+][0-9A-Za-z.-]+)?")
+_SENTENCE = 30  # letters: what is longer is no title
+_PERSON = re.compile(r"[A-Z]\w+( [A-Z]\.?\w*){1,2}")
+_NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
+
+
+class OtherRoles:
+    """The holes of a document that names keys, and no files."""
+
+    def __init__(self, group: Group, shape: Shape, known: Known, pictures: list[References]) -> None:
+        self.known, self.pictures = known, pictures
+        self.made = Decisions(group, shape, group.first.name)
+        self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
+        self.by_stem = [PurePosixPath(text.name).stem for text in group.texts]
+        self.in_language = all(map(is_language, self.by_stem)) and bool(self.by_stem)
+
+    def decide(self) -> Decisions:
+        made, group = self.made, self.made.group
+        mentions = self.mentions()
+        if self.in_language:
+            made.path = _in_path(made.path, self.by_stem[0], "@language@")
+            made.says.add("language")
+        units = self.units(mentions)
+        if not units:
+            return made
+        role = self.role(units, mentions)
+        if role == SOUND and all(stem in self.known.keys for stem in self.by_stem) and group.several:
+            made.path = _in_path(made.path, self.by_stem[0], "@key@")
+        elif role in (PROP, SCHEDULE, TRIGGER) and self.file_is_unit(units):
+            made.path = _in_path(made.path, self.by_stem[0], f"@{role}.name@")
+            made.says.add(f"{role}.name")
+        if role == SOUND:
+            self.sounds(units, mentions)
+        elif role == SCHEDULE:
+            self.schedules(units, mentions)
+        else:
+            self.players(role, units, mentions)
+        return made
+
+    def mentions(self) -> dict[Shape, set[Node]]:
+        """The shapes that hold keys: in their values, or in their labels."""
+        found: dict[Shape, set[Node]] = {}
+        for shape in self.made.shape.walk():
+            if shape.label is not None and KEY in shape.label:
+                found[shape] = {real.node for real in shape.reals}
+            elif shape.holds_value:
+                nodes = {real.node for real in shape.reals if real.node.value in self.known.keys}
+                if nodes and 2 * len(nodes) >= len(shape.reals):
+                    found[shape] = nodes
+        return found
+
+    def repeats(self, shape: Shape) -> bool:
+        parent = shape.parent
+        if parent is None:
+            return False
+        form = shape.reals[0].text.document.format
+        return shape.several or bool(form.repeatable(shape.reals[0].node, parent.reals[0].node))
+
+    def units(self, mentions: dict[Shape, set[Node]]) -> list[Shape]:
+        """What repeats around each mention: a row, an item, an element; the whole where the file is one."""
+        found: dict[Shape, None] = {}
+        for shape in mentions:
+            if shape.label is not None and KEY in shape.label:
+                found[shape] = None
+                continue
+            around = [one for one in shape.lineage() if not one.holds_value or one.label is None]
+            unit = next((one for one in around if self.repeats(one)), None)
+            several = self.file_is_unit([])
+            if unit is not None and several and not unit.several and not unit.varies:
+                unit = None  # a part of a file that is the entry itself
+            found[unit or self.made.shape] = None
+        return list(found)
+
+    def file_is_unit(self, units: list[Shape]) -> bool:
+        if self.in_language:
+            return False
+        texts = self.made.group.texts
+        stems = dict(zip(texts, self.by_stem, strict=True))
+        values = {text: {node.value for node in text.document.root.walk() if node.holds_value} for text in texts}
+        named_inside = all(stem in values[text] for text, stem in stems.items())
+        return self.made.group.several or len(set(self.by_stem)) > 1 or named_inside
+
+    def labels(self, units: list[Shape]) -> set[str]:
+        """All words by which a document calls what is in it."""
+        found: set[str] = set()
+        for unit in units:
+            for one in (*unit.walk(), *unit.lineage()):
+                found.update(lexicon.words(one.label or ""))
+        path = PurePosixPath(self.made.group.first.name)
+        for piece in (*path.parts[:-1], *([] if self.file_is_unit(units) else [path.stem])):
+            found.update(lexicon.words(piece))
+        return found
+
+    def role(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> str:
+        words = self.labels(units)
+        scalars = [one for unit in units for one in unit.walk() if one.holds_value and one not in mentions]
+        if self.in_language or any(one.label == LANGUAGE for unit in units for one in unit.lineage()):
+            return SOUND
+        if any(set(texts_of(one)) <= _KINDS for one in scalars) or len(words & _SCHEDULES) > 1:
+            return SCHEDULE
+        if self.file_is_unit(units) and not all(stem in self.known.keys for stem in self.by_stem):
+            return PROP if self.picture_in(scalars) or any(map(self.is_spoken, units)) else TRIGGER
+        hits = len(words & _TRIGGERS)
+        if hits and len(scalars) > 1:
+            return TRIGGER
+        if self.picture_in(scalars):
+            return PROP
+        counts = Counter((id(real.text), real.node.value) for one in mentions for real in one.reals if one.holds_value)
+        once = all(count == 1 for count in counts.values())
+        return SOUND if once else TRIGGER
+
+    def is_spoken(self, unit: Shape) -> bool:
+        return any(one.label == LANGUAGE for one in unit.walk())
+
+    def picture_in(self, scalars: list[Shape]) -> bool:
+        return any(self.is_picture(one) for one in scalars)
+
+    def is_picture(self, shape: Shape) -> bool:
+        named = [self.pictures[real.text.pack].find(real.node.value or "", real.text.name) for real in shape.reals]
+        return bool(named) and all(named)
+
+    def sounds(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> None:
+        """Titles, or a list, or further settings of sounds."""
+        made = self.made
+        for unit in units:
+            made.scopes[unit] = SOUND
+            if unit.label is not None and KEY in unit.label:
+                made.labels[unit] = unit.label.replace(KEY, "@key@")
+                made.says.add("key")
+            for one in unit.walk():
+                if one in mentions and one.holds_value and one.label != LANGUAGE and KEY not in (one.label or ""):
+                    made.put(one, "key")
+                if one.label == LANGUAGE:
+                    made.labels[one] = "@language@"
+                    made.says.add("language")
+            texts = [one for one in unit.walk() if one.holds_value and one not in made.holes]
+            spoken = self.in_language or any(one.label == LANGUAGE for one in (*unit.walk(), *unit.lineage()))
+            spoken = spoken or any(all(map(is_language, texts_of(one))) for one in texts)
+            for one in texts:
+                if all(map(is_language, texts_of(one))):
+                    made.put(one, "language")
+            texts = [one for one in texts if one not in made.holes]
+            words = [one for one in texts if not all(map(is_number, texts_of(one)))]
+            if spoken and words:
+                best = min(words, key=lambda one: (one is not unit and _title_rank(one), -_length(one)))
+                made.put(best, "title")
+                texts.remove(best)
+            place_all(made, SOUND, texts, unit, {"title"} if spoken else set(), self.known)
+        _around(made, units, self.known)
+        for unit in units:
+            for around in unit.lineage():
+                if around.label == LANGUAGE and around is not unit:
+                    made.labels[around] = "@language@"
+                    made.scopes[around] = TONGUE
+                if around is not unit and around.label == ANY:
+                    made.labels[around] = "@category@"
+                    made.scopes[around] = CATEGORY
+                    made.says.add("category")
+
+    def players(self, role: str, units: list[Shape], mentions: dict[Shape, set[Node]]) -> None:
+        """Triggers and props: each plays a key."""
+        made = self.made
+        for unit in units:
+            made.scopes[unit] = role
+            taken = {f"{role}.key"}
+            if self.file_is_unit(units):
+                taken.add(f"{role}.name")
+            if unit.label is not None and KEY in unit.label:
+                made.labels[unit] = unit.label.replace(KEY, f"@{role}.key@")
+                made.says.add(f"{role}.key")
+            rest = []
+            names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
+            spoken = [one for one in unit.walk() if one.label == LANGUAGE]
+            for one in unit.walk():
+                if one in mentions and one.holds_value:
+                    made.put(one, f"{role}.key")
+                elif one.label == LANGUAGE:
+                    self.spoken(one, spoken)
+                elif not one.holds_value:
+                    continue
+                elif self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in one.reals):
+                    made.put(one, f"{role}.name")
+                elif role == PROP and self.is_picture(one):
+                    self.picture(one)
+                elif role == PROP and all(map(is_uuid, texts_of(one))):
+                    made.put(one, "prop.id")
+                else:
+                    rest.append(one)
+            place_all(
+                made, role, rest, unit, taken | {name for name in made.says if name.startswith(f"{role}.")}, self.known
+            )
+            if role == TRIGGER and "trigger.event" not in made.says:
+                self.guess_event(unit, rest)
+            if role == TRIGGER:
+                self.guess_texts(unit, rest)
+
+    def spoken(self, shape: Shape, all_of: list[Shape]) -> None:
+        """A prop's text in a language: the shorter ones are what it is called."""
+        made = self.made
+        made.labels[shape] = "@language@"
+        made.says.add("language")
+        if not shape.holds_value:
+            return
+        lengths = sorted(all_of, key=_length)
+        called = [word for one in list(shape.lineage())[1:] for word in lexicon.words(one.label or "")]
+        by_word = next(
+            (hole for hole in ("prop.title", "prop.text") if set(called) & set(lexicon.WORDS[PROP][hole])), None
+        )
+        hole = by_word or ("prop.title" if shape is lengths[0] else "prop.text")
+        if hole in made.says and by_word is None:
+            hole = "prop.text"
+        made.put(shape, hole)
+
+    def picture(self, shape: Shape) -> None:
+        ways = [
+            way
+            for real in shape.reals[:1]
+            for _, way in self.pictures[real.text.pack].find(real.node.value or "", real.text.name)
+        ]
+        self.made.put(shape, "prop.picture", str(min(ways, key=lambda way: len(way.folder))))
+
+    def guess_event(self, unit: Shape, rest: list[Shape]) -> None:
+        """A trigger needs an event: of the texts that are left, the one that differs most."""
+        made = self.made
+        texts = [
+            one for one in rest if not all(map(is_number, texts_of(one))) and "field" in made.holes.get(one, "field")
+        ]
+        if not texts:
+            return
+        best = max(texts, key=lambda one: len(set(texts_of(one))))
+        old = made.holes.pop(best, None)
+        if old:
+            made.says.discard(old.strip("@").partition("~")[0])
+        made.put(best, "trigger.event")
+        made.doubts.append(
+            Doubt(
+                f"{made.group.first.name} {literal(best)}", _line(best.reals[0].text, best.reals[0].node),
+                f"{best.label}: {texts_of(best)[0]}", "trigger.event", "the text that differs most", GUESS,
+                tuple(f"trigger.{name}" for name in ("where", "name", "from", "state")), 5,
+            )
+        )  # fmt: skip
+
+    def guess_texts(self, unit: Shape, rest: list[Shape]) -> None:
+        """The other texts of a trigger: where it happens, what it is called, from where it is heard."""
+        made = self.made
+        for shape in rest:
+            values = texts_of(shape)
+            old = made.holes.get(shape, "")
+            if not old.startswith("@trigger.field.") or "~" in old or any(" " in value for value in values):
+                continue
+            always = len(values) == len(unit.reals) and all(values)
+            unique = len(set(values)) == len(values) and len(values) > 1
+            wanted = (
+                ("trigger.name", always and unique and shape is rest[0], "each trigger has its own"),
+                ("trigger.where", always, "every trigger has one"),
+                ("trigger.from", not always, "not every trigger has one"),
+            )
+            for hole, fits, why in wanted:
+                if fits and hole not in made.says:
+                    made.doubts = [one for one in made.doubts if one.taken != old.strip("@")]
+                    made.says.discard(old.strip("@"))
+                    made.put(shape, hole)
+                    others = tuple(name for name, _, _ in wanted if name != hole) + ("trigger.event", old.strip("@"))
+                    name, where = (
+                        f"{made.group.first.name} {literal(shape)}",
+                        _line(shape.reals[0].text, shape.reals[0].node),
+                    )
+                    made.doubts.append(Doubt(name, where, f"{shape.label}: {values[0]}", hole, why, GUESS, others, 4))
+                    break
+
+    def schedules(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> None:
+        made = self.made
+        for unit in units:
+            made.scopes[unit] = ENTRY
+            if NUMBER in (unit.label or ""):
+                made.labels[unit] = (unit.label or "").replace(NUMBER, "@entry.number@")
+                made.says.add("entry.number")
+            rest = []
+            for one in unit.walk():
+                if one in mentions and one.holds_value:
+                    made.put(one, "entry.key")
+                elif one.holds_value and set(texts_of(one)) <= _KINDS:
+                    made.put(one, "entry.kind")
+                elif one.holds_value:
+                    rest.append(one)
+            place_all(made, ENTRY, rest, unit, {"entry.key", "entry.kind"}, self.known)
+        inside = {one for unit in units for one in unit.walk()}
+        names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
+        around = [one for one in self.made.shape.walk() if one.holds_value and one not in inside]
+        rest = []
+        for one in around:
+            if self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in one.reals):
+                made.put(one, "schedule.name")
+            else:
+                rest.append(one)
+        place_all(
+            made,
+            SCHEDULE,
+            rest,
+            self.made.shape,
+            {"schedule.name"} if "schedule.name" in made.says else set(),
+            self.known,
+        )
+
+
+def _length(shape: Shape) -> float:
+    texts = texts_of(shape)
+    return sum(map(len, texts)) / len(texts)
+
+
+def _title_rank(shape: Shape) -> int:
+    known = lexicon.WORDS[SOUND]["title"]
+    return min(
+        (known.index(word) for label in shape.labels[:1] for word in lexicon.words(label) if word in known), default=99
+    )
+
+
+class PackRoles:
+    """What a pack says of itself, wherever it stands: ids, versions, titles."""
+
+    def __init__(self, decisions: list[Decisions], known: Known) -> None:
+        self.decisions, self.known = decisions, known
+        self.doubts: list[Doubt] = []
+
+    def free(self) -> list[tuple[Decisions, Shape]]:
+        """Values that stand once in each pack, outside of all entries."""
+        found = []
+        for made in self.decisions:
+            if made.group.several and not made.has_files and made.says:
+                continue
+            repeating = {one for unit in made.scopes for one in unit.walk()}
+            for shape in made.shape.walk():
+                plain = shape.holds_value and shape not in made.holes and shape not in repeating
+                if plain and not any(one.several or one.varies for one in shape.lineage()):
+                    found.append((made, shape))
+        return found
+
+    def decide(self) -> None:
+        rest: list[tuple[Decisions, Shape]] = []
+        ids: list[tuple[Decisions, Shape]] = []
+        for made, shape in self.free():
+            values = texts_of(shape)
+            if all(map(is_uuid, values)):
+                ids.append((made, shape))
+            else:
+                rest.append((made, shape))
+        self.ids(ids)
+        lists = self.number_lists()
+        versions = [(made, shape) for made, shape in rest if all(map(self.is_version, texts_of(shape)))]
+        self.versions([*versions, *lists])
+        self.texts([one for one in rest if one not in versions])
+
+    def ids(self, found: list[tuple[Decisions, Shape]]) -> None:
+        distinct = list(dict.fromkeys(tuple(texts_of(shape)) for _, shape in found))
+        names: dict[tuple[str, ...], str] = {}
+        for made, shape in found:
+            values = tuple(texts_of(shape))
+            if values not in names:
+                own = "-".join(lexicon.words(shape.label or "")) or f"id-{len(names) + 1}"
+                own = own if own not in names.values() else f"{own}-{len(names) + 1}"
+                names[values] = own if len(distinct) > 1 else "pack"
+            made.put(shape, f"uuid.{names[values]}")
+
+    def number_lists(self) -> list[tuple[Decisions, Shape]]:
+        """Lists of a few whole numbers that stand once in a pack."""
+        found = []
+        for made in self.decisions:
+            repeating = {one for unit in made.scopes for one in unit.walk()}
+            for shape in made.shape.walk():
+                nodes = [real.node for real in shape.reals]
+                if (
+                    shape in repeating
+                    or shape.several
+                    or not all(node.kind == LISTED and 2 <= len(node.children) <= 4 for node in nodes)
+                ):
+                    continue
+                if all((child.value or "").isdecimal() for node in nodes for child in node.children):
+                    found.append((made, shape))
+        return found
+
+    def is_version(self, text: str) -> bool:
+        return _VERSION.fullmatch(text) is not None or (_NUMBERS.fullmatch(text) is not None and not is_number(text))
+
+    def said(self, shape: Shape) -> list[str]:
+        if shape.holds_value:
+            return texts_of(shape)
+        return [".".join(child.value or "" for child in real.node.children) for real in shape.reals]
+
+    def versions(self, found: list[tuple[Decisions, Shape]]) -> None:
+        """The pack's version, and that of the game that it is for."""
+        differ = len(self.known.packs) > 1
+        plain = {shape: [re.sub(r"[ ,_/-]", ".", text) for text in self.said(shape)] for _, shape in found}
+        choices: dict[Shape, str] = {}
+        in_name = {
+            shape for _, shape in found
+            if all(text in self.known.packs[real.text.pack].called for real, text in zip(shape.reals, plain[shape], strict=True))
+        }  # fmt: skip
+        for made, shape in found:
+            answer = self.known.answers.get(f"{made.group.first.name} {literal(shape)}")
+            by_word = lexicon.hole_for(PACK, shape.labels[:1], set(), {"pack.version", "game.version"})
+            if answer in ("pack.version", "game.version"):
+                choices[shape] = answer
+            elif shape in in_name:
+                choices[shape] = "pack.version"
+            elif by_word is not None:
+                choices[shape] = by_word[0]
+            elif differ and len(set(plain[shape])) == 1:
+                choices[shape] = "game.version"
+        left = [(made, shape) for made, shape in found if shape not in choices]
+        pack_done = any(hole == "pack.version" for hole in choices.values())
+        for made, shape in left:
+            same = next(
+                (
+                    hole
+                    for other, hole in choices.items()
+                    if plain[other] == plain[shape] and len(set(plain[shape])) > 1
+                ),
+                None,
+            )
+            choices[shape] = same or ("game.version" if pack_done else "pack.version")
+            if not pack_done and same is None:
+                other = "game.version" if choices[shape] == "pack.version" else "pack.version"
+                self.doubt(
+                    made, shape, choices[shape], "it stands first", GUESS if len(left) > 1 else LIKELY, (other,), 7
+                )
+            pack_done = True
+        for made, shape in found:
+            made.put(shape, choices[shape], self.spelled(shape))
+
+    def spelled(self, shape: Shape) -> str:
+        if not shape.holds_value:
+            return "~numbers"
+        separators = {re.sub(r"[\dA-Za-z]", "", text)[:1] for text in texts_of(shape)}
+        separator = separators.pop() if len(separators) == 1 else "."
+        return f"~separated({separator})" if separator not in (".", "") else ""
+
+    def doubt(
+        self, made: Decisions, shape: Shape, taken: str, why: str, sure: str, others: tuple[str, ...], weight: int
+    ) -> None:
+        made.doubts.append(
+            Doubt(
+                f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node),
+                f"{shape.label}: {self.said(shape)[0]}", taken, why, sure, others, weight,
+            )
+        )  # fmt: skip
+
+    def texts(self, found: list[tuple[Decisions, Shape]]) -> None:
+        """Title, summary, author, licence: by what they are called, or else by what they look like."""
+        differ = len(self.known.packs) > 1
+        taken: dict[str, tuple[str, ...]] = {}
+        candidates: list[tuple[Decisions, Shape]] = []
+        for made, shape in found:
+            values = texts_of(shape)
+            if differ and len(set(values)) == 1 and len(values) > 1:
+                continue  # the same in every pack
+            if all(map(is_number, values)) or all(value in ("true", "false", "yes", "no") for value in values):
+                continue
+            candidates.append((made, shape))
+        slugs = [name for name in self.known.names if name]
+        ranked: list[tuple[int, Decisions, Shape, str]] = []
+        for made, shape in candidates:
+            values = tuple(texts_of(shape))
+            answer = self.known.answers.get(f"{made.group.first.name} {literal(shape)}")
+            fits = {"pack.title", "pack.summary", "pack.author", "pack.licence"}
+            by_word = lexicon.hole_for(PACK, shape.labels[:1], set(), fits)
+            slug = {re.sub(r"[^a-z0-9]+", "-", value.lower()).strip("-") for value in values}
+            if answer:
+                ranked.append((-2, made, shape, answer))
+            elif slug & set(slugs) and all(" " in value or value[:1].isupper() for value in values):
+                ranked.append((-1, made, shape, "pack.title"))
+            elif all(value in slugs for value in values):
+                ranked.append((-1, made, shape, "pack.name"))
+            elif by_word is not None:
+                ranked.append((by_word[1], made, shape, by_word[0]))
+        placed: set[Shape] = set()
+        for rank, made, shape, hole in sorted(ranked, key=lambda one: one[0]):
+            values = tuple(texts_of(shape))
+            if taken.get(hole, values) == values and hole != "constant":
+                taken[hole] = values
+                made.put(shape, hole)
+                placed.add(shape)
+            elif hole == "constant":
+                placed.add(shape)
+            _ = rank
+        for made, shape in candidates:
+            values = tuple(texts_of(shape))
+            if shape in placed:
+                continue
+            same = next((hole for hole, known in taken.items() if known == values), None)
+            free = [hole for hole in ("pack.title", "pack.summary", "pack.author") if hole not in taken]
+            if same is not None:
+                made.put(shape, same)
+                continue
+            if not free or not (differ or any(" " in value for value in values)):
+                if differ:
+                    made.unmapped.append(shape)
+                continue
+            looks = [
+                hole
+                for hole, like in (
+                    ("pack.summary", lambda text: len(text) > _SENTENCE or text.endswith(".")),
+                    ("pack.author", lambda text: _PERSON.fullmatch(text) is not None),
+                )
+                if hole in free and all(map(like, values))
+            ]
+            hole = next(iter(looks), free[0])
+            taken[hole] = values
+            made.put(shape, hole)
+            others = tuple(one for one in ("pack.title", "pack.summary", "pack.author", "constant") if one != hole)
+            self.doubt(made, shape, hole, "it is text that people read", GUESS, others, 3)
+
+
+_ = (TextFile, chains)

@@ -1,0 +1,140 @@
+"""A draft proved: packs read through it, built again from what was read, and every value held against its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import partial
+from pathlib import Path
+
+from ichnos.documents.formats import parse
+from ichnos.documents.values import Said, not_again, values
+from ichnos.errors import IchnosError, Place
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.fill import Bindings, fill, instances, resolve
+from ichnos.games.entries.instances import pack_instance, said_in
+from ichnos.games.entries.packs import SoundFiles, definitions_of, read_pack
+from ichnos.games.entries.read import read
+from ichnos.games.learning.evidence import Pack
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.holes import Missing
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import PACK
+
+
+@dataclass
+class Proof:
+    """How many values packs have in their documents, and which do not come back; the same of sound files.
+
+    ``unread``: documents of packs that the draft does not speak of, with how many values they have.
+    """
+
+    values: int = 0
+    lost: list[Said] = field(default_factory=list)
+    sounds: int = 0
+    misplaced: list[str] = field(default_factory=list)  # no definition leads to them
+    faults: list[str] = field(default_factory=list)
+    unread: list[str] = field(default_factory=list)
+
+    @property
+    def back(self) -> int:
+        """How many values come back."""
+        return self.values - len(self.lost)
+
+
+def prove(profile: Profile, packs: list[Pack]) -> Proof:
+    """Read packs through a profile, fill its documents from what was read, and compare."""
+    proof = Proof()
+    for pack in packs:
+        _one(profile, pack, proof)
+    return proof
+
+
+def _one(profile: Profile, pack: Pack, proof: Proof) -> None:
+    reading = read_pack(profile, pack.files)
+    proof.faults += [str(error) for error in reading.broken]
+    proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
+    filled = dict(_filled(profile, pack, proof))
+    for text in pack.texts:
+        said = list(values(text.document))
+        exemplar = next((one for one in profile.documents if one.path.match(text.name) is not None), None)
+        if exemplar is None:
+            proof.values += len(said)
+            proof.lost += said
+            proof.unread.append(text.name)
+            continue
+        if profile.document_rules(exemplar).mode == "merge":
+            _merged(profile, exemplar, pack, text.name, proof)
+            continue
+        proof.values += len(said)
+        again = filled.get(text.name)
+        if again is None:
+            proof.lost += said
+            continue
+        document = parse(again, text.name, exemplar.document.format, profile.document_rules(exemplar).encoding)
+        proof.lost += not_again(said, values(document))
+    there = SoundFiles(list(pack.sounds))
+    named = {there.file_of(file) for sound in reading.definitions.sounds for file, _, _ in sound.files()}
+    proof.sounds += len(pack.sounds)
+    if not profile.by_path:
+        proof.misplaced += [pack.files.label(name) for name in pack.sounds if name not in named]
+
+
+def _filled(profile: Profile, pack: Pack, proof: Proof) -> Iterator[tuple[str, bytes]]:
+    """Each document as the profile fills it from what was read of the pack."""
+    said = read_pack(profile, pack.files).definitions
+    for exemplar in profile.written:
+        rules = profile.document_rules(exemplar)
+        if rules.mode == "merge":
+            continue
+        bindings: Bindings = {PACK: pack_instance(said_in(exemplar, said, merged=False), profile)}
+        for bound in _files(exemplar.file_scopes, bindings):
+            try:
+                path = str(exemplar.path.fill(partial(resolve, bindings=bound)))
+                yield path, exemplar.document.text.to_bytes(fill(exemplar, bound))
+            except Missing as missing:
+                proof.faults.append(f"{exemplar.document.text.path}: its name needs the {missing}, which nothing says")
+            except IchnosError as error:
+                proof.faults.append(str(error))
+
+
+def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
+    bound = [bindings]
+    for scope in scopes:
+        bound = [inner for outer in bound for inner in instances(scope, outer)]
+    return bound
+
+
+def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: Proof) -> None:
+    """The game's own file with the pack's entries: put in once more, these change nothing."""
+    document = next(text.document for text in pack.texts if text.name == name)
+    reading = read(exemplar, document)
+    if reading is None:
+        proof.faults.append(f"{document.text.place(0)}: the whole file has another structure than the draft")
+        return
+    there = SoundFiles(list(pack.sounds))
+    said = definitions_of(reading, profile.rules.names.separator)
+    own = {one.key for one in said.sounds if any(there.file_of(file) for file, _, _ in one.files())}
+    ours = tuple(one for one in said.sounds if one.key in own)
+    count = sum(1 for one in ours for _ in (one.key, *one.files(), *one.settings, *one.fields, one.category))
+    proof.values += count
+    bindings: Bindings = {PACK: pack_instance(type(said)(said.pack, ours), profile)}
+    try:
+        _, changes = merge(exemplar, document, bindings)
+    except IchnosError as error:
+        proof.faults.append(str(error))
+        return
+    for change in changes:
+        place = Place(document.text.path, change.line)
+        proof.lost.append(Said((), None, " ".join(change.old.split()) or change.new, place))
+
+
+def check(folder: Path) -> str | None:
+    """What is wrong with a draft, or None where it is sound."""
+    from ichnos.games.sharing import sound
+
+    try:
+        sound(folder)
+        return None
+    except IchnosError as error:
+        return str(error)

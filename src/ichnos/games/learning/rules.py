@@ -1,0 +1,406 @@
+"""A draft's ``game.toml``, and where its sound files go."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import PurePosixPath
+from typing import TYPE_CHECKING
+
+import tomlkit
+
+from ichnos.documents.formats import format_of
+from ichnos.files.sources import Files
+from ichnos.games.learning import sounds
+from ichnos.games.learning.evidence import Pack
+from ichnos.games.learning.roles import GUESS, LIKELY, SURE, Doubt, Known
+from ichnos.games.learning.sounds import KindDraft, Use
+from ichnos.games.profiles.rules import NameRules
+
+if TYPE_CHECKING:
+    from ichnos.games.learning.learn import Readable
+
+_PLAYERS = ("trigger.", "schedule.", "prop.", "entry.")
+
+
+class Rules:
+    """What a draft says besides its documents."""
+
+    def __init__(
+        self,
+        packs: list[Pack],
+        names: list[str],
+        known: Known,
+        readable: list[Readable],
+        uses: list[Use],
+        game: Files | None,
+        told: list[str],
+    ) -> None:
+        self.packs, self.names, self.known = packs, names, known
+        self.readable, self.uses, self.game, self.told = readable, uses, game, told
+        self.doubts: list[Doubt] = []
+        self.by_path = not uses
+        self.name = ""
+        self.certainty: dict[str, str] = {}
+        if self.by_path:
+            self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
+        self.name_rules = sounds.name_rules(self.uses, known.separator) if self.uses else NameRules()
+        self.name_rules = sounds.with_own_names(self.name_rules, self.uses, names)
+        self.kinds = sounds.kinds(packs, self.uses) or [KindDraft("", ("WAV", "PCM 16", 44100, 1), list(self.uses))]
+        for kind in self.kinds:
+            self.paths(kind)
+
+    def paths(self, kind: KindDraft) -> None:
+        takes = [use for use in kind.uses if use.part is None]
+        parts = [use for use in kind.uses if use.part is not None]
+        several = any(use.number > 1 for use in takes)
+        kind.several = several
+        kind.parts = tuple(dict.fromkeys(str(use.part) for use in parts))
+        for there, is_part in ((takes, False), (parts, True)):
+            if not there:
+                continue
+            path, apart = sounds.best_template(there, self.name_rules, self.names, several=several)
+            if (
+                path is None
+                or (is_part and "@part.name@" not in path)
+                or (several and not is_part and "@take.number@" not in path)
+            ):
+                path = sounds.own_path(there, self.names, several=several, parts=is_part)
+                self.doubt(
+                    "files" + kind.name,
+                    there[0].file,
+                    path,
+                    "the files' names do not come of the keys: new ones get these",
+                    GUESS,
+                    6,
+                )
+            elif apart:
+                self.told.append(
+                    f"{len(apart)} of {len(there)} sound files are named otherwise than {path}, such as {apart[0]}"
+                )
+            if is_part:
+                kind.part_path = path
+            else:
+                kind.take_path = path
+                kind.several = several or "@take.number@" in path
+
+    def doubt(self, name: str, text: str, taken: str, why: str, sure: str, weight: int) -> None:
+        self.doubts.append(Doubt(name, text, text, taken, why, sure, (), weight))
+
+    def profile(self, name: str | None) -> dict[str, bytes]:
+        """The files of the draft."""
+        self.name = name or _plain_name(self.packs)
+        files: dict[str, bytes] = {}
+        for one in self.readable:
+            files[f"tree/{one.made.path}"] = one.data
+        for path in self.sound_files():
+            files[f"tree/{path}"] = b""
+        for path in self.picture_files():
+            files[f"tree/{path}"] = b""
+        files |= self.plain_files({path.removeprefix("tree/") for path in files})
+        files["game.toml"] = "".join(self.text()).encode()
+        return files
+
+    def sound_files(self) -> Iterator[str]:
+        """The empty files that stand for sounds: of the commonest kind, or where the container tells kinds apart."""
+        for kind in self.kinds:
+            if kind.name and kind.name in self.said_apart:
+                continue
+            yield from (path for path in (kind.take_path, kind.part_path) if path)
+
+    @property
+    def said_apart(self) -> set[str]:
+        """The kinds whose paths are said in game.toml: their container does not tell them from others."""
+        first = self.kinds[0]
+        return {
+            kind.name
+            for kind in self.kinds[1:]
+            if kind.take_path != first.take_path or kind.part_path != first.part_path
+        }
+
+    def picture_files(self) -> set[str]:
+        """Where the pictures of props go."""
+        found = set()
+        for one in self.readable:
+            for pack in self.packs:
+                for said in one.said.get(pack.index, ()):
+                    for prop in said.props:
+                        picture, name = prop.values.get("prop.picture"), prop.name
+                        if picture is not None and name and str(picture) in pack.pictures and name in str(picture):
+                            found.add(str(picture).replace(name, "@prop.name@"))
+        return found if len(found) == 1 else set()
+
+    def plain_files(self, there: set[str]) -> dict[str, bytes]:
+        """Texts without a hole that are the same in every pack; with one pack, nobody can know."""
+        readable = {text.name for one in self.readable for text in one.made.group.texts}
+        first, found = self.packs[0], {}
+        others = [text.name for text in first.texts if text.name not in readable]
+        for name in [*others, *first.others]:
+            if len(self.packs) > 1 and all(
+                name in pack.files.names() and pack.files.read(name) == first.files.read(name) for pack in self.packs
+            ):
+                found[f"tree/{name}"] = first.files.read(name)
+            else:
+                self.told.append(f"{name} is not understood, and left out of the draft")
+        for name in first.scripts:
+            self.told.append(f"{name} is a script, or in no format that is read here: it is left out of the draft")
+        return found
+
+    def merge_folder(self) -> str | None:
+        """Where the game keeps what looks like a pack's tree."""
+        if self.game is None:
+            return None
+        names = self.game.names()
+        found: Counter[str] = Counter()
+        for one in self.readable:
+            own = one.made.group.first.name
+            for there in names:
+                if there == own or there.endswith(f"/{own}"):
+                    found[there[: -len(own)].strip("/")] += 1
+        for pack in self.packs:
+            for own in list(pack.sounds)[:200]:
+                bare = str(PurePosixPath(own).with_suffix(""))
+                for there in names:
+                    other = str(PurePosixPath(there).with_suffix(""))
+                    if other == bare or other.endswith(f"/{bare}"):
+                        found[other[: -len(bare)].strip("/")] += 1
+        return found.most_common(1)[0][0] if found else None
+
+    def text(self) -> Iterator[str]:
+        packs = " and ".join(pack.called for pack in self.packs)
+        yield f"# A draft, learned from {packs}. What is not sure is said in comments; try it: ichnos games check.\n"
+        yield f"format = 1\n\n[game]\nname = {_quoted(self.name)}\ntitle = {_quoted(self.name.replace('-', ' ').title())}\n"
+        yield f"summary = {_quoted(f'Learned from {packs}.')}\n"
+        versions = self.game_versions()
+        yield f"versions = [{', '.join(map(_quoted, versions or ['1.0']))}]"
+        yield "\n" if versions else "  # the packs do not say which version they are for\n"
+        yield from self.audio()
+        yield from self.takes()
+        yield from self.modes()
+        yield from self.spelling()
+        yield from self.kind_tables()
+        folder = self.merge_folder()
+        if folder:
+            yield f"\n[catalogue]\nfolder = {_quoted(folder)}\n"
+        yield from self.icon()
+        yield from self.packaging()
+        yield from self.documents()
+        for name, table in {name: table for one in self.readable for name, table in one.made.tables.items()}.items():
+            yield f"\n[tables.{name}]\n" + "".join(f"{ours} = {_quoted(theirs)}\n" for ours, theirs in table.items())
+        yield from self.comments()
+
+    def game_versions(self) -> list[str]:
+        found = [
+            str(said.pack.values["game.version"])
+            for one in self.readable
+            for several in one.said.values()
+            for said in several
+            if said.pack.values.get("game.version")
+        ]
+        return sorted(dict.fromkeys(found), reverse=True)
+
+    def audio(self) -> Iterator[str]:
+        container, codec, rate, channels = self.kinds[0].form
+        count = len(self.kinds[0].uses)
+        yield f"\n[audio]  # as {count} of {len(self.uses)} sound files are\ncontainer = {_quoted(container)}\ncodec = {_quoted(codec)}\n"
+        yield f"rate = {rate}\nchannels = {channels}\n"
+
+    def takes(self) -> Iterator[str]:
+        first = self.kinds[0]
+        shared = Counter((use.pack, use.file) for use in self.uses)
+        keys_of: dict[tuple[int, str], set[str]] = {}
+        for use in self.uses:
+            keys_of.setdefault((use.pack, use.file), set()).add(use.key)
+        lines = []
+        if not first.several:
+            lines.append("several = false  # no key has two files here")
+        if any(len(keys) > 1 for keys in keys_of.values()) and shared:
+            lines.append("shared = true  # a file stands under several keys")
+        if lines:
+            yield "\n[takes]\n" + "".join(f"{line}\n" for line in lines)
+        if first.parts:
+            yield f"\n[parts]\nnames = [{', '.join(map(_quoted, first.parts))}]\n"
+
+    def modes(self) -> Iterator[str]:
+        if self.by_path:
+            yield '\n[modes]\nreplace = "by-path"  # nothing in the pack names its sound files\nnew = false\n'
+
+    def spelling(self) -> Iterator[str]:
+        rules, lines = self.name_rules, []
+        if rules.separator != ".":
+            lines.append(f"separator = {_quoted(rules.separator)}")
+        if rules.ascii:
+            lines.append("ascii = true")
+        if rules.case != "kept":
+            lines.append(f"case = {_quoted(rules.case)}")
+        if rules.spaces is not None:
+            lines.append(f"spaces = {_quoted(rules.spaces)}")
+        if rules.allowed is not None:
+            lines.append(f"allowed = {_quoted(rules.allowed)}")
+        if lines:
+            yield "\n[names]\n" + "".join(f"{line}\n" for line in lines)
+
+    def kind_tables(self) -> Iterator[str]:
+        first = self.kinds[0]
+        for kind in self.kinds[1:]:
+            yield f"\n[[kind]]  # {len(kind.uses)} files\nname = {_quoted(kind.name)}\n"
+            if kind.categories:
+                yield f"categories = [{', '.join(map(_quoted, kind.categories))}]\n"
+            if kind.keys:
+                yield f"keys = [{', '.join(map(_quoted, kind.keys))}]\n"
+            for name, mine, its in zip(("container", "codec", "rate", "channels"), kind.form, first.form, strict=True):
+                if mine != its:
+                    yield f"{name} = {_quoted(mine) if isinstance(mine, str) else mine}\n"
+            if kind.several != first.several:
+                yield f"several = {'true' if kind.several else 'false'}\n"
+            if kind.parts != first.parts:
+                yield f"parts = [{', '.join(map(_quoted, kind.parts))}]\n"
+            if kind.name in self.said_apart:
+                if kind.take_path and kind.take_path != first.take_path:
+                    yield f"files = {_quoted(kind.take_path)}\n"
+                if kind.part_path and kind.part_path != first.part_path:
+                    yield f"part-files = {_quoted(kind.part_path)}\n"
+
+    def icon(self) -> Iterator[str]:
+        """A square picture that is in every pack under one path, and that no document names."""
+        from io import BytesIO
+
+        from PIL import Image, UnidentifiedImageError
+
+        named = {
+            str(prop.values.get("prop.picture"))
+            for one in self.readable
+            for several in one.said.values()
+            for said in several
+            for prop in said.props
+        }
+        for name in self.packs[0].pictures:
+            if (
+                name in named
+                or not name.lower().endswith(".png")
+                or not all(name in pack.pictures for pack in self.packs)
+            ):
+                continue
+            try:
+                with Image.open(BytesIO(self.packs[0].files.read(name)), formats=("PNG",)) as picture:
+                    width, height = picture.size
+            except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError):
+                continue
+            if width == height:
+                yield f"\n[icon]\npath = {_quoted(name)}\nsize = {width}\n"
+                return
+        props = [size for path in self.picture_files() if (size := self.size_of(path))]
+        if props:
+            yield f"\n[pictures]\nwidth = {props[0][0]}\nheight = {props[0][1]}\n"
+
+    def size_of(self, path: str) -> tuple[int, int] | None:
+        from io import BytesIO
+
+        from PIL import Image
+
+        start, _, end = path.partition("@prop.name@")
+        sizes = set()
+        for pack in self.packs:
+            for name in pack.pictures:
+                if name.startswith(start) and name.endswith(end):
+                    try:
+                        with Image.open(BytesIO(pack.files.read(name))) as picture:
+                            sizes.add(picture.size)
+                    except (OSError, ValueError, Image.DecompressionBombError):
+                        return None
+        return sizes.pop() if len(sizes) == 1 else None
+
+    def packaging(self) -> Iterator[str]:
+        pack, own = self.packs[0], self.names[0]
+        called = pack.called
+        if own and own in called:
+            called = called.replace(own, "@pack.name@")
+        version = next(
+            (
+                str(said.pack.values["pack.version"])
+                for one in self.readable
+                for said in one.said.get(0, ())
+                if said.pack.values.get("pack.version")
+            ),
+            None,
+        )
+        if version and version in called:
+            called = called.replace(version, "@pack.version@")
+        if "@" not in called:
+            called = f"@pack.name@{PurePosixPath(pack.called).suffix if pack.archive else ''}"
+        kind = "archive" if pack.archive else "folder"
+        yield f"\n[packaging]\nkind = {_quoted(kind)}\nname = {_quoted(called)}\n"
+
+    def documents(self) -> Iterator[str]:
+        for one in self.readable:
+            made, first = one.made, one.made.group.first
+            lines = []
+            guessed = format_of(made.path)
+            if guessed is None or guessed.name.lower() != first.format:
+                lines.append(f"format = {_quoted(first.format)}")
+            if first.encoding is not None:
+                lines.append(f"encoding = {_quoted(first.encoding)}")
+            if first.escapes is not None:
+                lines.append(f"escapes = {_quoted(first.escapes)}")
+            if made.merged:
+                lines.append('mode = "merge"')
+            elif self.is_fragment(one):
+                lines.append('mode = "fragment"')
+            if made.entry_for_takes:
+                lines.append('entry-for = "take"')
+            lines += self.kinds_of(one)
+            if lines:
+                yield f"\n[[document]]\npath = {_quoted(made.path)}\n" + "".join(f"{line}\n" for line in lines)
+
+    def is_fragment(self, one: Readable) -> bool:
+        """Would nobody miss it in a pack that has nothing to say in it?"""
+        named = {hole for hole in one.made.says if not hole.startswith(("pack.", "uuid.", "game."))}
+        lacks = {pack.index for pack in self.packs} - {text.pack for text in one.made.group.texts}
+        return bool(lacks) or (
+            bool(named) and all(hole.startswith(_PLAYERS) for hole in named) and not one.exemplar.file_scopes
+        )
+
+    def kinds_of(self, one: Readable) -> list[str]:
+        """Which kinds of sound stand in a document, where not all do."""
+        if len(self.kinds) < 2 or not one.made.has_files:
+            return []
+        kind_of = {(use.pack, use.key): kind.name for kind in self.kinds for use in kind.uses}
+        there = {
+            kind_of[pack, sound.key]
+            for pack, several in one.said.items()
+            for said in several
+            for sound in said.sounds
+            if (pack, sound.key) in kind_of
+        }
+        if there == {kind.name for kind in self.kinds} or not there:
+            return []
+        return [f"kinds = [{', '.join(_quoted(kind.name) for kind in self.kinds if kind.name in there)}]"]
+
+    def comments(self) -> Iterator[str]:
+        doubts = [*(doubt for one in self.readable for doubt in one.made.doubts), *self.doubts]
+        doubts = [doubt for doubt in doubts if doubt.sure != SURE]
+        if not doubts:
+            return
+        yield "\n# What is not sure, and what else it may be:\n"
+        for doubt in sorted(doubts, key=lambda one: (-one.weight, one.id)):
+            other = f" Or: {', '.join(doubt.others)}." if doubt.others else ""
+            yield f"# - {_one_line(doubt.place)}: {_one_line(doubt.text)} is taken for {_one_line(doubt.taken)} ({doubt.sure}: {doubt.why}).{other}\n"
+
+
+def _one_line(text: str) -> str:
+    return " ".join(text.split())[:120]
+
+
+def _quoted(text: str) -> str:
+    return tomlkit.string(text).as_string()
+
+
+def _plain_name(packs: list[Pack]) -> str:
+    suffix = PurePosixPath(packs[0].called).suffix.lstrip(".") if packs[0].archive else ""
+    text = suffix if suffix not in ("", "zip") else f"game-of-{packs[0].stem}"
+    plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")
+    return plain if re.match(r"[a-z]", plain) else f"game-{plain}"
+
+
+_ = (LIKELY,)

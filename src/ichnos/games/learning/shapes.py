@@ -1,0 +1,203 @@
+"""What many alike things have in common: one shape for all entries of a list, with each label and each place once."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from ichnos.documents.tree import LISTED, Node
+from ichnos.games.learning.evidence import TextFile
+from ichnos.games.learning.grouping import is_language
+
+# What stands in a label for what differs from one to the next.
+KEY, LANGUAGE, NUMBER, ANY = "\x01", "\x02", "\x03", "\x04"
+
+
+@dataclass(frozen=True, eq=False)
+class Real:
+    """A node of a pack's text, and the label's words that differ in its shape."""
+
+    text: TextFile
+    node: Node
+    said: tuple[str, ...] = ()
+
+
+@dataclass(eq=False)
+class Shape:
+    """Nodes that are alike. ``label``: theirs, with signs for what differs; ``several``: one may stand beside another.
+
+    ``index``: their place, where they are told apart by that.
+    """
+
+    label: str | None
+    reals: list[Real]
+    several: bool = False
+    index: int | None = None
+    children: list[Shape] = field(default_factory=list)
+    parent: Shape | None = None
+
+    @property
+    def holds_value(self) -> bool:
+        return self.reals[0].node.holds_value
+
+    @property
+    def varies(self) -> bool:
+        """Does its label say something?"""
+        return self.label is not None and re.search(r"[\x01-\x04]", self.label) is not None
+
+    def walk(self) -> Iterator[Shape]:
+        yield self
+        for child in self.children:
+            yield from child.walk()
+
+    def lineage(self) -> Iterator[Shape]:
+        """It, and all around it."""
+        one: Shape | None = self
+        while one is not None:
+            yield one
+            one = one.parent
+
+    @property
+    def labels(self) -> list[str]:
+        """Its own label and those around it, the nearest first, for what they may mean."""
+        return [one.label for one in self.lineage() if one.label and not one.label.startswith("(")]
+
+
+@dataclass
+class Lore:
+    """What is known when shapes are looked for."""
+
+    keys: set[str]
+    names: set[str] = field(default_factory=set)  # of anything else that labels are made of: categories, props ...
+
+
+def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: set[Node], skip: Collection[Node] = ()) -> Shape:
+    """The shape of a document, from all the texts that are one.
+
+    Args:
+        anchors: nodes that name sound files. skip: nodes that are left out: they are the game's own.
+    """
+    return _Builder(lore, anchors, skip).build([Real(text, text.document.root) for text in texts], None, False)
+
+
+class _Builder:
+    def __init__(self, lore: Lore, anchors: set[Node], skip: Collection[Node]) -> None:
+        self.lore, self.anchors, self.skip = lore, anchors, skip
+
+    def build(self, reals: list[Real], label: str | None, several: bool, index: int | None = None) -> Shape:
+        shape = Shape(label, reals, several, index)
+        if shape.holds_value:
+            return shape
+        order: list[object] = []
+        found: dict[object, list[Real]] = {}
+        repeated: set[object] = set()
+        fixed = self.is_fixed([real.node for real in reals])
+        for real in reals:
+            before: object = None
+            here: set[object] = set()
+            for at, child in enumerate(real.node.children):
+                if child in self.skip:
+                    continue
+                kind, said = self.kind(real, child, at, fixed)
+                if kind in here:
+                    repeated.add(kind)
+                here.add(kind)
+                if kind not in found:
+                    found[kind] = []
+                    order.insert(
+                        order.index(before) + 1 if before in found and before is not None else len(order), kind
+                    )
+                found[kind].append(Real(real.text, child, said))
+                before = kind
+        self.merge(order, found, repeated)
+        for kind in order:
+            assert isinstance(kind, tuple)
+            name, _, place = kind
+            varies = name is not None and re.search(r"[\x01-\x04]", name) is not None
+            again = kind in repeated or (name is None and place is None) or varies
+            child_shape = self.build(found[kind], name, again, place)
+            child_shape.parent = shape
+            shape.children.append(child_shape)
+        return shape
+
+    def is_fixed(self, nodes: list[Node]) -> bool:
+        """Do the items of lists mean something by their place?"""
+        if any(node.kind != LISTED and any(child.label is not None for child in node.children) for node in nodes):
+            return False
+        lengths = {len(node.children) for node in nodes}
+        children = [child for node in nodes for child in node.children]
+        if len(lengths) != 1 or not children or not all(child.holds_value for child in children):
+            return False
+        named = [child for child in children if child in self.anchors or child.value in self.lore.keys]
+        return len(named) < len(children) and lengths != {1}
+
+    def kind(
+        self, real: Real, child: Node, at: int, fixed: bool
+    ) -> tuple[tuple[str | None, bool, int | None], tuple[str, ...]]:
+        if child.label is None:
+            text_of_element = child.holds_value and (real.node.label or "").startswith("(")
+            return (None, child.holds_value, at if fixed else 0 if text_of_element else None), ()
+        template, said = self.template(child, real.node)
+        return (template, child.holds_value, None), said
+
+    def in_languages(self, parent: Node) -> bool:
+        """Are all names in a container languages' tags? Many a short word is one by chance."""
+        return all(child.label is not None and is_language(child.label) for child in parent.children)
+
+    def template(self, node: Node, parent: Node) -> tuple[str, tuple[str, ...]]:
+        """A label with signs for what differs, and what stands there."""
+        label = node.label or ""
+        keys = self.lore.keys
+        if node.label_start < 0 or label.startswith("("):
+            return label, ()
+        if label in keys:
+            return KEY, (label,)
+        if is_language(label) and self.in_languages(parent):
+            return LANGUAGE, (label,)
+        tokens = label.split(" ")
+        for at, token in enumerate(tokens):
+            if len(tokens) > 1 and token in keys:
+                return " ".join([*tokens[:at], KEY, *tokens[at + 1 :]]), (token,)
+        for at in (found.start() for found in re.finditer(r"[^\w]|_", label)):
+            if label[:at] in keys:
+                longest = max(end for end in (m.start() for m in re.finditer(r"[^\w]|_", label)) if label[:end] in keys)
+                return KEY + label[longest:], (label[:longest],)
+            if label[at + 1 :] in keys:
+                return label[: at + 1] + KEY, (label[at + 1 :],)
+        number = re.fullmatch(r"(.*?)(\d+)", label)
+        if number and not node.holds_value and (not number[1] or not number[1][-1].isalnum()):
+            return f"{number[1]}{NUMBER}", (number[2],)
+        if label in self.lore.names:
+            return ANY, (label,)
+        return label, ()
+
+    def merge(self, order: list[object], found: dict[object, list[Real]], repeated: set[object]) -> None:
+        """Labels that hold a key and differ in one more word are one."""
+        for kind in [
+            one for one in order if isinstance(one, tuple) and one[0] and KEY in str(one[0]) and " " in str(one[0])
+        ]:
+            if kind not in found:
+                continue
+            tokens = str(kind[0]).split(" ")
+            for other in [one for one in order if one != kind and isinstance(one, tuple) and one[1] == kind[1]]:
+                theirs = str(other[0]).split(" ")
+                if len(theirs) != len(tokens):
+                    continue
+                apart = [at for at, (mine, its) in enumerate(zip(tokens, theirs, strict=True)) if mine != its]
+                if len(apart) == 1 and KEY in str(other[0]):
+                    at = apart[0]
+                    name = " ".join([*tokens[:at], ANY, *tokens[at + 1 :]])
+                    merged = (name, kind[1], None)
+                    reals = found.setdefault(merged, [])
+                    for one in dict.fromkeys((kind, other)):
+                        if one == merged or one not in found:
+                            continue
+                        words = str(one[0]).split(" ")
+                        for real in found.pop(one):
+                            own = (*real.said, words[at]) if words[at] != ANY else real.said
+                            reals.append(Real(real.text, real.node, own))
+                        where = order.index(one)
+                        order[where : where + 1] = [] if merged in order else [merged]
+                    repeated.add(merged)
+                    kind, tokens = merged, name.split(" ")
