@@ -96,6 +96,9 @@ def learn(laid: ten_games.Laid, packs: list[Path], first: Path, folder: Path) ->
     text = re.sub(r'^game = ".*"', f'game = "{folder / "draft"}"', file.read_text(), count=1, flags=re.M)
     if laid.installation:
         text = re.sub(r'^installation = ".*"', f'installation = "{laid.installation}"', text, count=1, flags=re.M)
+    version = json.loads(run("games", "show", folder / "draft", "--json").out)["game"]["versions"]
+    if "unknown" in version:  # nothing in the packs says it
+        text = re.sub(r'^game-version = ".*"', 'game-version = "unknown"', text, count=1, flags=re.M)
     file.write_text(with_ids(text, folder / "draft"))
     built = run("build", "--json", cwd=again)
     if built.code:

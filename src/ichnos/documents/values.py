@@ -42,13 +42,14 @@ def _below(document: Document, node: Node, path: tuple[str, ...]) -> Iterator[Sa
         if child.holds_value:
             yield Said(path, child.label, _spelled(child.value), document.text.place(child.start))
         elif child.children:
-            yield from _below(document, child, (*path, _name(child)))
+            alone = child.label is not None and sum(one.label == child.label for one in node.children) == 1
+            yield from _below(document, child, (*path, str(child.label) if alone else _name(child)))
         elif child.label is not None:
             yield Said(path, child.label, "", document.text.place(child.start))
 
 
 def _name(node: Node) -> str:
-    """What tells a container from its siblings: its label, and the first value in it."""
+    """What tells a container from siblings of its label: the first value in it."""
     first = next((one for one in node.walk() if one.holds_value), None)
     return f"{node.label or ''}/{_spelled(first.value) if first else ''}"
 

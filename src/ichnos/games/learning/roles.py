@@ -427,6 +427,23 @@ class DefinitionRoles:
             made.says.add("take.number")
         scalars = [one for one in repeating.walk() if one.holds_value and one not in made.holes]
         place_all(made, scope, scalars, repeating, set(), self.known)
+        by_place = [one for one in repeating.walk() if one.index is not None]
+        if by_place and sum(one in made.holes for one in by_place) == 1 and scope == TAKE:
+            self.number_beside(by_place)
+
+    def number_beside(self, by_place: list[Shape]) -> None:
+        """A number beside a file that is told by its place alone: how loud that is, most likely."""
+        made = self.made
+        for shape in by_place:
+            values = texts_of(shape)
+            if shape not in made.holes and all(map(is_number, values)) and "take.volume" not in made.says:
+                most = Counter(values).most_common(1)[0][0]
+                made.put(shape, "take.volume", f"={most}")
+                name, where = f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node)
+                why = "it stands beside the file, and nothing says what it is"
+                others = ("take.pitch", "weight")
+                made.doubts.append(Doubt(name, where, f"the number {most}", "take.volume", why, GUESS, others, 3))
+                return
 
     def scalars(self, unit: Shape) -> list[Shape]:
         return [one for one in unit.walk() if one.holds_value]

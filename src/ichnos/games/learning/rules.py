@@ -173,7 +173,7 @@ class Rules:
         yield f"format = 1\n\n[game]\nname = {_quoted(self.name)}\ntitle = {_quoted(self.name.replace('-', ' ').title())}\n"
         yield f"summary = {_quoted(f'Learned from {packs}.')}\n"
         versions = self.game_versions()
-        yield f"versions = [{', '.join(map(_quoted, versions or ['1.0']))}]"
+        yield f"versions = [{', '.join(map(_quoted, versions or ['unknown']))}]"
         yield "\n" if versions else "  # the packs do not say which version they are for\n"
         yield from self.audio()
         yield from self.takes()

@@ -105,9 +105,7 @@ class _Builder:
                 here.add(kind)
                 if kind not in found:
                     found[kind] = []
-                    order.insert(
-                        order.index(before) + 1 if before in found and before is not None else len(order), kind
-                    )
+                    order.insert(order.index(before) + 1 if before is not None else 0, kind)
                 found[kind].append(Real(real.text, child, said))
                 before = kind
         self.merge(order, found, repeated)
