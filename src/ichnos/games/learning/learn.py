@@ -169,6 +169,7 @@ class _Learning:
             anchors = {anchor.node for anchor in one.anchors}
             shape = shapes.shape_of(one.group.texts, Lore(self.known.keys), anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
+            made = OtherRoles(made, self.known, self.pictures).decide()
             if merged and self.game is None:
                 made.doubts.append(
                     Doubt(
@@ -199,7 +200,8 @@ class _Learning:
         for group in self.groups:
             if group not in done:
                 shape = shapes.shape_of(group.texts, Lore(self.known.keys, names), set())
-                found.append(OtherRoles(group, shape, self.known, self.pictures).decide())
+                made = Decisions(group, shape, group.first.name)
+                found.append(OtherRoles(made, self.known, self.pictures).decide())
         return found
 
     def more_names(self, decisions: list[Decisions], named: list[Named]) -> None:
@@ -255,8 +257,22 @@ class _Learning:
                     found.append((pack.index, name or "", sound.key, part.name or "part", sound.category))
         return [use for use in sounds.numbered(found) if use.file]
 
+    def doubt_constants(self, made: Decisions) -> None:
+        """Lists that are the same in every pack from now on: with one pack nobody knows whether they are."""
+        holed = {around for one in (*made.holes, *made.labels) for around in one.lineage()}
+        for shape in made.shape.walk():
+            if shape.parent is None or not shape.several or shape in holed or shape.parent not in holed:
+                continue
+            if made.merged or any(around in made.scopes for around in shape.lineage()):
+                continue
+            real = shape.reals[0]
+            place, count = real.text.document.text.place(real.node.start), len(shape.reals)
+            if len({other.text.pack for other in shape.reals}) < len(self.packs) or len(self.packs) == 1:
+                self.told.append(f"{place}: {count} of these would stand in every pack, as nothing says what they are")
+
     def tell(self, decisions: list[Decisions]) -> None:
         for made in decisions:
+            self.doubt_constants(made)
             for shape in made.unmapped:
                 real = shape.reals[0]
                 place = real.text.document.text.place(real.node.start)

@@ -9,7 +9,7 @@ from pathlib import PurePosixPath
 from ichnos.documents.tree import LISTED, Node
 from ichnos.games.learning import lexicon
 from ichnos.games.learning.evidence import References, TextFile
-from ichnos.games.learning.grouping import Group, is_language
+from ichnos.games.learning.grouping import is_language
 from ichnos.games.learning.keys import chains
 from ichnos.games.learning.roles import (
     GUESS,
@@ -45,22 +45,28 @@ _NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
 class OtherRoles:
     """The holes of a document that names keys, and no files."""
 
-    def __init__(self, group: Group, shape: Shape, known: Known, pictures: list[References]) -> None:
+    def __init__(self, made: Decisions, known: Known, pictures: list[References]) -> None:
+        """``made``: the decisions so far: what is in the entries of a document's sounds is settled."""
         self.known, self.pictures = known, pictures
-        self.made = Decisions(group, shape, group.first.name)
+        self.made = made
+        group, shape = made.group, made.shape
+        self.settled = {one for unit in made.scopes for one in unit.walk()}
         self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
         self.by_stem = [PurePosixPath(text.name).stem for text in group.texts]
         self.in_language = all(map(is_language, self.by_stem)) and bool(self.by_stem)
 
     def decide(self) -> Decisions:
-        made, group = self.made, self.made.group
+        made = self.made
         mentions = self.mentions()
-        if self.in_language:
+        if self.in_language and not made.has_files:
             made.path = _in_path(made.path, self.by_stem[0], "@language@")
             made.says.add("language")
-        units = self.units(mentions)
-        if not units:
-            return made
+        for unit in self.units(mentions):
+            self.decide_one([unit], mentions)
+        return made
+
+    def decide_one(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> None:
+        made, group = self.made, self.made.group
         role = self.role(units, mentions)
         if role == SOUND and all(stem in self.known.keys for stem in self.by_stem) and group.several:
             made.path = _in_path(made.path, self.by_stem[0], "@key@")
@@ -73,12 +79,13 @@ class OtherRoles:
             self.schedules(units, mentions)
         else:
             self.players(role, units, mentions)
-        return made
 
     def mentions(self) -> dict[Shape, set[Node]]:
         """The shapes that hold keys: in their values, or in their labels."""
         found: dict[Shape, set[Node]] = {}
         for shape in self.made.shape.walk():
+            if shape in self.settled or any(around in self.made.scopes for around in shape.lineage()):
+                continue
             if shape.label is not None and KEY in shape.label:
                 found[shape] = {real.node for real in shape.reals}
             elif shape.holds_value:
@@ -110,7 +117,7 @@ class OtherRoles:
         return list(found)
 
     def file_is_unit(self, units: list[Shape]) -> bool:
-        if self.in_language:
+        if self.in_language or self.made.has_files:
             return False
         texts = self.made.group.texts
         stems = dict(zip(texts, self.by_stem, strict=True))
@@ -125,7 +132,8 @@ class OtherRoles:
             for one in (*unit.walk(), *unit.lineage()):
                 found.update(lexicon.words(one.label or ""))
         path = PurePosixPath(self.made.group.first.name)
-        for piece in (*path.parts[:-1], *([] if self.file_is_unit(units) else [path.stem])):
+        own = [] if self.file_is_unit(units) or self.made.has_files else [path.stem]
+        for piece in (*path.parts[:-1], *own):
             found.update(lexicon.words(piece))
         return found
 

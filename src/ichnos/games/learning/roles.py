@@ -439,7 +439,10 @@ class DefinitionRoles:
             if shape not in made.holes and all(map(is_number, values)) and "take.volume" not in made.says:
                 most = Counter(values).most_common(1)[0][0]
                 made.put(shape, "take.volume", f"={most}")
-                name, where = f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node)
+                name, where = (
+                    f"{made.group.first.name} {literal(shape)}",
+                    _line(shape.reals[0].text, shape.reals[0].node),
+                )
                 why = "it stands beside the file, and nothing says what it is"
                 others = ("take.pitch", "weight")
                 made.doubts.append(Doubt(name, where, f"the number {most}", "take.volume", why, GUESS, others, 3))
@@ -540,6 +543,8 @@ def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, tak
         if hole not in taken and shape not in decided and hole != "constant":
             decided[shape] = hole
             taken.add(hole)
+    if scope == SOUND and "title" not in taken and "title" not in made.says:
+        _guess_title(made, shapes, decided, taken)
     if scope == SOUND and "category" not in taken and "category" not in made.says:
         _guess_category(made, shapes, decided, taken)
     for shape in shapes:
@@ -614,6 +619,20 @@ def _guess_category(made: Decisions, shapes: list[Shape], decided: dict[Shape, s
                 )
             )  # fmt: skip
             return
+
+
+def _guess_title(made: Decisions, shapes: list[Shape], decided: dict[Shape, str], taken: set[str]) -> None:
+    """A text that people read, of each sound its own, where nothing calls it a title."""
+    for shape in shapes:
+        values = texts_of(shape)
+        if shape in decided or len(set(values)) < len(values) or not all(map(_prose, values)):
+            continue
+        decided[shape] = "title"
+        taken.add("title")
+        name, where = f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node)
+        why, others = "each sound has its own, and people read it", (f"field.{_slug(shape)}",)
+        made.doubts.append(Doubt(name, where, values[0], "title", why, LIKELY, others, 3))
+        return
 
 
 def _slug(shape: Shape) -> str:

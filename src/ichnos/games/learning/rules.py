@@ -12,7 +12,8 @@ import tomlkit
 
 from ichnos.documents.formats import format_of
 from ichnos.files.sources import Files
-from ichnos.games.learning import sounds
+from ichnos.games.definitions import combine
+from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.roles import GUESS, LIKELY, SURE, Doubt, Known
 from ichnos.games.learning.sounds import KindDraft, Use
@@ -42,7 +43,7 @@ class Rules:
         self.doubts: list[Doubt] = []
         self.by_path = not uses
         self.name = ""
-        self.certainty: dict[str, str] = {}
+        self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
         if self.by_path:
             self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
         self.name_rules = sounds.name_rules(self.uses, known.separator) if self.uses else NameRules()
@@ -99,6 +100,7 @@ class Rules:
         for path in self.picture_files():
             files[f"tree/{path}"] = b""
         files |= self.plain_files({path.removeprefix("tree/") for path in files})
+        files |= self.scripts()
         files["game.toml"] = "".join(self.text()).encode()
         return files
 
@@ -143,8 +145,23 @@ class Rules:
                 found[f"tree/{name}"] = first.files.read(name)
             else:
                 self.told.append(f"{name} is not understood, and left out of the draft")
-        for name in first.scripts:
-            self.told.append(f"{name} is a script, or in no format that is read here: it is left out of the draft")
+        return found
+
+    def scripts(self) -> dict[str, bytes]:
+        """The templates of scripts that all packs have."""
+        found: dict[str, bytes] = {}
+        said = {
+            pack.index: combine([one for document in self.readable for one in document.said.get(pack.index, ())])
+            for pack in self.packs
+        }
+        for name in dict.fromkeys(name for pack in self.packs for name in pack.scripts):
+            texts = {pack.index: pack.scripts[name] for pack in self.packs if name in pack.scripts}
+            made = scripts.draft(texts, said, self.name_rules)
+            if made is None:
+                self.told.append(f"{name} is a script, or in no format that is read here: it is left out of the draft")
+                continue
+            found[f"scripts/{name}.j2"] = made.template.encode()
+            self.templates[name] = made.region
         return found
 
     def merge_folder(self) -> str | None:
@@ -186,6 +203,8 @@ class Rules:
         yield from self.icon()
         yield from self.packaging()
         yield from self.documents()
+        for name, region in self.templates.items():
+            yield f"\n[[script]]\npath = {_quoted(name)}\n" + (f"region = {_quoted(region)}\n" if region else "")
         for name, table in {name: table for one in self.readable for name, table in one.made.tables.items()}.items():
             yield f"\n[tables.{name}]\n" + "".join(f"{ours} = {_quoted(theirs)}\n" for ours, theirs in table.items())
         yield from self.comments()

@@ -1,0 +1,264 @@
+"""Scripts of packs as templates: lines that repeat for each sound or each trigger become a loop, and are proved."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ichnos.documents.tree import Value
+from ichnos.errors import IchnosError
+from ichnos.files import disk
+from ichnos.games.definitions import Definitions, TriggerDefinition
+from ichnos.games.learning import lexicon
+from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.vocabulary import TRIGGER
+from ichnos.games.scripts import region_of, render, script_values
+
+_VALUE = re.compile(r'"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|(?<![\w.])-?\d+(?:\.\d+)?(?![\w.])|\b(?:true|false)\b')
+_FIELD = re.compile(r"(,?\s*)(\w+)(\s*=\s*)$")
+_COMMENTS = ("--", "#", "//", ";")
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A value in a line: the text before it, the name of its field (or ""), and the value as it is spelled."""
+
+    before: str
+    name: str
+    text: str
+
+    @property
+    def value(self) -> Value:
+        if self.text[:1] in "\"'":
+            return re.sub(
+                r"\\(.)", lambda mark: {"n": "\n", "t": "\t", "r": "\r"}.get(mark[1], mark[1]), self.text[1:-1]
+            )
+        if self.text in ("true", "false"):
+            return self.text == "true"
+        return float(self.text)
+
+
+@dataclass
+class ScriptDraft:
+    """A script's template, and the comment that marks a region in it, where there is one."""
+
+    template: str
+    region: str | None
+    triggers: dict[int, list[TriggerDefinition]] = field(default_factory=dict)  # by pack
+
+
+Line = tuple[list[Piece], str]  # its values, and what is behind the last
+
+
+def draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules) -> ScriptDraft | None:
+    """A template that gives every pack's script again; None where none is found.
+
+    Args:
+        texts: the script of each pack, by its number. said: what each says in its documents.
+    """
+    for comment in _COMMENTS:
+        inner = {pack: region_of(text, comment)[1] for pack, text in texts.items()}
+        if all(inner.values()):
+            found = _draft({pack: text.strip("\n") + "\n" for pack, text in inner.items()}, said, names)
+            if found is not None:
+                found.region = comment
+            return found
+    return _draft(texts, said, names)
+
+
+def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules) -> ScriptDraft | None:
+    keys = {pack: [sound.key for sound in one.sounds] for pack, one in said.items()}
+    taken_apart = {pack: _blocks(text, set(keys.get(pack, ()))) for pack, text in texts.items()}
+    if not all(taken_apart.values()):
+        return None
+    heads = {one[0] for one in taken_apart.values() if one}
+    tails = {one[2] for one in taken_apart.values() if one}
+    blocks = {pack: one[1] for pack, one in taken_apart.items() if one}
+    if len(heads) != 1 or len(tails) != 1:
+        return None
+    every = [block for several in blocks.values() for block in several]
+    all_keys = {key for several in keys.values() for key in several}
+    simple = all(len(pieces) <= 1 for block in every for pieces, _ in block)
+    made = _for_sounds(every, all_keys) if simple else _for_triggers(every, all_keys)
+    if made is None:
+        return None
+    loop, holes = made
+    over = "sound in sounds" if simple else "trigger in triggers"
+    body = f"{{% for {over} %}}\n{loop}{{% endfor %}}\n"
+    template = f"{_raw(heads.pop())}{body}{_raw(tails.pop())}"
+    found = ScriptDraft(template, None)
+    for pack, text in texts.items():
+        definitions = said.get(pack, Definitions())
+        if not simple:
+            found.triggers[pack] = [_trigger(block, holes, all_keys) for block in blocks[pack]]
+            definitions = Definitions(definitions.pack, definitions.sounds, tuple(found.triggers[pack]))
+        if _rendered(template, definitions, names) != text:
+            return None
+    return found
+
+
+def _rendered(template: str, definitions: Definitions, names: NameRules) -> str | None:
+    with disk.throwaway() as aside:
+        disk.write(aside / "script.j2", template.encode())
+        try:
+            return render(Path(aside), "script.j2", script_values(definitions, names))
+        except IchnosError:
+            return None
+
+
+def _raw(text: str) -> str:
+    if not text:
+        return ""
+    return f"{{% raw %}}\n{text}{{% endraw %}}\n" if "{{" in text or "{%" in text or "{#" in text else text
+
+
+def _blocks(text: str, keys: set[str]) -> tuple[str, list[list[Line]], str] | None:
+    """A script as what stands before its blocks, the blocks that each name a key, and what stands behind them."""
+    lines = text.splitlines(keepends=True)
+    apart = [_line(line) for line in lines]
+    named = [any(piece.value in keys for piece in pieces) for pieces, _ in apart]
+    if not any(named):
+        return None
+    first_named = named.index(True)
+    starts_with = next(
+        (
+            _head(apart[at])
+            for at in range(first_named, -1, -1)
+            if apart[at][0] and not lines[at][:1].isspace() and _head(apart[at])
+        ),
+        None,
+    )
+    if starts_with is None:
+        return None
+    starts = [
+        at for at, one in enumerate(apart) if one[0] and _head(one) == starts_with and not lines[at][:1].isspace()
+    ]
+    length = starts[1] - starts[0] if len(starts) > 1 else _until_end(lines, starts[0])
+    blocks = []
+    for start in starts:
+        block = apart[start : start + length]
+        if len(block) < length or not any(piece.value in keys for pieces, _ in block for piece in pieces):
+            return None
+        blocks.append(block)
+    if any(b - a != length for a, b in zip(starts, starts[1:], strict=False)):
+        return None
+    return "".join(lines[: starts[0]]), blocks, "".join(lines[starts[-1] + length :])
+
+
+def _until_end(lines: Sequence[str], start: int) -> int:
+    """How many lines a single block has: up to the next that begins at the margin, with that if it only closes."""
+    at = start + 1
+    while at < len(lines) and (lines[at][:1].isspace() or not lines[at].strip()):
+        at += 1
+    closes = at < len(lines) and re.fullmatch(r"(end|\}|\)|\])?[\])};,]*\s*", lines[at]) is not None
+    opened = lines[start].count("(") + lines[start].count("{") > lines[start].count(")") + lines[start].count("}")
+    return at - start + (1 if closes and (opened or at > start + 1) else 0)
+
+
+def _head(line: Line) -> str:
+    pieces, _ = line
+    return pieces[0].before if pieces else ""
+
+
+def _line(text: str) -> Line:
+    pieces, at = [], 0
+    for found in _VALUE.finditer(text):
+        before = text[at : found.start()]
+        name = _FIELD.search(before)
+        pieces.append(Piece(before, name[2] if name else "", found[0]))
+        at = found.end()
+    return pieces, text[at:]
+
+
+def _for_sounds(blocks: list[list[Line]], keys: set[str]) -> tuple[str, dict[str, str]] | None:
+    """Lines that say of each sound its key."""
+    first, out = blocks[0], ""
+    for pieces, rest in first:
+        for piece in pieces:
+            if piece.value not in keys or piece.text[:1] != '"':
+                return None
+            out += f"{piece.before}{{{{ sound.key | quoted }}}}"
+        out += rest
+    return out, {}
+
+
+def _for_triggers(blocks: list[list[Line]], keys: set[str]) -> tuple[str, dict[str, str]] | None:
+    """Lines that say of each trigger what it waits for and plays, some of it only where it is said."""
+    holes: dict[str, str] = {"": ""}
+    out = ""
+    texts = iter(("trigger.event", "trigger.where", "trigger.from"))
+    for number in range(len(blocks[0])):
+        variants = [block[number] for block in blocks]
+        base = max(variants, key=lambda one: len(one[0]))
+        for at, piece in enumerate(base[0]):
+            spot = f"{number}/{piece.name or at}"
+            hole = _hole(piece, keys, texts, set(holes.values()))
+            if hole is None:
+                return None
+            holes[spot] = hole
+            always = (
+                all(any(one.name == piece.name for one in pieces) for pieces, _ in variants) if piece.name else True
+            )
+            written = _written(piece, hole)
+            if always:
+                out += f"{piece.before}{written}"
+            else:
+                own = f"trigger.{hole.rpartition('.')[2]}"
+                out += f"{{% if {own} %}}{piece.before}{{{{ {own} | quoted }}}}{{% endif %}}" if _is_text(piece) else ""
+                if not _is_text(piece):
+                    out += f"{{% if {own} is not none %}}{piece.before}{{{{ {own} }}}}{{% endif %}}"
+        out += base[1]
+    return out, holes
+
+
+def _is_text(piece: Piece) -> bool:
+    return piece.text[:1] in "\"'"
+
+
+def _hole(piece: Piece, keys: set[str], texts: object, taken: set[str]) -> str | None:
+    if piece.value in keys and "trigger.key" not in taken:
+        return "trigger.key"
+    if piece.name:
+        kind = "text" if _is_text(piece) else "yes-no" if piece.text in ("true", "false") else "number"
+        fits = {
+            name
+            for name in lexicon.WORDS[TRIGGER]
+            if {"text": 1, "number": 2, "yes-no": 3}[kind]
+            == (
+                3
+                if name == "trigger.once"
+                else 2
+                if name.rpartition(".")[2] in ("delay", "fade", "volume", "odds")
+                else 1
+            )
+        }
+        found = lexicon.hole_for(TRIGGER, [piece.name], taken, fits)
+        return found[0] if found else None
+    if _is_text(piece):
+        return next((one for one in texts if one not in taken), None)  # type: ignore[attr-defined]
+    return None
+
+
+def _written(piece: Piece, hole: str) -> str:
+    name = f"trigger.{hole.rpartition('.')[2]}"
+    if hole == "trigger.key" or hole == "trigger.event":
+        return f"{{{{ {name} | quoted }}}}"
+    if _is_text(piece):
+        return f'{{{{ ({name} or "") | quoted }}}}'
+    if piece.text in ("true", "false"):
+        return f'{{{{ "true" if {name} else "false" }}}}'
+    neutral = f"{lexicon.NEUTRAL.get(hole, 0):g}"
+    return f"{{{{ {neutral} if {name} is none else {name} }}}}"
+
+
+def _trigger(block: list[Line], holes: dict[str, str], keys: set[str]) -> TriggerDefinition:
+    values: dict[str, Value] = {"trigger.does": "play"}
+    for number, (pieces, _) in enumerate(block):
+        for at, piece in enumerate(pieces):
+            hole = holes.get(f"{number}/{piece.name or at}")
+            if hole and piece.value != "":
+                values[hole] = piece.value
+    _ = keys
+    return TriggerDefinition(str(values.get("trigger.key")), values)
