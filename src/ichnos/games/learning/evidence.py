@@ -98,6 +98,22 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
     return packs
 
 
+def texts_with(files: Files, index: int, stems: list[bytes]) -> Pack:
+    """The texts of a game that hold any of some names, as those of a pack."""
+    pack = Pack(index, Path(files.place.path), "", False, files)
+    for name in files.names():
+        if name.endswith("/") or name.lower().endswith((*_SOUNDS, *_PICTURES)) or files.size(name) > _LARGEST:
+            continue
+        try:
+            data = files.read(name)
+        except IchnosError:
+            continue
+        plain = data.replace(b"\0", b"") if data.startswith((b"\xff\xfe", b"\xfe\xff")) else data
+        if b"\0" not in plain[:4096] and any(stem in plain for stem in stems):
+            _read(pack, name)
+    return pack
+
+
 def _sort(pack: Pack, names: list[str], on_progress: Callable[[str], None]) -> None:
     def facts(name: str) -> Facts | None:
         try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
@@ -55,6 +55,7 @@ class Named:
     group: Group
     anchors: list[Anchor] = field(default_factory=list)
     spot: KeySpot | None = None
+    known: bool = False  # it is the game's own, and no pack has it
     others: list[KeySpot] = field(default_factory=list)  # what else it might be, the likelier first
 
 
@@ -113,24 +114,24 @@ def plainly(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "", anyascii(text).lower())
 
 
-def beside(node: Node, below: Node | None, depth: int = 3) -> Iterator[tuple[Spot, str]]:
+def beside(node: Node, way: Collection[Node] = (), depth: int = 3) -> Iterator[tuple[Spot, str]]:
     """The texts of a node itself: its label's words, and values in it that stand there once.
 
     Args:
-        below: the node on the way down, of which nothing is taken.
+        way: the nodes on the way down, of which nothing is taken; but an element's attributes are its own.
     """
     if node.label is not None and node.label_start >= 0:
         tokens = node.label.split(" ")
         if len(tokens) > 1:
             yield from ((("label", str(at)), token) for at, token in enumerate(tokens))
         yield ("label", ""), node.label
-    yield from _values(node, below, "", depth)
+    yield from _values(node, way, "", depth)
 
 
-def _values(node: Node, below: Node | None, path: str, depth: int) -> Iterator[tuple[Spot, str]]:
+def _values(node: Node, way: Collection[Node], path: str, depth: int) -> Iterator[tuple[Spot, str]]:
     labels = Counter(child.label for child in node.children)
     for index, child in enumerate(node.children):
-        if child is below:
+        if child in way and not is_inner(child):
             continue
         if child.label is None:
             name = f"{path}#{index}" if node.kind == LISTED or child.holds_value else ""
@@ -143,7 +144,12 @@ def _values(node: Node, below: Node | None, path: str, depth: int) -> Iterator[t
         elif (depth > 1 and child.label is not None and child.label_start < 0) or (
             depth > 1 and len(child.children) == 1
         ):
-            yield from _values(child, below, f"{name}/", depth - 1)
+            yield from _values(child, way, f"{name}/", depth - 1)
+
+
+def is_inner(node: Node) -> bool:
+    """Is it a part of an element: its attributes, or its content?"""
+    return node.label is not None and node.label.startswith("(") and node.label_start < 0
 
 
 def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) -> None:
@@ -155,11 +161,11 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
     """
     seen: dict[tuple[int, Spot], dict[int, tuple[Node | TextFile, str]]] = defaultdict(dict)
     for number, anchor in enumerate(named.anchors):
-        for depth, node in enumerate(anchor.chain):
-            below = anchor.chain[depth + 1] if depth + 1 < len(anchor.chain) else None
-            if below is None:
+        way = set(anchor.chain)
+        for depth, node in enumerate(anchor.chain[:-1]):
+            if is_inner(node):
                 continue
-            for spot, value in beside(node, below):
+            for spot, value in beside(node, way):
                 seen[depth, spot].setdefault(number, (node, value))
         stem = PurePosixPath(anchor.text.name).stem
         if named.group.several and not is_language(stem):

@@ -97,22 +97,47 @@ class _Learning:
         self.groups = grouping.groups(self.packs, self.names)
         self.references = [References(list(pack.sounds)) for pack in self.packs]
         self.pictures = [References(pack.pictures) for pack in self.packs]
+        self.folder = game_folder(self.packs, self.game)  # below which the game has what looks like a pack
 
     def draft(self) -> Draft:
         named = self.find_keys()
+        if not named and self.game is not None:
+            named = self.in_the_game(self.game)
         self.known.keys |= self.more_keys(named)
         self.known.separator = sounds.separator_of(self.known.keys)
         decisions = [*self.definitions(named), *self.others(named)]
-        PackRoles(decisions, self.known).decide()
+        PackRoles([made for made in decisions if not made.known], self.known).decide()
         self.more_names(decisions, named)
         readable = [one for made in decisions if (one := self.readable(made)) is not None]
         uses = self.uses(readable)
-        found = rules.Rules(self.packs, self.names, self.known, readable, uses, self.game, self.told)
+        known_uses = [sounds.Use(0, anchor.file, anchor.key) for one in named if one.known for anchor in one.anchors]
+        found = rules.Rules(
+            self.packs, self.names, self.known, readable, uses or known_uses, self.folder, self.told, by_path=not uses
+        )  # fmt: skip
         written = found.profile(self.name)
         doubts = [doubt for one in readable for doubt in one.made.doubts] + found.doubts
         doubts.sort(key=lambda one: (-one.weight, one.id))
         self.tell(decisions)
         return Draft(found.name, written, doubts, self.told, self.packs)
+
+    def in_the_game(self, game: Files) -> list[Named]:
+        """The game's own documents that name files as those of the packs are called: packs go by their paths."""
+        names = [name for pack in self.packs for name in pack.sounds]
+        stems = [PurePosixPath(name).stem.encode() for name in names[:: max(1, len(names) // _STEMS)]]
+        theirs = evidence.texts_with(game, len(self.packs), stems)
+        theirs.sounds = {name: facts for pack in self.packs for name, facts in pack.sounds.items()}
+        references = References(names)
+        found = []
+        for text in theirs.texts:
+            group = grouping.Group([text])
+            one = Named(group, keys.anchors(group, [*self.packs, theirs], [*self.references, references]))
+            if one.anchors:
+                keys.find_keys(one, Counter(), self.known.answers.get(f"key {text.name}"))
+            if one.spot is not None:
+                one.known = True
+                found.append(one)
+                self.known.keys.update(anchor.key for anchor in one.anchors if anchor.key)
+        return found
 
     def find_keys(self) -> list[Named]:
         """The documents that name sound files, with their keys."""
@@ -151,7 +176,7 @@ class _Learning:
         for parent in parents:
             for node in parent.children:
                 if node not in own and not node.holds_value:
-                    value = next((text for where, text in keys.beside(node, None) if where == spot.spot), None)
+                    value = next((text for where, text in keys.beside(node) if where == spot.spot), None)
                     if value is not None:
                         found[node] = value
         return found
@@ -159,8 +184,8 @@ class _Learning:
     def definitions(self, named: list[Named]) -> list[Decisions]:
         found = []
         for one in named:
-            strangers = self.strangers(one)
-            merged = self.is_merged(one, strangers)
+            strangers = {} if one.known else self.strangers(one)
+            merged = not one.known and self.is_merged(one, strangers)
             skip: set[Node] = set()
             if merged and one.spot is not None:
                 own = {anchor.chain[one.spot.depth] for anchor in one.anchors}
@@ -169,7 +194,11 @@ class _Learning:
             anchors = {anchor.node for anchor in one.anchors}
             shape = shapes.shape_of(one.group.texts, Lore(self.known.keys), anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
-            made = OtherRoles(made, self.known, self.pictures).decide()
+            if one.known:
+                made.known = True
+                made.path = self.in_tree(one)
+            else:
+                made = OtherRoles(made, self.known, self.pictures).decide()
             if merged and self.game is None:
                 made.doubts.append(
                     Doubt(
@@ -180,18 +209,26 @@ class _Learning:
             found.append(made)
         return found
 
+    def in_tree(self, one: Named) -> str:
+        """The path of a document of the game's own as a pack would have it."""
+        name = one.group.first.name
+        folder = self.folder
+        if folder is None:
+            way = one.anchors[0].ways[0].folder
+            around = str(PurePosixPath(name).parent)
+            folder = around[: -len(way)].strip("/") if way and f"/{around}".endswith(f"/{way}") else ""
+            self.folder = folder
+        return name[len(folder) + 1 :] if folder and name.startswith(f"{folder}/") else name
+
     def is_merged(self, one: Named, strangers: dict[Node, str]) -> bool:
         """Is it the game's own file, with the pack's entries in it?"""
-        if self.in_game(one.group.first.name) is not None and strangers:
+        if self.in_game(one.group.first.name) and strangers:
             return True
         return len(strangers) > max(3, len({anchor.key for anchor in one.anchors}))
 
-    def in_game(self, name: str) -> str | None:
-        """The folder of the game below which it has a document of that name; None where it has none."""
-        if self.game is None:
-            return None
-        found = [there for there in self.game.names() if there == name or there.endswith(f"/{name}")]
-        return min(found, key=len)[: -len(name)].strip("/") if found else None
+    def in_game(self, name: str) -> bool:
+        """Has the game a document of that name?"""
+        return self.game is not None and (f"{self.folder}/{name}" if self.folder else name) in self.game.names()
 
     def others(self, named: list[Named]) -> list[Decisions]:
         done = {one.group for one in named}
@@ -207,7 +244,7 @@ class _Learning:
     def more_names(self, decisions: list[Decisions], named: list[Named]) -> None:
         """The pack's own name in the paths of documents."""
         for made in decisions:
-            own = self.names[made.group.first.pack]
+            own = "" if made.known else self.names[made.group.first.pack]
             if own:
                 made.path = re.sub(rf"(?<![a-z0-9@.]){re.escape(own)}(?![a-z0-9])", "@pack.name@", made.path)
 
@@ -279,6 +316,27 @@ class _Learning:
                 self.told.append(f"{place}: {shape.label or real.node.value} differs, and there is no hole for it")
         for pack in self.packs:
             self.told += [f"{error.place}: cannot be read: {error.what}" for error in pack.broken]
+
+
+def game_folder(packs: list[Pack], game: Files | None) -> str | None:
+    """The folder of a game below which files lie as in packs; None where none do."""
+    if game is None:
+        return None
+    there: dict[str, list[str]] = {}
+    for name in game.names():
+        there.setdefault(PurePosixPath(name).stem, []).append(name)
+    found: Counter[str] = Counter()
+    for pack in packs:
+        for name in [*(text.name for text in pack.texts), *list(pack.sounds)[:_STEMS]]:
+            bare = str(PurePosixPath(name).with_suffix(""))
+            for other in there.get(PurePosixPath(name).stem, ()):
+                own = str(PurePosixPath(other).with_suffix(""))
+                if own == bare or own.endswith(f"/{bare}"):
+                    found[own[: -len(bare)].strip("/")] += 1
+    return found.most_common(1)[0][0] if found else None
+
+
+_STEMS = 200  # of a pack's files: so many are looked for in the game
 
 
 def pack_names(packs: list[Pack]) -> list[str]:

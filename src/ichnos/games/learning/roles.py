@@ -78,6 +78,7 @@ class Decisions:
     has_files: bool = False
     tables: dict[str, dict[str, str]] = field(default_factory=dict)  # of words
     merged: bool = False  # it is the game's own, with the pack's entries in it
+    known: bool = False  # it is the game's own, and no pack has it
 
     def put(self, shape: Shape, name: str, more: str = "") -> None:
         self.holes[shape] = f"@{name}{more}@"
@@ -366,6 +367,12 @@ class DefinitionRoles:
 
     def way(self, shape: Shape, there: list[Anchor]) -> Reference:
         """How a document names files: in one way that fits all of them."""
+        if self.named.known:  # of the game's own files any extension will do
+            for anchor in there:
+                anchor.ways = [
+                    Reference(way.folder, tuple(one for one in way.converters if not one.startswith("extension")))
+                    for way in anchor.ways
+                ]
         common = set(there[0].ways)
         for anchor in there[1:]:
             common &= set(anchor.ways)
@@ -400,10 +407,10 @@ class DefinitionRoles:
                 made.put(one, "key")
 
     def is_key(self, shape: Shape, unit: Shape) -> bool:
+        """Is it the key in every entry that names a file of the packs?"""
         keys = self.keys_of(unit)
-        return bool(shape.reals) and all(
-            keys.get(self.unit_node(real, unit)) == real.node.value for real in shape.reals
-        )
+        said = [(keys[node], real.node.value) for real in shape.reals if (node := self.unit_node(real, unit)) in keys]
+        return bool(said) and all(key == value for key, value in said)
 
     def keys_of(self, unit: Shape) -> dict[Node, str]:
         return {real.node: self.units[real.node] for real in unit.reals if real.node in self.units}

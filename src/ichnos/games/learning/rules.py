@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 import tomlkit
 
 from ichnos.documents.formats import format_of
-from ichnos.files.sources import Files
 from ichnos.games.definitions import combine
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.evidence import Pack
@@ -35,16 +34,18 @@ class Rules:
         known: Known,
         readable: list[Readable],
         uses: list[Use],
-        game: Files | None,
+        folder: str | None,
         told: list[str],
+        *,
+        by_path: bool,
     ) -> None:
         self.packs, self.names, self.known = packs, names, known
-        self.readable, self.uses, self.game, self.told = readable, uses, game, told
+        self.readable, self.uses, self.folder, self.told = readable, uses, folder, told
         self.doubts: list[Doubt] = []
-        self.by_path = not uses
+        self.by_path = by_path
         self.name = ""
         self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
-        if self.by_path:
+        if not uses:
             self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
         self.name_rules = sounds.name_rules(self.uses, known.separator) if self.uses else NameRules()
         self.name_rules = sounds.with_own_names(self.name_rules, self.uses, names)
@@ -164,26 +165,6 @@ class Rules:
             self.templates[name] = made.region
         return found
 
-    def merge_folder(self) -> str | None:
-        """Where the game keeps what looks like a pack's tree."""
-        if self.game is None:
-            return None
-        names = self.game.names()
-        found: Counter[str] = Counter()
-        for one in self.readable:
-            own = one.made.group.first.name
-            for there in names:
-                if there == own or there.endswith(f"/{own}"):
-                    found[there[: -len(own)].strip("/")] += 1
-        for pack in self.packs:
-            for own in list(pack.sounds)[:200]:
-                bare = str(PurePosixPath(own).with_suffix(""))
-                for there in names:
-                    other = str(PurePosixPath(there).with_suffix(""))
-                    if other == bare or other.endswith(f"/{bare}"):
-                        found[other[: -len(bare)].strip("/")] += 1
-        return found.most_common(1)[0][0] if found else None
-
     def text(self) -> Iterator[str]:
         packs = " and ".join(pack.called for pack in self.packs)
         yield f"# A draft, learned from {packs}. What is not sure is said in comments; try it: ichnos games check.\n"
@@ -197,9 +178,8 @@ class Rules:
         yield from self.modes()
         yield from self.spelling()
         yield from self.kind_tables()
-        folder = self.merge_folder()
-        if folder:
-            yield f"\n[catalogue]\nfolder = {_quoted(folder)}\n"
+        if self.folder:
+            yield f"\n[catalogue]\nfolder = {_quoted(self.folder)}\n"
         yield from self.icon()
         yield from self.packaging()
         yield from self.documents()
@@ -362,7 +342,9 @@ class Rules:
                 lines.append(f"encoding = {_quoted(first.encoding)}")
             if first.escapes is not None:
                 lines.append(f"escapes = {_quoted(first.escapes)}")
-            if made.merged:
+            if made.known:
+                lines.append('mode = "known"  # read for its keys and files, and never shipped')
+            elif made.merged:
                 lines.append('mode = "merge"')
             elif self.is_fragment(one):
                 lines.append('mode = "fragment"')
