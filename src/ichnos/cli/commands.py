@@ -27,6 +27,6 @@ from ichnos.cli import (
 from ichnos.cli.app import app
 
 __all__ = [
-    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "looking", "looping",
-    "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing", "treating",
+    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "looking",
+    "looping", "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing", "treating",
 ]  # fmt: skip

@@ -15,9 +15,9 @@ from ichnos.errors import UsageError
 from ichnos.files import disk
 
 if TYPE_CHECKING:
+    from ichnos.games.learning.decisions import Doubt
     from ichnos.games.learning.learn import Draft
     from ichnos.games.learning.proving import Proof
-    from ichnos.games.learning.roles import Doubt
 
 _MOST_QUESTIONS = 5
 _SHOWN = 12
@@ -141,10 +141,9 @@ def _print(made: Draft, folder: Path, proof: Proof | None, fault: str | None, *,
 
     documents = [name for name, data in made.files.items() if name.startswith("tree/") and data]
     sounds = sum(len(pack.sounds) for pack in made.packs)
-    show.say(
-        f"{'Wrote' if written else 'This would write'} {folder}: {show.counted(len(documents), 'document')}, learned from"
-        f" {show.counted(len(made.packs), 'pack')} with {show.counted(sounds, 'sound file')}."
-    )
+    what = f"{show.counted(len(documents), 'document')}, learned from {show.counted(len(made.packs), 'pack')}"
+    verb = "Wrote" if written else "This would write"
+    show.say(f"{verb} {folder}: {what} with {show.counted(sounds, 'sound file')}.")
     out = show.console()
     for doubt in made.doubts:
         taken = Text.assemble(

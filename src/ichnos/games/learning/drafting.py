@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from ichnos.documents.text import Text
-from ichnos.games.learning.roles import Decisions
+from ichnos.games.learning.decisions import Decisions
 from ichnos.games.learning.shapes import Real, Shape
 
 
@@ -114,7 +116,7 @@ class _Writer:
         alike = ""
         for real in shape.reals:
             children, content = real.node.children, real.text.document.text.content
-            for before, after in zip(children, children[1:], strict=False):
+            for before, after in pairwise(children):
                 gap = content[before.end : after.start]
                 if before in first and after in second:
                     return gap

@@ -8,9 +8,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
-from ichnos.documents.formats import format_of, named, parse
+from ichnos.documents.formats import named, parse
 from ichnos.documents.tree import Node
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.files.sources import Files, files_at
 from ichnos.files.writing import fresh_folder
@@ -18,15 +18,16 @@ from ichnos.games.definitions import Definitions, combine
 from ichnos.games.entries.packs import SoundFiles, definitions_of
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
-from ichnos.games.learning.evidence import Pack, References, TextFile
+from ichnos.games.learning.about_packs import PackRoles
+from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Known
+from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
-from ichnos.games.learning.others import OtherRoles, PackRoles
-from ichnos.games.learning.roles import GUESS, LIKELY, Decisions, DefinitionRoles, Doubt, Known
+from ichnos.games.learning.others import OtherRoles
+from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
-from ichnos.games.profiles.vocabulary import PRINCIPAL, SOUND
 
 Say = Callable[[str], None]
 
@@ -200,12 +201,10 @@ class _Learning:
             else:
                 made = OtherRoles(made, self.known, self.pictures).decide()
             if merged and self.game is None:
-                made.doubts.append(
-                    Doubt(
-                        f"merged {one.group.first.name}", one.group.first.name, f"{len(strangers)} entries name files that are not in the pack",
-                        "the game's own file, with the pack's entries in it", "they are taken for the game's", LIKELY, (), 2,
-                    )
-                )  # fmt: skip
+                name = one.group.first.name
+                text, taken = f"{len(strangers)} entries name files that are not in the pack", "the game's own file"
+                why = "those entries are taken for the game's, with the pack's among them"
+                made.doubts.append(Doubt(f"merged {name}", name, text, taken, why, LIKELY, (), 2))
             found.append(made)
         return found
 
@@ -355,6 +354,3 @@ def pack_names(packs: list[Pack]) -> list[str]:
         by_name = next((one for one in candidates if len(one) > 2 and one in texts), None)
         found.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
     return found
-
-
-_ = (Path, Place, GUESS, PRINCIPAL, SOUND, TextFile, format_of)

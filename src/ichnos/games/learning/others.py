@@ -1,33 +1,27 @@
-"""The documents that name no sound files: titles, lists, triggers, props, schedules, and what a pack says of itself."""
+"""The documents that name keys and no files: titles, lists, triggers, props and schedules."""
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from pathlib import PurePosixPath
 
-from ichnos.documents.tree import LISTED, Node
+from ichnos.documents.tree import Node
 from ichnos.games.learning import lexicon
-from ichnos.games.learning.evidence import References, TextFile
-from ichnos.games.learning.grouping import is_language
-from ichnos.games.learning.keys import chains
-from ichnos.games.learning.roles import (
+from ichnos.games.learning.decisions import (
     GUESS,
-    LIKELY,
     Decisions,
-    Doubt,
     Known,
-    _around,
-    _in_path,
-    _line,
+    in_path,
     is_number,
     is_uuid,
-    literal,
-    place_all,
     texts_of,
 )
+from ichnos.games.learning.evidence import References
+from ichnos.games.learning.grouping import is_language
+from ichnos.games.learning.placing import place_all
+from ichnos.games.learning.roles import around_sounds
 from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Shape
-from ichnos.games.profiles.vocabulary import CATEGORY, ENTRY, PACK, PROP, SCHEDULE, SOUND, TRIGGER
+from ichnos.games.profiles.vocabulary import CATEGORY, ENTRY, PROP, SCHEDULE, SOUND, TRIGGER
 from ichnos.games.profiles.vocabulary import LANGUAGE as TONGUE
 
 _TRIGGERS = {
@@ -36,10 +30,6 @@ _TRIGGERS = {
 }  # fmt: skip
 _SCHEDULES = {"schedule", "schedules", "interlude", "interludes", "entry", "entries", "rotation", "apart"}
 _KINDS = {"main", "interlude"}
-_VERSION = re.compile(r"v?\d+(\.\d+){1,3}([-+][0-9A-Za-z.-]+)?")
-_SENTENCE = 30  # letters: what is longer is no title
-_PERSON = re.compile(r"[A-Z]\w+( [A-Z]\.?\w*){1,2}")
-_NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
 
 
 class OtherRoles:
@@ -59,7 +49,7 @@ class OtherRoles:
         made = self.made
         mentions = self.mentions()
         if self.in_language and not made.has_files:
-            made.path = _in_path(made.path, self.by_stem[0], "@language@")
+            made.path = in_path(made.path, self.by_stem[0], "@language@")
             made.says.add("language")
         for unit in self.units(mentions):
             self.decide_one([unit], mentions)
@@ -69,9 +59,9 @@ class OtherRoles:
         made, group = self.made, self.made.group
         role = self.role(units, mentions)
         if role == SOUND and all(stem in self.known.keys for stem in self.by_stem) and group.several:
-            made.path = _in_path(made.path, self.by_stem[0], "@key@")
+            made.path = in_path(made.path, self.by_stem[0], "@key@")
         elif role in (PROP, SCHEDULE, TRIGGER) and self.file_is_unit(units):
-            made.path = _in_path(made.path, self.by_stem[0], f"@{role}.name@")
+            made.path = in_path(made.path, self.by_stem[0], f"@{role}.name@")
             made.says.add(f"{role}.name")
         if role == SOUND:
             self.sounds(units, mentions)
@@ -192,7 +182,7 @@ class OtherRoles:
                 made.put(best, "title")
                 texts.remove(best)
             place_all(made, SOUND, texts, unit, {"title"} if spoken else set(), self.known)
-        _around(made, units, self.known)
+        around_sounds(made, units, self.known)
         for unit in units:
             for around in unit.lineage():
                 if around.label == LANGUAGE and around is not unit:
@@ -278,13 +268,8 @@ class OtherRoles:
         if old:
             made.says.discard(old.strip("@").partition("~")[0])
         made.put(best, "trigger.event")
-        made.doubts.append(
-            Doubt(
-                f"{made.group.first.name} {literal(best)}", _line(best.reals[0].text, best.reals[0].node),
-                f"{best.label}: {texts_of(best)[0]}", "trigger.event", "the text that differs most", GUESS,
-                tuple(f"trigger.{name}" for name in ("where", "name", "from", "state")), 5,
-            )
-        )  # fmt: skip
+        others = [f"trigger.{name}" for name in ("where", "name", "from", "state")]
+        made.doubt(best, texts_of(best)[0], "trigger.event", "the text that differs most", GUESS, others, 5)
 
     def guess_texts(self, unit: Shape, rest: list[Shape]) -> None:
         """The other texts of a trigger: where it happens, what it is called, from where it is heard."""
@@ -306,12 +291,8 @@ class OtherRoles:
                     made.doubts = [one for one in made.doubts if one.taken != old.strip("@")]
                     made.says.discard(old.strip("@"))
                     made.put(shape, hole)
-                    others = tuple(name for name, _, _ in wanted if name != hole) + ("trigger.event", old.strip("@"))
-                    name, where = (
-                        f"{made.group.first.name} {literal(shape)}",
-                        _line(shape.reals[0].text, shape.reals[0].node),
-                    )
-                    made.doubts.append(Doubt(name, where, f"{shape.label}: {values[0]}", hole, why, GUESS, others, 4))
+                    others = [name for name, _, _ in wanted if name != hole] + ["trigger.event", old.strip("@")]
+                    made.doubt(shape, values[0], hole, why, GUESS, others, 4)
                     break
 
     def schedules(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> None:
@@ -359,201 +340,3 @@ def _title_rank(shape: Shape) -> int:
     return min(
         (known.index(word) for label in shape.labels[:1] for word in lexicon.words(label) if word in known), default=99
     )
-
-
-class PackRoles:
-    """What a pack says of itself, wherever it stands: ids, versions, titles."""
-
-    def __init__(self, decisions: list[Decisions], known: Known) -> None:
-        self.decisions, self.known = decisions, known
-        self.doubts: list[Doubt] = []
-
-    def free(self) -> list[tuple[Decisions, Shape]]:
-        """Values that stand once in each pack, outside of all entries."""
-        found = []
-        for made in self.decisions:
-            if made.group.several and not made.has_files and made.says:
-                continue
-            repeating = {one for unit in made.scopes for one in unit.walk()}
-            for shape in made.shape.walk():
-                plain = shape.holds_value and shape not in made.holes and shape not in repeating
-                if plain and not any(one.several or one.varies for one in shape.lineage()):
-                    found.append((made, shape))
-        return found
-
-    def decide(self) -> None:
-        rest: list[tuple[Decisions, Shape]] = []
-        ids: list[tuple[Decisions, Shape]] = []
-        for made, shape in self.free():
-            values = texts_of(shape)
-            if all(map(is_uuid, values)):
-                ids.append((made, shape))
-            else:
-                rest.append((made, shape))
-        self.ids(ids)
-        lists = self.number_lists()
-        versions = [(made, shape) for made, shape in rest if all(map(self.is_version, texts_of(shape)))]
-        self.versions([*versions, *lists])
-        self.texts([one for one in rest if one not in versions])
-
-    def ids(self, found: list[tuple[Decisions, Shape]]) -> None:
-        distinct = list(dict.fromkeys(tuple(texts_of(shape)) for _, shape in found))
-        names: dict[tuple[str, ...], str] = {}
-        for made, shape in found:
-            values = tuple(texts_of(shape))
-            if values not in names:
-                own = "-".join(lexicon.words(shape.label or "")) or f"id-{len(names) + 1}"
-                own = own if own not in names.values() else f"{own}-{len(names) + 1}"
-                names[values] = own if len(distinct) > 1 else "pack"
-            made.put(shape, f"uuid.{names[values]}")
-
-    def number_lists(self) -> list[tuple[Decisions, Shape]]:
-        """Lists of a few whole numbers that stand once in a pack."""
-        found = []
-        for made in self.decisions:
-            repeating = {one for unit in made.scopes for one in unit.walk()}
-            for shape in made.shape.walk():
-                nodes = [real.node for real in shape.reals]
-                if (
-                    shape in repeating
-                    or shape.several
-                    or not all(node.kind == LISTED and 2 <= len(node.children) <= 4 for node in nodes)
-                ):
-                    continue
-                if all((child.value or "").isdecimal() for node in nodes for child in node.children):
-                    found.append((made, shape))
-        return found
-
-    def is_version(self, text: str) -> bool:
-        return _VERSION.fullmatch(text) is not None or (_NUMBERS.fullmatch(text) is not None and not is_number(text))
-
-    def said(self, shape: Shape) -> list[str]:
-        if shape.holds_value:
-            return texts_of(shape)
-        return [".".join(child.value or "" for child in real.node.children) for real in shape.reals]
-
-    def versions(self, found: list[tuple[Decisions, Shape]]) -> None:
-        """The pack's version, and that of the game that it is for."""
-        differ = len(self.known.packs) > 1
-        plain = {shape: [re.sub(r"[ ,_/-]", ".", text) for text in self.said(shape)] for _, shape in found}
-        choices: dict[Shape, str] = {}
-        in_name = {
-            shape for _, shape in found
-            if all(text in self.known.packs[real.text.pack].called for real, text in zip(shape.reals, plain[shape], strict=True))
-        }  # fmt: skip
-        for made, shape in found:
-            answer = self.known.answers.get(f"{made.group.first.name} {literal(shape)}")
-            by_word = lexicon.hole_for(PACK, shape.labels[:1], set(), {"pack.version", "game.version"})
-            if answer in ("pack.version", "game.version"):
-                choices[shape] = answer
-            elif shape in in_name:
-                choices[shape] = "pack.version"
-            elif by_word is not None:
-                choices[shape] = by_word[0]
-            elif differ and len(set(plain[shape])) == 1:
-                choices[shape] = "game.version"
-        left = [(made, shape) for made, shape in found if shape not in choices]
-        pack_done = any(hole == "pack.version" for hole in choices.values())
-        for made, shape in left:
-            same = next(
-                (
-                    hole
-                    for other, hole in choices.items()
-                    if plain[other] == plain[shape] and len(set(plain[shape])) > 1
-                ),
-                None,
-            )
-            choices[shape] = same or ("game.version" if pack_done else "pack.version")
-            if not pack_done and same is None:
-                other = "game.version" if choices[shape] == "pack.version" else "pack.version"
-                self.doubt(
-                    made, shape, choices[shape], "it stands first", GUESS if len(left) > 1 else LIKELY, (other,), 7
-                )
-            pack_done = True
-        for made, shape in found:
-            made.put(shape, choices[shape], self.spelled(shape))
-
-    def spelled(self, shape: Shape) -> str:
-        if not shape.holds_value:
-            return "~numbers"
-        separators = {re.sub(r"[\dA-Za-z]", "", text)[:1] for text in texts_of(shape)}
-        separator = separators.pop() if len(separators) == 1 else "."
-        return f"~separated({separator})" if separator not in (".", "") else ""
-
-    def doubt(
-        self, made: Decisions, shape: Shape, taken: str, why: str, sure: str, others: tuple[str, ...], weight: int
-    ) -> None:
-        made.doubts.append(
-            Doubt(
-                f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node),
-                f"{shape.label}: {self.said(shape)[0]}", taken, why, sure, others, weight,
-            )
-        )  # fmt: skip
-
-    def texts(self, found: list[tuple[Decisions, Shape]]) -> None:
-        """Title, summary, author, licence: by what they are called, or else by what they look like."""
-        differ = len(self.known.packs) > 1
-        taken: dict[str, tuple[str, ...]] = {}
-        candidates: list[tuple[Decisions, Shape]] = []
-        for made, shape in found:
-            values = texts_of(shape)
-            if differ and len(set(values)) == 1 and len(values) > 1:
-                continue  # the same in every pack
-            if all(map(is_number, values)) or all(value in ("true", "false", "yes", "no") for value in values):
-                continue
-            candidates.append((made, shape))
-        slugs = [name for name in self.known.names if name]
-        ranked: list[tuple[int, Decisions, Shape, str]] = []
-        for made, shape in candidates:
-            values = tuple(texts_of(shape))
-            answer = self.known.answers.get(f"{made.group.first.name} {literal(shape)}")
-            fits = {"pack.title", "pack.summary", "pack.author", "pack.licence"}
-            by_word = lexicon.hole_for(PACK, shape.labels[:1], set(), fits)
-            slug = {re.sub(r"[^a-z0-9]+", "-", value.lower()).strip("-") for value in values}
-            if answer:
-                ranked.append((-2, made, shape, answer))
-            elif slug & set(slugs) and all(" " in value or value[:1].isupper() for value in values):
-                ranked.append((-1, made, shape, "pack.title"))
-            elif all(value in slugs for value in values):
-                ranked.append((-1, made, shape, "pack.name"))
-            elif by_word is not None:
-                ranked.append((by_word[1], made, shape, by_word[0]))
-        placed: set[Shape] = set()
-        for rank, made, shape, hole in sorted(ranked, key=lambda one: one[0]):
-            values = tuple(texts_of(shape))
-            if taken.get(hole, values) == values and hole != "constant":
-                taken[hole] = values
-                made.put(shape, hole)
-                placed.add(shape)
-            elif hole == "constant":
-                placed.add(shape)
-            _ = rank
-        for made, shape in candidates:
-            values = tuple(texts_of(shape))
-            if shape in placed:
-                continue
-            same = next((hole for hole, known in taken.items() if known == values), None)
-            free = [hole for hole in ("pack.title", "pack.summary", "pack.author") if hole not in taken]
-            if same is not None:
-                made.put(shape, same)
-                continue
-            if not free or not (differ or any(" " in value for value in values)):
-                if differ:
-                    made.unmapped.append(shape)
-                continue
-            looks = [
-                hole
-                for hole, like in (
-                    ("pack.summary", lambda text: len(text) > _SENTENCE or text.endswith(".")),
-                    ("pack.author", lambda text: _PERSON.fullmatch(text) is not None),
-                )
-                if hole in free and all(map(like, values))
-            ]
-            hole = next(iter(looks), free[0])
-            taken[hole] = values
-            made.put(shape, hole)
-            others = tuple(one for one in ("pack.title", "pack.summary", "pack.author", "constant") if one != hole)
-            self.doubt(made, shape, hole, "it is text that people read", GUESS, others, 3)
-
-
-_ = (TextFile, chains)

@@ -1,197 +1,33 @@
-"""What each thing in packs' documents stands for: the holes of a draft, and how sure that is."""
+"""The documents that name sound files: where their entries, takes and parts are, and what is said of each."""
 
 from __future__ import annotations
 
 import re
-import uuid
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from pathlib import PurePosixPath
 
 from ichnos.documents.tree import Node
 from ichnos.games.learning import lexicon
-from ichnos.games.learning.evidence import Pack, Reference, TextFile
-from ichnos.games.learning.grouping import Group, is_language
-from ichnos.games.learning.keys import Anchor, KeySpot, Named, described
-from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Real, Shape
-from ichnos.games.profiles.vocabulary import (
-    CATEGORY,
-    ENTRY,
-    PACK,
-    PART,
-    PROP,
-    SCHEDULE,
-    SOUND,
-    TAKE,
-    TRIGGER,
-    WORDS,
+from ichnos.games.learning.decisions import (
+    GUESS,
+    LIKELY,
+    Decisions,
+    Doubt,
+    Known,
+    in_path,
+    is_number,
+    line_of,
+    texts_of,
 )
+from ichnos.games.learning.evidence import Reference
+from ichnos.games.learning.grouping import is_language
+from ichnos.games.learning.keys import Anchor, KeySpot, Named, described
+from ichnos.games.learning.placing import place_all
+from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Real, Shape
+from ichnos.games.profiles.vocabulary import CATEGORY, PART, SOUND, TAKE
 
 PART_WORDS = ("intro", "body", "layer", "outro", "verse", "bridge", "start", "middle", "end", "tail", "head", "loop")
-_FIELDS = {SOUND: "field", TRIGGER: "trigger.field", PROP: "prop.field"}
-_FEW = 3  # things: of fewer nobody knows what is usual
-_COMMON = 0.4  # of all values: what so many have is what stands there by itself
-
-SURE, LIKELY, GUESS = "sure", "likely", "a guess"
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """A decision that could be another. ``taken``: what it is now; ``others``: what else it may be, by hole.
-
-    ``id``: by which an answer is given. ``text``: what it is about, as it stands in the pack.
-    """
-
-    id: str
-    place: str
-    text: str
-    taken: str
-    why: str
-    sure: str
-    others: tuple[str, ...] = ()
-    weight: int = 1  # how much hangs on it
-
-
-@dataclass
-class Decisions:
-    """The holes of one document: of values, and of labels; which shapes repeat, and for what.
-
-    ``path``: the document's, with its holes. ``several_takes``, ``entry_for_takes``: as game.toml says it.
-    ``parts``: the names of parts. ``mode``: whole or fragment.
-    """
-
-    group: Group
-    shape: Shape
-    path: str
-    holes: dict[Shape, str] = field(default_factory=dict)
-    labels: dict[Shape, str] = field(default_factory=dict)
-    scopes: dict[Shape, str] = field(default_factory=dict)
-    says: set[str] = field(default_factory=set)  # the names of its holes
-    doubts: list[Doubt] = field(default_factory=list)
-    several_takes: bool | None = None
-    entry_for_takes: bool = False
-    parts: tuple[str, ...] = ()
-    unmapped: list[Shape] = field(default_factory=list)  # they vary, and there is no hole for them
-    values: dict[str, dict[str, str]] = field(default_factory=dict)  # of sounds: by hole, then by key
-    named: Named | None = None
-    has_files: bool = False
-    tables: dict[str, dict[str, str]] = field(default_factory=dict)  # of words
-    merged: bool = False  # it is the game's own, with the pack's entries in it
-    known: bool = False  # it is the game's own, and no pack has it
-
-    def put(self, shape: Shape, name: str, more: str = "") -> None:
-        self.holes[shape] = f"@{name}{more}@"
-        self.says.add(name)
-
-
-@dataclass
-class Known:
-    """What has been found out in all documents so far."""
-
-    packs: list[Pack]
-    names: list[str]  # the packs' short names
-    keys: set[str]
-    answers: dict[str, str]  # to doubts, by their ids
-    separator: str = "."
-    categories: set[str] = field(default_factory=set)
-
-
-def texts_of(shape: Shape) -> list[str]:
-    return [real.node.value or "" for real in shape.reals]
-
-
-def is_number(text: str) -> bool:
-    return re.fullmatch(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?", text.strip()) is not None
-
-
-def _prose(text: str) -> bool:
-    return " " in text.strip() or text[:1].isupper()
-
-
-def literal(shape: Shape) -> str:
-    """Where a shape stands, for people: its labels from the outside in."""
-    names = [one.label.translate({1: "KEY", 2: "LANGUAGE", 3: "N", 4: "..."}) for one in shape.lineage() if one.label]
-    return "/".join(reversed([name for name in names if not name.startswith("(")])) or "the text"
-
-
-class Hole:
-    """A hole for some values: its converters, and its default."""
-
-    def __init__(self, name: str, values: Sequence[str], instances: int) -> None:
-        self.name = name
-        self.values = list(values)
-        self.instances = instances
-        self.converters = self._converters()
-        self.default = self._default()
-
-    def __str__(self) -> str:
-        more = "".join(f"~{one}" for one in self.converters)
-        return f"{more}={self.default}" if self.default is not None else more
-
-    @property
-    def kind(self) -> str:
-        known = WORDS.get(self.name)
-        return known.kind if known else "text"
-
-    def _converters(self) -> list[str]:
-        if self.kind == "yes-no":
-            pair = yes_no(self.values)
-            return [] if pair in (None, ("true", "false")) else [f"yes-no({pair[0]},{pair[1]})"]
-        if self.kind != "number":
-            return []
-        numbers = [float(value) for value in self.values]
-        own = self.name.rpartition(".")[2]
-        if own in ("volume", "mains", "interludes", "odds", "weight"):
-            if own == "volume" and any(number < 0 for number in numbers):
-                places = {len(value.partition(".")[2]) for value in self.values}
-                exact = places.pop() if len(places) == 1 else 0
-                return ["decibel", *([f"decimals({exact})"] if exact else [])]
-            if max(numbers) > 10 and own != "weight":
-                return ["percent"]
-        if own in ("fade", "delay") and max(numbers) >= 50:
-            return ["milliseconds"]
-        return []
-
-    def _default(self) -> str | None:
-        """What stands there where nobody has said anything: what most have, or what says nothing."""
-        if len(self.values) < self.instances:
-            return None  # it may be missing
-        count = Counter(self.values)
-        most, times = count.most_common(1)[0]
-        neutral = self._neutral()
-        stands = next((value for value in count if neutral is not None and self._read(value) == neutral), None)
-        if stands is not None:
-            return stands
-        if self.kind == "yes-no":
-            return most if self.instances >= _FEW or most == "false" else None
-        if self.kind not in ("number", "whole") or self.instances < _FEW:
-            return None
-        return most if times >= _COMMON * self.instances else None
-
-    def _neutral(self) -> float | None:
-        return lexicon.NEUTRAL.get(self.name)
-
-    def _read(self, value: str) -> float | None:
-        if not is_number(value):
-            return None
-        number = float(value)
-        if self.converters[:1] == ["percent"]:
-            return number / 100
-        if self.converters[:1] == ["decibel"]:
-            return 1.0 if number == 0 else 10 ** (number / 20)
-        return number / 1000 if self.converters[:1] == ["milliseconds"] else number
-
-
-def yes_no(values: Iterable[str]) -> tuple[str, str] | None:
-    """The words for yes and for no that values are; None where they are no such."""
-    found = set(values)
-    if not found or len(found) > 2:
-        return None
-    for yes, no in lexicon.YES_NO.items():
-        if found <= {yes, no}:
-            return yes, no
-    return None
 
 
 class DefinitionRoles:
@@ -214,12 +50,12 @@ class DefinitionRoles:
         if self.spot is None:
             return made
         if self.spot.spot[0] == "path":
-            made.path = _in_path(made.path, self.named.anchors[0].key, "@key@")
+            made.path = in_path(made.path, self.named.anchors[0].key, "@key@")
             made.says.add("key")
         for unit in self.unit_shapes:
             made.scopes[unit] = SOUND
             self.unit(unit)
-        _around(made, self.unit_shapes, self.known)
+        around_sounds(made, self.unit_shapes, self.known)
         self.doubt_key()
         made.entry_for_takes = self.rows_for_takes()
         return made
@@ -232,20 +68,12 @@ class DefinitionRoles:
             return
         others = tuple(described(one) for one in self.named.others)
         anchor = self.named.anchors[0]
-        text = _line(anchor.text, anchor.node)
+        text = line_of(anchor.text, anchor.node)
         why = "it is there once for each sound" + (", and in the files' names" if spot.related > 0.3 else "")
         sure = LIKELY if spot.related > 0.3 or not others else GUESS
+        taken = f"the key is {described(spot)}"
         self.made.doubts.append(
-            Doubt(
-                f"key {self.made.group.first.name}",
-                text,
-                anchor.key,
-                f"the key is {described(spot)}",
-                why,
-                sure,
-                others,
-                9,
-            )
+            Doubt(f"key {self.made.group.first.name}", text, anchor.key, taken, why, sure, others, 9)
         )
 
     def rows_for_takes(self) -> bool:
@@ -383,12 +211,8 @@ class DefinitionRoles:
         value = str(there[0].node.value)
         text = "file-name" if "/" not in value.replace("\\", "/") else f"relative({there[0].ways[0].folder})"
         bare = tuple(one for one in there[0].ways[0].converters if one != "backslash")
-        self.made.doubts.append(
-            Doubt(
-                f"reference {self.made.group.first.name}", _line(there[0].text, there[0].node), value,
-                f"files are named by ~{text}", "the folder is not the same everywhere", GUESS,
-            )
-        )  # fmt: skip
+        why = "the folder is not the same everywhere"
+        self.made.doubt(shape, value, f"files are named by ~{text}", why, GUESS)
         return Reference("", (text, *bare))
 
     def key_in(self, unit: Shape) -> None:
@@ -446,13 +270,8 @@ class DefinitionRoles:
             if shape not in made.holes and all(map(is_number, values)) and "take.volume" not in made.says:
                 most = Counter(values).most_common(1)[0][0]
                 made.put(shape, "take.volume", f"={most}")
-                name, where = (
-                    f"{made.group.first.name} {literal(shape)}",
-                    _line(shape.reals[0].text, shape.reals[0].node),
-                )
                 why = "it stands beside the file, and nothing says what it is"
-                others = ("take.pitch", "weight")
-                made.doubts.append(Doubt(name, where, f"the number {most}", "take.volume", why, GUESS, others, 3))
+                made.doubt(shape, f"the number {most}", "take.volume", why, GUESS, ("take.pitch", "weight"), 3)
                 return
 
     def scalars(self, unit: Shape) -> list[Shape]:
@@ -485,19 +304,7 @@ def _with_key(unit: Shape, at: str) -> str | None:
     return " ".join(tokens)
 
 
-def _in_path(path: str, name: str, hole: str) -> str:
-    """A path with a hole in place of a name in its last piece."""
-    folder, _, last = path.rpartition("/")
-    stem, dot, suffix = last.partition(name)
-    return f"{folder}{'/' if folder else ''}{stem}{hole if dot else ''}{suffix}" if dot else path
-
-
-def _line(text: TextFile, node: Node) -> str:
-    place = text.document.text.place(node.start)
-    return f"{text.name}:{place.line}"
-
-
-def _around(made: Decisions, units: list[Shape], known: Known) -> None:
+def around_sounds(made: Decisions, units: list[Shape], known: Known) -> None:
     """What stands around the sounds and is otherwise for some of them: their category."""
     for unit in units:
         label = unit.label or ""
@@ -524,211 +331,3 @@ def _around(made: Decisions, units: list[Shape], known: Known) -> None:
                 made.put(words[0], "category")
                 made.scopes[around] = CATEGORY
                 known.categories.update(texts_of(words[0]))
-
-
-def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, taken: set[str], known: Known) -> None:
-    """Find a hole for each of an entry's values."""
-    pairs = _near_and_far(shapes) if scope == SOUND else {}
-    if scope == SOUND:
-        shapes = [one for one in shapes if not _two_in_one(made, one)]
-    proposals: list[tuple[int, Shape, str]] = []
-    for shape in shapes:
-        values = texts_of(shape)
-        if shape in pairs:
-            proposals.append((0, shape, pairs[shape]))
-            continue
-        fits = fitting(scope, values)
-        answer = known.answers.get(f"{made.group.first.name} {literal(shape)}")
-        if answer is not None:
-            proposals.append((-1, shape, answer))
-            continue
-        found = lexicon.hole_for(scope, shape.labels, taken, fits)
-        if found is not None:
-            proposals.append((found[1], shape, found[0]))
-    decided: dict[Shape, str] = {}
-    for _, shape, hole in sorted(proposals, key=lambda one: one[0]):
-        if hole not in taken and shape not in decided and hole != "constant":
-            decided[shape] = hole
-            taken.add(hole)
-    if scope == SOUND and "title" not in taken and "title" not in made.says:
-        _guess_title(made, shapes, decided, taken)
-    if scope == SOUND and "category" not in taken and "category" not in made.says:
-        _guess_category(made, shapes, decided, taken)
-    for shape in shapes:
-        _place(made, scope, shape, unit, decided.get(shape), known)
-
-
-def fitting(scope: str, values: Sequence[str]) -> set[str]:
-    """The holes of a scope that such values can stand in."""
-    numeric = all(map(is_number, values))
-    pair = yes_no(values)
-    found = set()
-    for hole in lexicon.WORDS.get(scope, {}):
-        word = WORDS.get(hole)
-        kind = word.kind if word else "text"
-        if kind in ("number", "whole"):
-            ok = numeric
-        elif kind == "yes-no":
-            ok = pair is not None
-        else:
-            ok = not numeric and pair in (None, ("y", "n"), ("local", "global"), ("here", "everywhere"))
-            ok = ok or (hole in ("prop.id", "trigger.reaches", "game.version"))
-        if ok:
-            found.add(hole)
-    return found
-
-
-def _near_and_far(shapes: list[Shape]) -> dict[Shape, str]:
-    """Two numbers side by side of which the first is never more: from where to where it is heard."""
-    found: dict[Shape, str] = {}
-    for shape in shapes:
-        parent = shape.parent
-        if parent is None or shape.index != 0 or len(parent.children) != 2 or not all(map(is_number, texts_of(shape))):
-            continue
-        other = parent.children[1]
-        if other in shapes and all(map(is_number, texts_of(other))):
-            pairs = zip(map(float, texts_of(shape)), map(float, texts_of(other)), strict=False)
-            if all(near <= far for near, far in pairs):
-                found |= {shape: "near", other: "far"}
-    return found
-
-
-_TWO = re.compile(r"(-?\d+\.?\d*)([ ,;/x-]+)(-?\d+\.?\d*)")
-
-
-def _two_in_one(made: Decisions, shape: Shape) -> bool:
-    """Are its values two numbers each, from where to where a sound is heard? Then that is said of it."""
-    found = [_TWO.fullmatch(text.strip()) for text in texts_of(shape)]
-    signs = {one[2] for one in found if one}
-    if not all(found) or len(signs) != 1 or "near" in made.says:
-        return False
-    if not all(one and float(one[1]) <= float(one[3]) for one in found):
-        return False
-    made.holes[shape] = f"@near@{signs.pop()}@far@"
-    made.says |= {"near", "far"}
-    return True
-
-
-def _guess_category(made: Decisions, shapes: list[Shape], decided: dict[Shape, str], taken: set[str]) -> None:
-    """A word that a few sounds have in common each, where nothing calls it a category."""
-    for shape in shapes:
-        values = texts_of(shape)
-        if shape in decided or all(map(is_number, values)) or yes_no(values) or any(map(_prose, values)):
-            continue
-        if 1 < len(set(values)) < len(values):
-            decided[shape] = "category"
-            taken.add("category")
-            made.doubts.append(
-                Doubt(
-                    f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node),
-                    f"{shape.label}: {', '.join(sorted(set(values))[:3])}", "category",
-                    "a few sounds have the same word", GUESS, (f"field.{_slug(shape)}", "constant"), 4,
-                )
-            )  # fmt: skip
-            return
-
-
-def _guess_title(made: Decisions, shapes: list[Shape], decided: dict[Shape, str], taken: set[str]) -> None:
-    """A text that people read, of each sound its own, where nothing calls it a title."""
-    for shape in shapes:
-        values = texts_of(shape)
-        if shape in decided or len(set(values)) < len(values) or not all(map(_prose, values)):
-            continue
-        decided[shape] = "title"
-        taken.add("title")
-        name, where = f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node)
-        why, others = "each sound has its own, and people read it", (f"field.{_slug(shape)}",)
-        made.doubts.append(Doubt(name, where, values[0], "title", why, LIKELY, others, 3))
-        return
-
-
-def _slug(shape: Shape) -> str:
-    label = next((one for one in shape.labels if lexicon.words(one)), "value")
-    return "-".join(lexicon.words(label)) + (f"-{shape.index}" if shape.index is not None else "")
-
-
-def _place(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | None, known: Known) -> None:
-    values = texts_of(shape)
-    instances = len(unit.reals)
-    if hole == "trigger.does":
-        _deeds(made, shape, values)
-        return
-    if hole is not None:
-        built = Hole(hole, values, instances) if not hole.startswith("field") else None
-        made.put(shape, hole, str(built) if built else _field_more(shape, values))
-        if hole == "category":
-            known.categories.update(values)
-        return
-    if len(set(values)) == 1 and (len(values) == instances or not _alternating(shape, unit)):
-        return  # a constant
-    if made.merged:
-        return  # the game's own entries have it, and keep it
-    if scope in _FIELDS:
-        name = f"{_FIELDS[scope]}.{_slug(shape)}"
-        while name in made.says:
-            name += "-2"
-        made.put(shape, name, _field_more(shape, values))
-        made.doubts.append(
-            Doubt(
-                f"{made.group.first.name} {literal(shape)}", _line(shape.reals[0].text, shape.reals[0].node),
-                f"{shape.label or 'value'}: {', '.join(list(dict.fromkeys(values))[:3])}", name,
-                "it is not known what it means: a free field", LIKELY, tuple(sorted(fitting(scope, values))), 1,
-            )
-        )  # fmt: skip
-    else:
-        made.unmapped.append(shape)
-
-
-_STOPS = ("stop", "hush", "silence", "end", "halt", "off", "mute", "quiet", "cease", "still")
-_FADES = ("fade", "drift", "fading", "out")
-
-
-def _deeds(made: Decisions, shape: Shape, values: Sequence[str]) -> None:
-    """What triggers do, in the game's own words: most of them play."""
-    count = Counter(values)
-    play = next((word for word in count if word == "play"), count.most_common(1)[0][0])
-    table = {"play": play}
-    for word in count:
-        known = set(lexicon.words(word))
-        ours = "fade-out" if known & set(_FADES) else "stop" if known & set(_STOPS) else ""
-        if word != play and ours and ours not in table:
-            table[ours] = word
-    if set(table.values()) != set(count):
-        made.unmapped.append(shape)
-        return
-    if len(table) == 1 and play != "play":
-        return  # nobody can know what else there is: it stays as it is
-    plain = all(ours == theirs for ours, theirs in table.items())
-    if not plain:
-        made.tables["does"] = table
-        where = _line(shape.reals[0].text, shape.reals[0].node)
-        shown = ", ".join(f"{theirs} is {ours}" for ours, theirs in table.items())
-        name = f"{made.group.first.name} {literal(shape)}"
-        made.doubts.append(Doubt(name, where, shown, "trigger.does", "most triggers play", LIKELY))
-    made.put(shape, "trigger.does", f"{'' if plain else '~table(does)'}={play}")
-
-
-def _alternating(shape: Shape, unit: Shape) -> bool:
-    return len(shape.reals) < len(unit.reals)
-
-
-def _field_more(shape: Shape, values: Sequence[str]) -> str:
-    """How a free field is spelled where it is no text."""
-    node = shape.reals[0].node
-    quoted = shape.reals[0].text.document.text.content[node.body_start : node.body_start + 1] in ('"', "'")
-    if all(map(is_number, values)) and not quoted:
-        return "~number"
-    if set(values) <= {"true", "false"} and (not quoted or shape.reals[0].text.document.format.name == "XML"):
-        return "~true-false"
-    return ""
-
-
-def is_uuid(text: str) -> bool:
-    """Is it an id (RFC 9562)?"""
-    try:
-        return str(uuid.UUID(text)) == text.strip().lower().strip("{}")
-    except ValueError:
-        return False
-
-
-_ = (ENTRY, PACK, SCHEDULE)

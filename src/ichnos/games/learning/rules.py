@@ -13,8 +13,8 @@ import tomlkit
 from ichnos.documents.formats import format_of
 from ichnos.games.definitions import combine
 from ichnos.games.learning import scripts, sounds
+from ichnos.games.learning.decisions import GUESS, Doubt, Known
 from ichnos.games.learning.evidence import Pack
-from ichnos.games.learning.roles import GUESS, LIKELY, SURE, Doubt, Known
 from ichnos.games.learning.sounds import KindDraft, Use
 from ichnos.games.profiles.rules import NameRules
 
@@ -168,7 +168,8 @@ class Rules:
     def text(self) -> Iterator[str]:
         packs = " and ".join(pack.called for pack in self.packs)
         yield f"# A draft, learned from {packs}. What is not sure is said in comments; try it: ichnos games check.\n"
-        yield f"format = 1\n\n[game]\nname = {_quoted(self.name)}\ntitle = {_quoted(self.name.replace('-', ' ').title())}\n"
+        title = self.name.replace("-", " ").title()
+        yield f"format = 1\n\n[game]\nname = {_quoted(self.name)}\ntitle = {_quoted(title)}\n"
         yield f"summary = {_quoted(f'Learned from {packs}.')}\n"
         versions = self.game_versions()
         yield f"versions = [{', '.join(map(_quoted, versions or ['unknown']))}]"
@@ -202,8 +203,8 @@ class Rules:
     def audio(self) -> Iterator[str]:
         container, codec, rate, channels = self.kinds[0].form
         count = len(self.kinds[0].uses)
-        yield f"\n[audio]  # as {count} of {len(self.uses)} sound files are\ncontainer = {_quoted(container)}\ncodec = {_quoted(codec)}\n"
-        yield f"rate = {rate}\nchannels = {channels}\n"
+        yield f"\n[audio]  # as {count} of {len(self.uses)} sound files are\n"
+        yield f"container = {_quoted(container)}\ncodec = {_quoted(codec)}\nrate = {rate}\nchannels = {channels}\n"
 
     def takes(self) -> Iterator[str]:
         first = self.kinds[0]
@@ -380,13 +381,13 @@ class Rules:
 
     def comments(self) -> Iterator[str]:
         doubts = [*(doubt for one in self.readable for doubt in one.made.doubts), *self.doubts]
-        doubts = [doubt for doubt in doubts if doubt.sure != SURE]
         if not doubts:
             return
         yield "\n# What is not sure, and what else it may be:\n"
         for doubt in sorted(doubts, key=lambda one: (-one.weight, one.id)):
             other = f" Or: {', '.join(doubt.others)}." if doubt.others else ""
-            yield f"# - {_one_line(doubt.place)}: {_one_line(doubt.text)} is taken for {_one_line(doubt.taken)} ({doubt.sure}: {doubt.why}).{other}\n"
+            text, taken = _one_line(doubt.text), _one_line(doubt.taken)
+            yield f"# - {_one_line(doubt.place)}: {text} is taken for {taken} ({doubt.sure}: {doubt.why}).{other}\n"
 
 
 def _one_line(text: str) -> str:
@@ -402,6 +403,3 @@ def _plain_name(packs: list[Pack]) -> str:
     text = suffix if suffix not in ("", "zip") else f"game-of-{packs[0].stem}"
     plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")
     return plain if re.match(r"[a-z]", plain) else f"game-{plain}"
-
-
-_ = (LIKELY,)

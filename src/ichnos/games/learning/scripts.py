@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from pathlib import Path
 
 from ichnos.documents.tree import Value
@@ -142,7 +143,7 @@ def _blocks(text: str, keys: set[str]) -> tuple[str, list[list[Line]], str] | No
         if len(block) < length or not any(piece.value in keys for pieces, _ in block for piece in pieces):
             return None
         blocks.append(block)
-    if any(b - a != length for a, b in zip(starts, starts[1:], strict=False)):
+    if any(b - a != length for a, b in pairwise(starts)):
         return None
     return "".join(lines[: starts[0]]), blocks, "".join(lines[starts[-1] + length :])
 

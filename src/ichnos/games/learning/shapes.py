@@ -81,6 +81,10 @@ def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: set[Node], skip: Co
     return _Builder(lore, anchors, skip).build([Real(text, text.document.root) for text in texts], None, False)
 
 
+# What is alike: the label with its signs, whether it holds a value, and its place where that tells.
+_Class = tuple[str | None, bool, int | None]
+
+
 class _Builder:
     def __init__(self, lore: Lore, anchors: set[Node], skip: Collection[Node]) -> None:
         self.lore, self.anchors, self.skip = lore, anchors, skip
@@ -89,13 +93,13 @@ class _Builder:
         shape = Shape(label, reals, several, index)
         if shape.holds_value:
             return shape
-        order: list[object] = []
-        found: dict[object, list[Real]] = {}
-        repeated: set[object] = set()
+        order: list[_Class] = []
+        found: dict[_Class, list[Real]] = {}
+        repeated: set[_Class] = set()
         fixed = self.is_fixed([real.node for real in reals])
         for real in reals:
-            before: object = None
-            here: set[object] = set()
+            before: _Class | None = None
+            here: set[_Class] = set()
             for at, child in enumerate(real.node.children):
                 if child in self.skip:
                     continue
@@ -110,7 +114,6 @@ class _Builder:
                 before = kind
         self.merge(order, found, repeated)
         for kind in order:
-            assert isinstance(kind, tuple)
             name, _, place = kind
             varies = name is not None and re.search(r"[\x01-\x04]", name) is not None
             again = kind in repeated or (name is None and place is None) or varies
@@ -170,32 +173,27 @@ class _Builder:
             return ANY, (label,)
         return label, ()
 
-    def merge(self, order: list[object], found: dict[object, list[Real]], repeated: set[object]) -> None:
-        """Labels that hold a key and differ in one more word are one."""
-        for kind in [
-            one for one in order if isinstance(one, tuple) and one[0] and KEY in str(one[0]) and " " in str(one[0])
-        ]:
-            if kind not in found:
+    def merge(self, order: list[_Class], found: dict[_Class, list[Real]], repeated: set[_Class]) -> None:
+        """Labels of several words that hold a key and differ in one word more are one: that word says something."""
+        alike: dict[tuple[int, int, bool], list[_Class]] = {}
+        for kind in order:
+            tokens = (kind[0] or "").split(" ")
+            if KEY in tokens and len(tokens) > 1:
+                alike.setdefault((len(tokens), tokens.index(KEY), kind[1]), []).append(kind)
+        for kinds in alike.values():
+            columns = list(zip(*((kind[0] or "").split(" ") for kind in kinds), strict=True))
+            apart = [at for at, words in enumerate(columns) if len(set(words)) > 1]
+            if len(apart) != 1:
                 continue
-            tokens = str(kind[0]).split(" ")
-            for other in [one for one in order if one != kind and isinstance(one, tuple) and one[1] == kind[1]]:
-                theirs = str(other[0]).split(" ")
-                if len(theirs) != len(tokens):
-                    continue
-                apart = [at for at, (mine, its) in enumerate(zip(tokens, theirs, strict=True)) if mine != its]
-                if len(apart) == 1 and KEY in str(other[0]):
-                    at = apart[0]
-                    name = " ".join([*tokens[:at], ANY, *tokens[at + 1 :]])
-                    merged = (name, kind[1], None)
-                    reals = found.setdefault(merged, [])
-                    for one in dict.fromkeys((kind, other)):
-                        if one == merged or one not in found:
-                            continue
-                        words = str(one[0]).split(" ")
-                        for real in found.pop(one):
-                            own = (*real.said, words[at]) if words[at] != ANY else real.said
-                            reals.append(Real(real.text, real.node, own))
-                        where = order.index(one)
-                        order[where : where + 1] = [] if merged in order else [merged]
-                    repeated.add(merged)
-                    kind, tokens = merged, name.split(" ")
+            at = apart[0]
+            name = " ".join(ANY if column == at else words[0] for column, words in enumerate(columns))
+            merged: _Class = (name, kinds[0][1], None)
+            order.insert(order.index(kinds[0]), merged)
+            reals = [
+                Real(real.text, real.node, (*real.said, word))
+                for kind, word in zip(kinds, columns[at], strict=True)
+                for real in found.pop(kind)
+            ]
+            order[:] = [kind for kind in order if kind not in kinds]
+            found[merged] = sorted(reals, key=lambda real: (real.text.pack, real.text.name, real.node.start))
+            repeated.add(merged)
