@@ -28,5 +28,6 @@ from ichnos.cli.app import app
 
 __all__ = [
     "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "looking",
-    "looping", "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing", "treating",
+    "looping", "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing",
+    "treating",
 ]  # fmt: skip

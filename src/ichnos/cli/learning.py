@@ -87,6 +87,7 @@ def learn(
                     "values": proof.values,
                     "back": proof.back,
                     "lost": [f"{one.place}: {one}" for one in proof.lost],
+                    "added": [f"{one.place}: {one}" for one in proof.added],
                     "sounds": proof.sounds,
                     "misplaced": proof.misplaced,
                     "faults": proof.faults,
@@ -95,7 +96,7 @@ def learn(
         )
     else:
         _print(made, folder, proof, fault, written=not dry_run)
-    if fault or proof is None or proof.lost or proof.misplaced or proof.faults:
+    if fault or proof is None or proof.lost or proof.added or proof.misplaced or proof.faults:
         raise typer.Exit(1)
 
 
@@ -146,10 +147,9 @@ def _print(made: Draft, folder: Path, proof: Proof | None, fault: str | None, *,
     show.say(f"{verb} {folder}: {what} with {show.counted(sounds, 'sound file')}.")
     out = show.console()
     for doubt in made.doubts:
-        taken = Text.assemble(
-            ("? ", "yellow"), (f"{doubt.place}  ", "dim"), f"{doubt.text}  ", ("is taken for ", "dim"), doubt.taken
-        )
-        out.print(Text.assemble(taken, (f"  ({doubt.sure}: {doubt.why})", "dim")))
+        about = doubt.text if doubt.place == doubt.text else f"{doubt.place}  {doubt.text}"
+        sure = (f"  ({doubt.sure}: {doubt.why})", "dim")
+        out.print(Text.assemble(("? ", "yellow"), about, ("  is taken for  ", "dim"), doubt.taken, sure))
     for note in made.told[:_SHOWN]:
         show.say(f"Note: {note}.")
     if len(made.told) > _SHOWN:
@@ -163,6 +163,10 @@ def _print(made: Draft, folder: Path, proof: Proof | None, fault: str | None, *,
         show.say(f"  {lost.place}: {lost}")
     if len(proof.lost) > _SHOWN:
         show.say(f"  and {len(proof.lost) - _SHOWN} more")
+    if proof.added:
+        show.say(f"{show.counted(len(proof.added), 'value')} would be there that no pack has:")
+    for added in proof.added[:_SHOWN]:
+        show.say(f"  {added.place}: {added}")
     for what in (*proof.faults, *(f"{name}: no definition leads to it" for name in proof.misplaced))[:_SHOWN]:
         show.say(f"  {what}")
     if written:

@@ -81,12 +81,21 @@ def is_language(text: str) -> bool:
     return found is not None and found[1] in _LANGUAGES
 
 
+# Words that are tags of languages by chance: alone they say nothing.
+_WORDS = frozenset(("id", "is", "it", "no", "he", "el", "et", "da", "la", "io"))
+_TAG = re.compile(r"(?<![A-Za-z0-9])[a-z]{2}(?:[-_][A-Za-z]{2,4})?(?![A-Za-z0-9])")
+
+
 @dataclass
 class Group:
-    """Texts that are one document of the profile. ``several``: a pack has more than one of them, in one folder."""
+    """Texts that are one document of the profile. ``several``: a pack has more than one of them.
+
+    ``in_languages``: the path of the first, with a hole for the language, where there is one for each.
+    """
 
     texts: list[TextFile] = field(default_factory=list)
     several: bool = False
+    in_languages: str | None = None
 
     @property
     def first(self) -> TextFile:
@@ -106,26 +115,47 @@ def groups(packs: list[Pack], names: list[str]) -> list[Group]:
     by_path: dict[str, Group] = {}
     for pack, own in zip(packs, names, strict=True):
         here: dict[tuple[str, str, str], list[Group]] = {}
+        spoken = _spoken([text.name for text in pack.texts])
         for text in pack.texts:
-            path = _masked(text.name, own)
-            folder, stem = str(PurePosixPath(path).parent), PurePosixPath(path).stem
-            kind = (folder, PurePosixPath(path).suffix, text.format)
+            in_languages = spoken.get(text.name)
+            path = _masked(in_languages or text.name, own)
+            kind = (str(PurePosixPath(path).parent), PurePosixPath(path).suffix, text.format)
             group = by_path.get(path)
+            if group is None and in_languages is None:
+                group = next((one for one in here.get(kind, ()) if _alike(one, text)), None)
+                group = group or next((one for one in found if _is_one(one, text, kind, names)), None)
             if group is None:
-                group = next((one for one in here.get(kind, ()) if _alike(one, text, stem)), None)
-                if group is None:
-                    group = next((one for one in found if _is_one(one, text, kind, stem, names)), None)
-                elif any(one.pack == text.pack for one in group.texts):
-                    group.several = True
-            if group is None:
-                group = Group()
+                group = Group(in_languages=in_languages)
                 found.append(group)
+            group.several |= any(one.pack == text.pack for one in group.texts)
             group.texts.append(text)
             by_path[path] = group
-            here.setdefault(kind, [])
-            if group not in here[kind]:
+            if group not in here.setdefault(kind, []):
                 here[kind].append(group)
     return found
+
+
+def _spoken(names: list[str]) -> dict[str, str]:
+    """The files that are there once for each language, each with its path and a hole for that."""
+    tried: dict[str, set[str]] = {}
+    ways: dict[str, list[tuple[str, str, bool]]] = {}
+    for name in names:
+        for found in _TAG.finditer(name):
+            if is_language(found[0]):
+                path = f"{name[: found.start()]}@language@{name[found.end() :]}"
+                ends = (
+                    name[found.start() - 1 : found.start()] in ("", "/"),
+                    name[found.end() : found.end() + 1] in ("/", "."),
+                )
+                ways.setdefault(name, []).append((path, found[0], all(ends)))
+                tried.setdefault(path, set()).add(found[0])
+    result = {}
+    for name, several in ways.items():
+        several.sort(key=lambda one: -len(tried[one[0]]))
+        path, tag, whole = several[0]
+        if len(tried[path]) > 1 or (whole and tag not in _WORDS):
+            result[name] = path
+    return result
 
 
 def _masked(path: str, own: str) -> str:
@@ -133,28 +163,21 @@ def _masked(path: str, own: str) -> str:
     return re.sub(rf"(?<![a-z0-9]){re.escape(own)}(?![a-z0-9])", "\0", path) if own else path
 
 
-def _alike(group: Group, text: TextFile, stem: str) -> bool:
+def _alike(group: Group, text: TextFile) -> bool:
     """Are a group's texts and one beside them in its folder of one kind?"""
-    mine = [one for one in group.texts if one.pack == text.pack]
-    stems = [PurePosixPath(one.name).stem for one in mine]
-    if is_language(stem) or any(map(is_language, stems)):
-        return is_language(stem) and all(map(is_language, stems))
-    if text.format in ("lines", "list"):
+    if group.in_languages or text.format in ("lines", "list"):
         return False  # their names are whatever they are about
     return _in_common(tops(group.texts[-1]), tops(text))
 
 
-def _is_one(group: Group, text: TextFile, kind: tuple[str, str, str], stem: str, names: list[str]) -> bool:
+def _is_one(group: Group, text: TextFile, kind: tuple[str, str, str], names: list[str]) -> bool:
     """Is a text of another pack one of a group's, under another name?"""
     other = group.first
-    if other.pack == text.pack:
+    if other.pack == text.pack or group.in_languages:
         return False
     path = _masked(other.name, names[other.pack])
     if (str(PurePosixPath(path).parent), PurePosixPath(path).suffix, other.format) != kind:
         return False
-    other_stem = PurePosixPath(path).stem
-    if is_language(stem) or is_language(other_stem):
-        return is_language(stem) and is_language(other_stem)
     if not group.several and text.format in ("lines", "list"):
         return False
     return _in_common(tops(other), tops(text))

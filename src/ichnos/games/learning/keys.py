@@ -11,10 +11,11 @@ from pathlib import PurePosixPath
 from ichnos.documents.tree import LISTED, Node
 from ichnos.games.learning import lexicon
 from ichnos.games.learning.evidence import Pack, Reference, References, TextFile
-from ichnos.games.learning.grouping import Group, is_language
+from ichnos.games.learning.grouping import Group
 
 _COVERED = 0.8  # of the files that a definition names: for so many there must be a key
 _LONGEST = 120  # letters of a key
+_WIDEST = 80  # things in one entry: what has more is a list of entries
 
 # Where a text stands, as seen from the thing that it names: what it is ("label", "value" or "path"), and which.
 Spot = tuple[str, str]
@@ -71,22 +72,33 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
                 if ways:
                     file = _most_likely(ways)
                     result.append(Anchor(text, chain, file, [way for name, way in ways if name == file]))
-    return [one for one in result if not _is_only_like(one, result)]
+    together: dict[Node, list[Anchor]] = defaultdict(list)  # by what they stand in
+    for one in result:
+        together[one.chain[-2] if len(one.chain) > 1 else one.node].append(one)
+    for near in together.values():
+        near[:] = [one for one in near if not any(_is_only_like(one, other) for other in near)]
+        near[:] = [one for one in near if not any(_is_said_twice(one, other) for other in near)]
+    kept = {one for near in together.values() for one in near}
+    return [one for one in result if one in kept]
 
 
-def _is_only_like(anchor: Anchor, all_of: list[Anchor]) -> bool:
+def _is_only_like(anchor: Anchor, other: Anchor) -> bool:
     """Is it a bare name that a file happens to be called by, where that file is named in full beside it?"""
-    value = str(anchor.node.value)
+    value, full = str(anchor.node.value), str(other.node.value)
     if "/" in value or "\\" in value or not any(way.converters[:1] == ("no-extension",) for way in anchor.ways):
         return False
-    near = anchor.chain[-2:-1]
-    return any(
-        other is not anchor
-        and other.file == anchor.file
-        and other.chain[-2:-1] == near
-        and len(str(other.node.value)) > len(value)
-        for other in all_of
-    )
+    return other is not anchor and other.file == anchor.file and len(full) > len(value)
+
+
+def _is_said_twice(anchor: Anchor, other: Anchor) -> bool:
+    """Does the same stand beside it under a name that speaks more of a file? Then this may be the key."""
+    if other is anchor or other.node.value != anchor.node.value:
+        return False
+    mine, its = (set(lexicon.words(one.node.label or "")) for one in (anchor, other))
+    files, keys = ([bool(words & set(known)) for words in (mine, its)] for known in (lexicon.FILE, lexicon.KEY))
+    if files != [False, False] and files[0] != files[1]:
+        return files[1]
+    return keys == [True, False] or (keys[0] == keys[1] and anchor.node.start < other.node.start)
 
 
 def _most_likely(ways: list[tuple[str, Reference]]) -> str:
@@ -129,6 +141,8 @@ def beside(node: Node, way: Collection[Node] = (), depth: int = 3) -> Iterator[t
 
 
 def _values(node: Node, way: Collection[Node], path: str, depth: int) -> Iterator[tuple[Spot, str]]:
+    if len(node.children) > _WIDEST:
+        return
     labels = Counter(child.label for child in node.children)
     for index, child in enumerate(node.children):
         if child in way and not is_inner(child):
@@ -168,7 +182,7 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
             for spot, value in beside(node, way):
                 seen[depth, spot].setdefault(number, (node, value))
         stem = PurePosixPath(anchor.text.name).stem
-        if named.group.several and not is_language(stem):
+        if named.group.several and not named.group.in_languages:
             seen[0, ("path", "")][number] = (anchor.text, stem)
     tried = (_scored(named, depth, where, found, elsewhere) for (depth, where), found in seen.items())
     scored = [one for one in tried if one is not None]

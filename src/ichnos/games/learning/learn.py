@@ -82,7 +82,8 @@ def learn(
     Raises:
         IchnosError: there is nothing to learn from, and why.
     """
-    return _Learning(paths, installation, name, dict(answers or {}), on_progress).draft()
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") if name else None
+    return _Learning(paths, installation, plain, dict(answers or {}), on_progress).draft()
 
 
 class _Learning:
@@ -192,7 +193,7 @@ class _Learning:
                 own = {anchor.chain[one.spot.depth] for anchor in one.anchors}
                 parents = {anchor.chain[one.spot.depth - 1] for anchor in one.anchors}
                 skip = {node for parent in parents for node in parent.children if node not in own}
-            anchors = {anchor.node for anchor in one.anchors}
+            anchors = {anchor.node: anchor.key for anchor in one.anchors}
             shape = shapes.shape_of(one.group.texts, Lore(self.known.keys), anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
             if one.known:
@@ -205,6 +206,9 @@ class _Learning:
                 text, taken = f"{len(strangers)} entries name files that are not in the pack", "the game's own file"
                 why = "those entries are taken for the game's, with the pack's among them"
                 made.doubts.append(Doubt(f"merged {name}", name, text, taken, why, LIKELY, (), 2))
+            if strangers and not merged:
+                shown = ", ".join(list(dict.fromkeys(strangers.values()))[:3])
+                self.told.append(f"{one.group.first.name}: entries that name no file of the pack, such as {shown}")
             found.append(made)
         return found
 
@@ -235,7 +239,7 @@ class _Learning:
         found = []
         for group in self.groups:
             if group not in done:
-                shape = shapes.shape_of(group.texts, Lore(self.known.keys, names), set())
+                shape = shapes.shape_of(group.texts, Lore(self.known.keys, names), {})
                 made = Decisions(group, shape, group.first.name)
                 found.append(OtherRoles(made, self.known, self.pictures).decide())
         return found

@@ -10,7 +10,7 @@ from ichnos.games.profiles.vocabulary import ENTRY, PACK, PART, PROP, SCHEDULE, 
 # Of each hole: the words that a label for it has, the surer first.
 WORDS: Mapping[str, Mapping[str, Sequence[str]]] = {
     SOUND: {
-        "volume": ("volume", "loudness", "loud", "gain", "level", "strength", "amplitude", "db", "decibel"),
+        "volume": ("volume", "vol", "loudness", "loud", "gain", "level", "strength", "amplitude", "db", "decibel"),
         "pitch": ("pitch", "tuning"),
         "near": ("near", "nearest", "min", "inner", "closest", "from"),
         "far": ("far", "farthest", "max", "outer", "range", "radius", "reach", "to"),
@@ -26,7 +26,7 @@ WORDS: Mapping[str, Mapping[str, Sequence[str]]] = {
     },
     TAKE: {
         "weight": ("weight", "odds", "chance", "share", "times", "probability", "likelihood", "frequency"),
-        "take.volume": ("volume", "loudness", "loud", "gain", "level", "strength"),
+        "take.volume": ("volume", "vol", "loudness", "loud", "gain", "level", "strength"),
         "take.pitch": ("pitch", "tuning"),
         "take.stream": ("stream", "streamed", "streaming"),
     },
@@ -72,6 +72,7 @@ WORDS: Mapping[str, Mapping[str, Sequence[str]]] = {
     },
 }  # fmt: skip
 
+FILE = ("file", "path", "src", "source", "wav", "wave", "clip", "ogg", "audio", "asset", "sample")
 KEY = ("key", "id", "ident", "code", "name", "word", "sound", "call", "voice", "symbol", "is", "tag", "cue")
 
 # Words for yes and for no that go together.

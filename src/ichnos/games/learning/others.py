@@ -43,13 +43,13 @@ class OtherRoles:
         self.settled = {one for unit in made.scopes for one in unit.walk()}
         self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
         self.by_stem = [PurePosixPath(text.name).stem for text in group.texts]
-        self.in_language = all(map(is_language, self.by_stem)) and bool(self.by_stem)
+        self.in_language = group.in_languages is not None
 
     def decide(self) -> Decisions:
         made = self.made
         mentions = self.mentions()
-        if self.in_language and not made.has_files:
-            made.path = in_path(made.path, self.by_stem[0], "@language@")
+        if made.group.in_languages and "language" not in made.says:
+            made.path = made.group.in_languages
             made.says.add("language")
         for unit in self.units(mentions):
             self.decide_one([unit], mentions)

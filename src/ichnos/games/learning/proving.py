@@ -24,13 +24,14 @@ from ichnos.games.profiles.vocabulary import PACK
 
 @dataclass
 class Proof:
-    """How many values packs have in their documents, and which do not come back; the same of sound files.
+    """How many values packs have in their documents, and which do not come back, or come too; the same of sounds.
 
     ``unread``: documents of packs that the draft does not speak of, with how many values they have.
     """
 
     values: int = 0
     lost: list[Said] = field(default_factory=list)
+    added: list[Said] = field(default_factory=list)  # what no pack says, and would be there
     sounds: int = 0
     misplaced: list[str] = field(default_factory=list)  # no definition leads to them
     faults: list[str] = field(default_factory=list)
@@ -52,7 +53,7 @@ def prove(profile: Profile, packs: list[Pack]) -> Proof:
 
 def _one(profile: Profile, pack: Pack, proof: Proof) -> None:
     reading = read_pack(profile, pack.files)
-    proof.faults += [str(error) for error in reading.broken]
+    proof.faults += [str(error) for error in (*pack.broken, *reading.broken)]
     proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
     filled = dict(_filled(profile, pack, proof))
     for text in pack.texts:
@@ -72,7 +73,9 @@ def _one(profile: Profile, pack: Pack, proof: Proof) -> None:
             proof.lost += said
             continue
         document = parse(again, text.name, exemplar.document.format, profile.document_rules(exemplar).encoding)
-        proof.lost += not_again(said, values(document))
+        again_said = list(values(document))
+        proof.lost += not_again(said, again_said)
+        proof.added += not_again(again_said, said)
     there = SoundFiles(list(pack.sounds))
     named = {there.file_of(file) for sound in reading.definitions.sounds for file, _, _ in sound.files()}
     proof.sounds += len(pack.sounds)

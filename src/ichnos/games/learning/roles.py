@@ -20,7 +20,7 @@ from ichnos.games.learning.decisions import (
     line_of,
     texts_of,
 )
-from ichnos.games.learning.evidence import Reference
+from ichnos.games.learning.evidence import Reference, TextFile
 from ichnos.games.learning.grouping import is_language
 from ichnos.games.learning.keys import Anchor, KeySpot, Named, described
 from ichnos.games.learning.placing import place_all
@@ -44,6 +44,7 @@ class DefinitionRoles:
             self.units[anchor.chain[named.spot.depth if named.spot else 0]] = anchor.key
         self.unit_shapes = list(dict.fromkeys(self.by_node[node] for node in self.units))
         self.taken: set[str] = set()
+        self._entries: dict[Shape, dict[Node, Node]] = {}
 
     def decide(self) -> Decisions:
         made = self.made
@@ -52,12 +53,19 @@ class DefinitionRoles:
         if self.spot.spot[0] == "path":
             made.path = in_path(made.path, self.named.anchors[0].key, "@key@")
             made.says.add("key")
+        elif made.group.in_languages:
+            made.path = made.group.in_languages
+            made.says.add("language")
+        elif made.group.several:
+            made.path = in_path(made.path, PurePosixPath(made.path).stem, "@category@")
+            made.says.add("category")
+            self.known.categories.update(PurePosixPath(text.name).stem for text in made.group.texts)
+        made.entry_for_takes = self.rows_for_takes()
         for unit in self.unit_shapes:
             made.scopes[unit] = SOUND
             self.unit(unit)
         around_sounds(made, self.unit_shapes, self.known)
         self.doubt_key()
-        made.entry_for_takes = self.rows_for_takes()
         return made
 
     def doubt_key(self) -> None:
@@ -134,7 +142,22 @@ class DefinitionRoles:
                 made.says.add("language")
                 if one.holds_value and one not in made.holes:
                     made.put(one, "title")
-        place_all(made, SOUND, [one for one in others if one not in made.holes], unit, self.taken, self.known)
+        left = [one for one in others if one not in made.holes]
+        if made.entry_for_takes:
+            of_takes = [one for one in left if self.differs_by_take(one, unit)]
+            place_all(made, TAKE, of_takes, unit, set(), self.known)
+            left = [one for one in left if one not in of_takes]
+        place_all(made, SOUND, left, unit, self.taken, self.known)
+
+    def differs_by_take(self, shape: Shape, unit: Shape) -> bool:
+        """Is a value otherwise in two rows of one key?"""
+        keys = self.keys_of(unit)
+        said: dict[tuple[TextFile, str], str | None] = {}
+        for real in shape.reals:
+            node = self.unit_node(real, unit)
+            if node in keys and said.setdefault((real.text, keys[node]), real.node.value) != real.node.value:
+                return True
+        return False
 
     def says_language(self, shape: Shape) -> bool:
         return shape.holds_value and bool(shape.reals) and all(is_language(text) for text in texts_of(shape))
@@ -241,14 +264,9 @@ class DefinitionRoles:
 
     def unit_node(self, real: Real, unit: Shape) -> Node | None:
         """The entry that a real node lies in."""
-        for candidate in unit.reals:
-            if (
-                candidate.text is real.text
-                and candidate.node.start <= real.node.start
-                and real.node.end <= candidate.node.end
-            ):
-                return candidate.node
-        return None
+        if unit not in self._entries:
+            self._entries[unit] = {below: entry.node for entry in unit.reals for below in entry.node.walk()}
+        return self._entries[unit].get(real.node)
 
     def inside(self, repeating: Shape, scope: str, unit: Shape) -> None:
         made = self.made
@@ -320,6 +338,12 @@ def around_sounds(made: Decisions, units: list[Shape], known: Known) -> None:
             if around.label == LANGUAGE:
                 made.labels[around] = "@language@"
                 made.says.add("language")
+                continue
+            if around.label == ANY and "category" not in made.says:
+                made.labels[around] = "@category@"
+                made.scopes[around] = CATEGORY
+                made.says.add("category")
+                known.categories.update(word for real in around.reals for word in real.said)
                 continue
             scalars = [
                 one

@@ -52,43 +52,44 @@ class Rules:
         self.kinds = sounds.kinds(packs, self.uses) or [KindDraft("", ("WAV", "PCM 16", 44100, 1), list(self.uses))]
         for kind in self.kinds:
             self.paths(kind)
+        self.doubt_by_path()
 
     def paths(self, kind: KindDraft) -> None:
-        takes = [use for use in kind.uses if use.part is None]
-        parts = [use for use in kind.uses if use.part is not None]
-        several = any(use.number > 1 for use in takes)
+        """Where files of a kind go, and how many each sound has."""
+        several = any(use.number > 1 for use in kind.uses if use.part is None)
         kind.several = several
-        kind.parts = tuple(dict.fromkeys(str(use.part) for use in parts))
-        for there, is_part in ((takes, False), (parts, True)):
+        kind.parts = tuple(dict.fromkeys(use.part for use in kind.uses if use.part is not None))
+        first = {(use.pack, use.file): use for use in reversed(kind.uses)}.values()  # a shared file goes by one key
+        for is_part, needed in ((False, "@take.number@" if several else ""), (True, "@part.name@")):
+            there = [use for use in reversed(list(first)) if (use.part is not None) == is_part]
             if not there:
                 continue
             path, apart = sounds.best_template(there, self.name_rules, self.names, several=several)
-            if (
-                path is None
-                or (is_part and "@part.name@" not in path)
-                or (several and not is_part and "@take.number@" not in path)
-            ):
+            if path is None or needed not in path:
                 path = sounds.own_path(there, self.names, several=several, parts=is_part)
-                self.doubt(
-                    "files" + kind.name,
-                    there[0].file,
-                    path,
-                    "the files' names do not come of the keys: new ones get these",
-                    GUESS,
-                    6,
-                )
-            elif apart:
-                self.told.append(
-                    f"{len(apart)} of {len(there)} sound files are named otherwise than {path}, such as {apart[0]}"
-                )
+                why = "the files' names do not come of the keys: new ones get these"
+                if not self.by_path:
+                    self.doubt(f"files {kind.name}", there[0].file, path, why, 6)
+            elif apart and not self.by_path:
+                count = f"{len(apart)} of {len(there)} sound files"
+                self.told.append(f"{count} are named otherwise than {path}, such as {apart[0]}")
             if is_part:
                 kind.part_path = path
             else:
                 kind.take_path = path
                 kind.several = several or "@take.number@" in path
 
-    def doubt(self, name: str, text: str, taken: str, why: str, sure: str, weight: int) -> None:
-        self.doubts.append(Doubt(name, text, text, taken, why, sure, (), weight))
+    def doubt(self, name: str, text: str, taken: str, why: str, weight: int) -> None:
+        self.doubts.append(Doubt(name, text, text, taken, why, GUESS, (), weight))
+
+    def doubt_by_path(self) -> None:
+        """Nothing that is understood names the sound files: is there something that is not?"""
+        texts = [text.name for pack in self.packs for text in pack.texts] + [
+            name for pack in self.packs for name in pack.scripts
+        ]
+        if self.by_path and self.folder is None and texts:
+            why = "nothing that is understood names the sound files"
+            self.doubt("by-path", texts[0], "sounds are replaced by the paths of their files", why, 9)
 
     def profile(self, name: str | None) -> dict[str, bytes]:
         """The files of the draft."""
@@ -155,7 +156,10 @@ class Rules:
             pack.index: combine([one for document in self.readable for one in document.said.get(pack.index, ())])
             for pack in self.packs
         }
+        broken = {error.place.path for pack in self.packs for error in pack.broken if error.place}
         for name in dict.fromkeys(name for pack in self.packs for name in pack.scripts):
+            if any(pack.files.label(name) in broken for pack in self.packs):
+                continue
             texts = {pack.index: pack.scripts[name] for pack in self.packs if name in pack.scripts}
             made = scripts.draft(texts, said, self.name_rules)
             if made is None:
@@ -387,7 +391,8 @@ class Rules:
         for doubt in sorted(doubts, key=lambda one: (-one.weight, one.id)):
             other = f" Or: {', '.join(doubt.others)}." if doubt.others else ""
             text, taken = _one_line(doubt.text), _one_line(doubt.taken)
-            yield f"# - {_one_line(doubt.place)}: {text} is taken for {taken} ({doubt.sure}: {doubt.why}).{other}\n"
+            about = text if doubt.place == doubt.text else f"{_one_line(doubt.place)}: {text}"
+            yield f"# - {about} is taken for {taken} ({doubt.sure}: {doubt.why}).{other}\n"
 
 
 def _one_line(text: str) -> str:

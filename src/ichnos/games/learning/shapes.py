@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import LISTED, Node
@@ -72,11 +72,11 @@ class Lore:
     names: set[str] = field(default_factory=set)  # of anything else that labels are made of: categories, props ...
 
 
-def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: set[Node], skip: Collection[Node] = ()) -> Shape:
+def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node] = ()) -> Shape:
     """The shape of a document, from all the texts that are one.
 
     Args:
-        anchors: nodes that name sound files. skip: nodes that are left out: they are the game's own.
+        anchors: nodes that name sound files, each with its key. skip: nodes that are left out: the game's own.
     """
     return _Builder(lore, anchors, skip).build([Real(text, text.document.root) for text in texts], None, False)
 
@@ -85,9 +85,38 @@ def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: set[Node], skip: Co
 _Class = tuple[str | None, bool, int | None]
 
 
+def _alike(nodes: Sequence[Node], keys: set[str]) -> bool:
+    """Have containers the same in them, all in all, but for the keys?"""
+    inner = [{inmost.label for child in node.children for inmost in (child, *child.children)} - keys for node in nodes]
+    common, every = set.intersection(*inner) - {None}, set.union(*inner) - {None}
+    return 2 * len(common) >= len(every)
+
+
 class _Builder:
-    def __init__(self, lore: Lore, anchors: set[Node], skip: Collection[Node]) -> None:
+    def __init__(self, lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node]) -> None:
         self.lore, self.anchors, self.skip = lore, anchors, skip
+        self._below: dict[Node, frozenset[str]] = {}
+
+    def keys_below(self, node: Node) -> frozenset[str]:
+        """The keys of what is in a node: of the files that are named there, or those that stand there."""
+        if node not in self._below:
+            own = {self.anchors[node]} if node in self.anchors else set()
+            if not self.anchors:
+                own = {text for text in (node.value, node.label) if text in self.lore.keys and text is not None}
+            self._below[node] = frozenset(own).union(*map(self.keys_below, node.children))
+        return self._below[node]
+
+    def is_sorted(self, parent: Node) -> bool:
+        """Are the things in a container alike, each with keys of its own, and called by what their keys share?"""
+        children = [child for child in parent.children if not child.holds_value and self.keys_below(child)]
+        if len(children) < 2 or any(child.label is None or child.label_start < 0 for child in children):
+            return False
+        labels = [child.label for child in children]
+        if len(set(labels)) < len(labels) or any(label in self.lore.keys or " " in (label or "") for label in labels):
+            return False
+        count = sum(len(self.keys_below(child)) for child in children)
+        apart = count == len(frozenset().union(*map(self.keys_below, children)))
+        return apart and len({child.kind for child in children}) == 1 and _alike(children, self.lore.keys)
 
     def build(self, reals: list[Real], label: str | None, several: bool, index: int | None = None) -> Shape:
         shape = Shape(label, reals, several, index)
@@ -98,12 +127,15 @@ class _Builder:
         repeated: set[_Class] = set()
         fixed = self.is_fixed([real.node for real in reals])
         for real in reals:
+            sorted_here = self.is_sorted(real.node)
             before: _Class | None = None
             here: set[_Class] = set()
             for at, child in enumerate(real.node.children):
                 if child in self.skip:
                     continue
                 kind, said = self.kind(real, child, at, fixed)
+                if sorted_here and child.label == kind[0] and self.keys_below(child):
+                    kind, said = (ANY, False, None), (child.label or "",)
                 if kind in here:
                     repeated.add(kind)
                 here.add(kind)
