@@ -19,7 +19,7 @@ from ichnos.games.entries.packs import SoundFiles, definitions_of
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
-from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Known
+from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Known, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.others import OtherRoles
@@ -297,6 +297,19 @@ class _Learning:
                     found.append((pack.index, name or "", sound.key, part.name or "part", sound.category))
         return [use for use in sounds.numbered(found) if use.file]
 
+    def constants(self, made: Decisions) -> list[str]:
+        """Texts that the draft has as they are, in every pack from now on."""
+        if made.merged or made.known or len(self.packs) > 1:
+            return []
+        found = []
+        for shape in made.shape.walk():
+            if shape.holds_value and shape not in made.holes and not shape.several:
+                values = set(texts_of(shape))
+                text = next(iter(values))
+                if len(values) == 1 and re.search(r"[^\W\d]{2}", text) and text not in ("true", "false", "yes", "no"):
+                    found.append(f"{shape.label} = {text}" if shape.label else text)
+        return found
+
     def doubt_constants(self, made: Decisions) -> None:
         """Lists that are the same in every pack from now on: with one pack nobody knows whether they are."""
         holed = {around for one in (*made.holes, *made.labels) for around in one.lineage()}
@@ -313,6 +326,11 @@ class _Learning:
     def tell(self, decisions: list[Decisions]) -> None:
         for made in decisions:
             self.doubt_constants(made)
+            constants = self.constants(made)
+            if constants and (made.holes or made.labels):
+                more = f" and {len(constants) - _SHOWN} more" if len(constants) > _SHOWN else ""
+                shown = ", ".join(constants[:_SHOWN])
+                self.told.append(f"{made.group.first.name}: the same in every pack from now on: {shown}{more}")
             for shape in made.unmapped:
                 real = shape.reals[0]
                 place = real.text.document.text.place(real.node.start)
@@ -339,6 +357,7 @@ def game_folder(packs: list[Pack], game: Files | None) -> str | None:
     return found.most_common(1)[0][0] if found else None
 
 
+_SHOWN = 6
 _STEMS = 200  # of a pack's files: so many are looked for in the game
 
 

@@ -44,6 +44,7 @@ class Rules:
         self.doubts: list[Doubt] = []
         self.by_path = by_path
         self.name = ""
+        self.functions: dict[str, str] = {}  # of the game's, in its scripts
         self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
         if not uses:
             self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
@@ -53,6 +54,11 @@ class Rules:
         for kind in self.kinds:
             self.paths(kind)
         self.doubt_by_path()
+        if self.kinds[0].odd:
+            odd = self.kinds[0].odd
+            told.append(
+                f"{len(odd)} sound files are of another form than the others, such as {odd[0]}; nothing says why"
+            )
 
     def paths(self, kind: KindDraft) -> None:
         """Where files of a kind go, and how many each sound has."""
@@ -167,6 +173,7 @@ class Rules:
                 continue
             found[f"scripts/{name}.j2"] = made.template.encode()
             self.templates[name] = made.region
+            self.functions |= made.functions
         return found
 
     def text(self) -> Iterator[str]:
@@ -190,6 +197,10 @@ class Rules:
         yield from self.documents()
         for name, region in self.templates.items():
             yield f"\n[[script]]\npath = {_quoted(name)}\n" + (f"region = {_quoted(region)}\n" if region else "")
+        if self.functions:
+            yield "\n[play.functions]\n" + "".join(
+                f"{means} = {_quoted(call)}\n" for means, call in self.functions.items()
+            )
         for name, table in {name: table for one in self.readable for name, table in one.made.tables.items()}.items():
             yield f"\n[tables.{name}]\n" + "".join(f"{ours} = {_quoted(theirs)}\n" for ours, theirs in table.items())
         yield from self.comments()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import pairwise
 from pathlib import Path
@@ -13,6 +14,7 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.games.definitions import Definitions, TriggerDefinition
 from ichnos.games.learning import lexicon
+from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import TRIGGER
 from ichnos.games.scripts import region_of, render, script_values
@@ -43,10 +45,14 @@ class Piece:
 
 @dataclass
 class ScriptDraft:
-    """A script's template, and the comment that marks a region in it, where there is one."""
+    """A script's template, and the comment that marks a region in it, where there is one.
+
+    ``triggers``: what the script of each pack waits for.
+    """
 
     template: str
     region: str | None
+    functions: dict[str, str] = field(default_factory=dict)  # what they mean: how the game's are called
     triggers: dict[int, list[TriggerDefinition]] = field(default_factory=dict)  # by pack
 
 
@@ -89,7 +95,7 @@ def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules
     over = "sound in sounds" if simple else "trigger in triggers"
     body = f"{{% for {over} %}}\n{loop}{{% endfor %}}\n"
     template = f"{_raw(heads.pop())}{body}{_raw(tails.pop())}"
-    found = ScriptDraft(template, None)
+    found = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
     for pack, text in texts.items():
         definitions = said.get(pack, Definitions())
         if not simple:
@@ -97,6 +103,46 @@ def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules
             definitions = Definitions(definitions.pack, definitions.sounds, tuple(found.triggers[pack]))
         if _rendered(template, definitions, names) != text:
             return None
+    return found
+
+
+def _much(block: list[Line]) -> int:
+    return sum(len(pieces) for pieces, _ in block)
+
+
+def functions(block: list[Line], holes: dict[str, str]) -> dict[str, str]:
+    """How the game's functions are called that wait for an event and play a sound: as a profile says it."""
+    calls: dict[str, list[str]] = {}
+    name, table = "", False
+    for number, (pieces, rest) in enumerate(block):
+        for at, (before, piece) in enumerate([*((one.before, one) for one in pieces), (rest, None)]):
+            for sign in re.finditer(r"([A-Za-z_][\w.:]*)\(|[{}]|\bfunction\b", before):
+                if "function" in (sign[0], sign[1]):
+                    calls.get(name, []).append("do")
+                elif sign[1]:
+                    name, table = sign[1], False
+                    calls.setdefault(name, [])
+                else:
+                    table = sign[0] == "{"
+                    if name and table:
+                        calls[name].append("{}")
+            if piece is None or not name:
+                continue
+            ours = holes.get(f"{number}/{piece.name or at}", "").rpartition(".")[2]
+            if not table:
+                calls[name].append(ours)
+            elif calls[name] and calls[name][-1].endswith("}"):
+                said = ours if ours == piece.name else f"{ours} = {piece.name}"
+                inside = calls[name][-1][1:-1]
+                calls[name][-1] = f"{{{f'{inside}, ' if inside else ''}{said}}}"
+    found = {}
+    for called, arguments in calls.items():
+        means = "listen" if "do" in arguments else "play" if "key" in arguments else ""
+        text = f"{called}({', '.join(arguments)})"
+        with suppress(ValueError):
+            if means and means not in found:
+                parse_call(means, text)
+                found[means] = text
     return found
 
 

@@ -42,6 +42,7 @@ class KindDraft:
     part_path: str | None = None
     several: bool = False
     parts: tuple[str, ...] = ()
+    odd: list[str] = field(default_factory=list)  # files of another form among them
 
 
 @dataclass
@@ -185,8 +186,14 @@ def kinds(packs: list[Pack], uses: list[Use]) -> list[KindDraft]:
         form = form_of(facts)
         found.setdefault((form, False), KindDraft("", form)).uses.append(use)
     ordered = sorted(found.values(), key=lambda one: (-len({use.key for use in one.uses}), -len(one.uses)))
-    for kind in ordered[1:]:
+    for kind in list(ordered[1:]):
         _name(kind, ordered)
+        folders = {PurePosixPath(use.file).parent for use in kind.uses}
+        first = {PurePosixPath(use.file).parent for use in ordered[0].uses}
+        if not kind.categories and not kind.keys and folders & first:
+            ordered[0].uses += kind.uses  # by chance: nobody could say which sounds are to be so
+            ordered[0].odd += [use.file for use in kind.uses]
+            ordered.remove(kind)
     return ordered
 
 

@@ -203,7 +203,7 @@ class _Adopting:
             found = read_triggers(self.profile, label, made) if made.strip() else []
             if found is None:
                 found = []
-                own = text if script.region is not None else ""
+                own = f"{own}{made.lstrip()}" if script.region is not None else ""
             yield from found
             if own.strip():
                 self.adopted.written[f"{_OWN}/{script.path}"] = own.encode()
