@@ -119,7 +119,10 @@ def literal(shape: Shape) -> str:
 
 def slug(shape: Shape) -> str:
     label = next((one for one in shape.labels if lexicon.words(one)), "value")
-    return "-".join(lexicon.words(label)) + (f"-{shape.index}" if shape.index is not None else "")
+    split = re.sub(r"(?<=[a-z])(?=[A-Z])", "-", label).lower()
+    plain = "-".join(re.findall(r"[a-z0-9]+", split))
+    plain = plain if plain[:1].isalpha() else f"value-{plain}"
+    return plain + (f"-{shape.index}" if shape.index is not None else "")
 
 
 def line_of(text: TextFile, node: Node) -> str:

@@ -18,6 +18,7 @@ from ichnos.documents.tree import Document, Node
 from ichnos.documents.xml import Xml
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
+from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
 
 _SOUNDS = (".ogg", ".wav", ".flac", ".opus", ".mp3", ".aif", ".aiff", ".oga")
@@ -77,7 +78,8 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
     packs = []
     for index, path in enumerate(paths):
         files = files_at(path)
-        names = [name for name in files.names() if not name.endswith("/")]
+        every = [name for name in files.names() if not name.endswith("/")]
+        names = [name for name in every if is_plain(name) and not any(map(windows_refuses, name.split("/")))]
         if len(names) > _MOST:
             what = f"there are {len(names):,} files here, and a pack has no more than {_MOST:,}"
             raise IchnosError(what, place=Place(str(path)), cure="give the pack's own folder")
@@ -89,6 +91,11 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
             files, archive, called = Inside(files, top), False, top  # a folder, sent as an archive
             names = [name[len(top) + 1 :] for name in names]
         pack = Pack(index, path, called, archive, files)
+        pack.broken += [
+            IchnosError("no system takes such a name for a file", place=Place(f"{path}/{name}"))
+            for name in every
+            if not is_plain(name) or any(map(windows_refuses, name.split("/")))
+        ]
         _sort(pack, names, on_progress)
         if not pack.sounds:
             what = "there is no sound in this" if names else "this is empty"

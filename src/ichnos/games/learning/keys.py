@@ -15,7 +15,7 @@ from ichnos.games.learning.grouping import Group
 
 _COVERED = 0.8  # of the files that a definition names: for so many there must be a key
 _LONGEST = 120  # letters of a key
-_WIDEST = 80  # things in one entry: what has more is a list of entries
+_WIDEST = 300  # things in one entry: what has more is a list of entries
 
 # Where a text stands, as seen from the thing that it names: what it is ("label", "value" or "path"), and which.
 Spot = tuple[str, str]
@@ -98,7 +98,11 @@ def _is_said_twice(anchor: Anchor, other: Anchor) -> bool:
     files, keys = ([bool(words & set(known)) for words in (mine, its)] for known in (lexicon.FILE, lexicon.KEY))
     if files != [False, False] and files[0] != files[1]:
         return files[1]
-    return keys == [True, False] or (keys[0] == keys[1] and anchor.node.start < other.node.start)
+    if keys[0] != keys[1]:
+        return keys[0]
+    around = anchor.chain[-2] if len(anchor.chain) > 2 else None  # the root holds entries, and is none itself
+    is_entry = around is not None and (around.label is None or is_inner(around))
+    return is_entry and anchor.node.start < other.node.start
 
 
 def _most_likely(ways: list[tuple[str, Reference]]) -> str:
@@ -181,6 +185,9 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
                 continue
             for spot, value in beside(node, way):
                 seen[depth, spot].setdefault(number, (node, value))
+        own = anchor.node
+        if own.label is not None and own.label_start >= 0 and not set(lexicon.words(own.label)) & set(lexicon.FILE):
+            seen[len(anchor.chain) - 1, _OWN][number] = (own, own.label)
         stem = PurePosixPath(anchor.text.name).stem
         if named.group.several and not named.group.in_languages:
             seen[0, ("path", "")][number] = (anchor.text, stem)
@@ -200,6 +207,8 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
 def described(spot: KeySpot) -> str:
     """Where keys stand, in a few words."""
     kind, name = spot.spot
+    if spot.spot == _OWN:
+        return "what the file stands under"
     if kind == "path":
         return "the file's name"
     if kind == "label":
@@ -234,6 +243,8 @@ def _scored(
     distinct = len(set(texts))
     if distinct == 1 and len({anchor.file for anchor in named.anchors}) > _FEW and spot[0] != "path":
         return None
+    if spot == _OWN and (distinct < len(found) or (distinct == 1 and not _is_in(texts[0], files[next(iter(found))]))):
+        return None
     related = sum(_is_in(text, files[number]) for number, (_, text) in found.items()) / len(found)
     there = sum(elsewhere[text] > 1 for text in set(texts)) / distinct
     last = spot[1].rpartition("/")[2]
@@ -247,7 +258,8 @@ def _scored(
     return KeySpot(depth, spot, score, related)
 
 
-_FEW = 4
+_FEW = 4  # files: of so many one key may have all
+_OWN: Spot = ("label", "own")  # what a file's own place is called
 
 
 def _is_in(text: str, file: str) -> bool:

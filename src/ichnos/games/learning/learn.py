@@ -12,6 +12,7 @@ from ichnos.documents.formats import named, parse
 from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError
 from ichnos.files import disk
+from ichnos.files.paths import is_plain
 from ichnos.files.sources import Files, files_at
 from ichnos.files.writing import fresh_folder
 from ichnos.games.definitions import Definitions, combine
@@ -49,6 +50,7 @@ class Draft:
         """Write the profile, whole or not at all. Raises IchnosError where that fails."""
         with fresh_folder(to) as beside:
             for path, data in self.files.items():
+                assert is_plain(path), path  # whatever the packs hold
                 disk.make_folder((beside / path).parent)
                 disk.write(beside / path, data)
 
@@ -240,7 +242,7 @@ class _Learning:
         for group in self.groups:
             if group not in done:
                 shape = shapes.shape_of(group.texts, Lore(self.known.keys, names), {})
-                made = Decisions(group, shape, group.first.name)
+                made = Decisions(group, shape, group.first.name.replace("@", "@@"))
                 found.append(OtherRoles(made, self.known, self.pictures).decide())
         return found
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from itertools import count
 
 from ichnos.games.learning import lexicon
 from ichnos.games.learning.decisions import (
@@ -67,10 +68,10 @@ class Hole:
         """What stands there where nobody has said anything: what most have, or what says nothing."""
         if len(self.values) < self.instances:
             return None  # it may be missing
-        count = Counter(self.values)
-        most, times = count.most_common(1)[0]
+        tally = Counter(self.values)
+        most, times = tally.most_common(1)[0]
         neutral = self._neutral()
-        stands = next((value for value in count if neutral is not None and self._read(value) == neutral), None)
+        stands = next((value for value in tally if neutral is not None and self._read(value) == neutral), None)
         if stands is not None:
             return stands
         if self.kind == "yes-no":
@@ -231,9 +232,8 @@ def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | 
     if made.merged:
         return  # the game's own entries have it, and keep it
     if scope in _FIELDS:
-        name = f"{_FIELDS[scope]}.{slug(shape)}"
-        while name in made.says:
-            name += "-2"
+        plain = f"{_FIELDS[scope]}.{slug(shape)}"
+        name = next(one for one in (plain, *(f"{plain}-{number}" for number in count(2))) if one not in made.says)
         made.put(shape, name, _field_more(shape, values))
         shown, others = ", ".join(list(dict.fromkeys(values))[:3]), sorted(fitting(scope, values))
         made.doubt(shape, shown, name, "it is not known what it means: a free field", LIKELY, others)
@@ -247,15 +247,15 @@ _FADES = ("fade", "drift", "fading", "out")
 
 def _deeds(made: Decisions, shape: Shape, values: Sequence[str]) -> None:
     """What triggers do, in the game's own words: most of them play."""
-    count = Counter(values)
-    play = next((word for word in count if word == "play"), count.most_common(1)[0][0])
+    tally = Counter(values)
+    play = next((word for word in tally if word == "play"), tally.most_common(1)[0][0])
     table = {"play": play}
-    for word in count:
+    for word in tally:
         known = set(lexicon.words(word))
         ours = "fade-out" if known & set(_FADES) else "stop" if known & set(_STOPS) else ""
         if word != play and ours and ours not in table:
             table[ours] = word
-    if set(table.values()) != set(count):
+    if set(table.values()) != set(tally):
         made.unmapped.append(shape)
         return
     if len(table) == 1 and play != "play":

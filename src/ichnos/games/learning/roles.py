@@ -35,7 +35,7 @@ class DefinitionRoles:
 
     def __init__(self, named: Named, shape: Shape, known: Known, *, merged: bool) -> None:
         self.named, self.known = named, known
-        path = named.group.first.name
+        path = named.group.first.name.replace("@", "@@")
         self.made = Decisions(named.group, shape, path, named=named, has_files=True, merged=merged)
         self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
         self.spot: KeySpot | None = named.spot
@@ -315,7 +315,7 @@ def _with_key(unit: Shape, at: str) -> str | None:
     label = unit.label or ""
     if KEY in label:
         return label.replace(KEY, "@key@")
-    if at == "":
+    if at in ("", "own"):
         return "@key@"
     tokens = label.split(" ")
     tokens[int(at)] = "@key@"

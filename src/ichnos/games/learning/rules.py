@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import tomlkit
 
 from ichnos.documents.formats import format_of
+from ichnos.files.paths import plain
 from ichnos.games.definitions import combine
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Known
@@ -407,7 +408,7 @@ class Rules:
 
 
 def _one_line(text: str) -> str:
-    return " ".join(text.split())[:120]
+    return plain(" ".join(text.split())[:120])
 
 
 def _quoted(text: str) -> str:

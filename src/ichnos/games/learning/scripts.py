@@ -21,6 +21,7 @@ from ichnos.games.scripts import region_of, render, script_values
 
 _VALUE = re.compile(r'"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|(?<![\w.])-?\d+(?:\.\d+)?(?![\w.])|\b(?:true|false)\b')
 _FIELD = re.compile(r"(,?\s*)(\w+)(\s*=\s*)$")
+_JINJA = ("{{", "{%", "{#")
 _COMMENTS = ("--", "#", "//", ";")
 
 
@@ -77,6 +78,8 @@ def draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules)
 
 def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules) -> ScriptDraft | None:
     keys = {pack: [sound.key for sound in one.sounds] for pack, one in said.items()}
+    if any(sign in text for text in texts.values() for sign in _JINJA):
+        return None  # it would be taken for the template's own
     taken_apart = {pack: _blocks(text, set(keys.get(pack, ()))) for pack, text in texts.items()}
     if not all(taken_apart.values()):
         return None
@@ -94,7 +97,7 @@ def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules
     loop, holes = made
     over = "sound in sounds" if simple else "trigger in triggers"
     body = f"{{% for {over} %}}\n{loop}{{% endfor %}}\n"
-    template = f"{_raw(heads.pop())}{body}{_raw(tails.pop())}"
+    template = f"{heads.pop()}{body}{tails.pop()}"
     found = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
     for pack, text in texts.items():
         definitions = said.get(pack, Definitions())
@@ -153,12 +156,6 @@ def _rendered(template: str, definitions: Definitions, names: NameRules) -> str 
             return render(Path(aside), "script.j2", script_values(definitions, names))
         except IchnosError:
             return None
-
-
-def _raw(text: str) -> str:
-    if not text:
-        return ""
-    return f"{{% raw %}}\n{text}{{% endraw %}}\n" if "{{" in text or "{%" in text or "{#" in text else text
 
 
 def _blocks(text: str, keys: set[str]) -> tuple[str, list[list[Line]], str] | None:

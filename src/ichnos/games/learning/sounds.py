@@ -170,6 +170,7 @@ def own_path(uses: list[Use], names: list[str], *, several: bool, parts: bool) -
     own = names[uses[0].pack]
     if own and own in folder.split("/"):
         folder = "/".join("@pack.name@" if piece == own else piece for piece in folder.split("/"))
+    folder = "/".join(piece if piece == "@pack.name@" else piece.replace("@", "@@") for piece in folder.split("/"))
     suffix = Counter(PurePosixPath(use.file).suffix for use in uses).most_common(1)[0][0]
     last = "@key@" if "@pack.name@" in folder else "@pack.name@-@key@"
     more = "-@part.name@" if parts else "-@take.number@" if several else ""
