@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from itertools import count
+from itertools import chain, count
 
 from ichnos.games.learning import lexicon
 from ichnos.games.learning.decisions import (
@@ -233,7 +233,7 @@ def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | 
         return  # the game's own entries have it, and keep it
     if scope in _FIELDS:
         plain = f"{_FIELDS[scope]}.{slug(shape)}"
-        name = next(one for one in (plain, *(f"{plain}-{number}" for number in count(2))) if one not in made.says)
+        name = next(one for one in chain([plain], (f"{plain}-{at}" for at in count(2))) if one not in made.says)
         made.put(shape, name, _field_more(shape, values))
         shown, others = ", ".join(list(dict.fromkeys(values))[:3]), sorted(fitting(scope, values))
         made.doubt(shape, shown, name, "it is not known what it means: a free field", LIKELY, others)
