@@ -119,7 +119,7 @@ GAMES = (
     Game("ombervale", ("1.8", "1.7"), "/", ids=("load", "seal"), says=("volume", "near", "far", "loop"), more=(music, triggers)),
     Game("open-pack", ("2", "2"), says=("volume", "loop", "positional"), titles=True, more=(triggers,)),
     Game(
-        "quillmarsh", ("0.9.4", "0.9.4"), "_", ("bird", "frog"), ids=("tag",), takes=False, weights=False,
+        "quillmarsh", ("0.9.4", "0.9.4"), "_", ("bird", "frog"), takes=False, weights=False,
         says=("volume", "loop", "near", "far"), installed=True,
         replaces=(
             "heron_calls_dawn", "snipe_lands_day", "small_croaks_pool", "old_leaps_moss", "bittern_leaves_dusk",

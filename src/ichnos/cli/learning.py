@@ -68,6 +68,8 @@ def learn(
     if to is None and not dry_run and disk.exists(folder):
         raise UsageError(f"{folder} is there already", cure="choose another folder: --to FOLDER")
     proof, fault = _proved(made)
+    if proof is not None:
+        proof.faults[:0] = made.faults
     if not dry_run:
         made.write(folder)
     for pack in made.packs:

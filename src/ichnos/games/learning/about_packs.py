@@ -157,6 +157,8 @@ class PackRoles:
         """May it be what people read of a pack, and not the same in every pack?"""
         if len(self.known.packs) > 1 and len(values) > 1 and len(set(values)) == 1:
             return False
+        if any('"' in value for value in values):
+            return False  # something has been taken for a value that is more
         return not all(map(is_number, values)) and not set(values) <= {"true", "false", "yes", "no"}
 
     def rank(self, made: Decisions, shape: Shape) -> tuple[int, str] | None:

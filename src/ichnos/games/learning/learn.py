@@ -45,6 +45,7 @@ class Draft:
     doubts: list[Doubt]
     told: list[str]
     packs: list[Pack]
+    faults: list[str] = field(default_factory=list)  # what is known to be wrong of it
 
     def write(self, to: Path) -> None:
         """Write the profile, whole or not at all. Raises IchnosError where that fails."""
@@ -122,7 +123,19 @@ class _Learning:
         doubts = [doubt for one in readable for doubt in one.made.doubts] + found.doubts
         doubts.sort(key=lambda one: (-one.weight, one.id))
         self.tell(decisions)
-        return Draft(found.name, written, doubts, self.told, self.packs)
+        return Draft(found.name, written, doubts, self.told, self.packs, self.not_understood(readable))
+
+    def not_understood(self, readable: list[Readable]) -> list[str]:
+        """Texts that hold the names of sound files, and of which the draft has nothing that names any."""
+        done = {text.name for one in readable if one.made.has_files for text in one.made.group.texts}
+        found = []
+        for pack in self.packs:
+            stems = {PurePosixPath(name).name for name in pack.sounds}
+            texts = {text.name: text.document.text.content for text in pack.texts} | pack.scripts
+            for name, content in texts.items():
+                if name not in done and any(stem in content for stem in list(stems)[:_STEMS]):
+                    found.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
+        return found
 
     def in_the_game(self, game: Files) -> list[Named]:
         """The game's own documents that name files as those of the packs are called: packs go by their paths."""

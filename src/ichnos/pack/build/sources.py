@@ -22,6 +22,7 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
         return paths
     pack_file = workspace.pack_file
     paths += [folder / name for name in workspace.files]
+    paths += [folder / pack_file.game / "game.toml"]  # a folder comes before a kept profile, once it is there
     paths += [folder / one.picture for one in pack_file.prop if one.picture]
     paths += [folder / one.file for one in pack_file.file]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
