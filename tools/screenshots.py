@@ -28,7 +28,7 @@ PACK = "storm-watch/build/storm-watch-0.1.0.lampbox"
 # name, folder below the demonstration's, commands typed
 PICTURES: list[tuple[str, str, list[str]]] = [
     ("demo", ".", ["ichnos demo /tmp/ichnos-shot"]),
-    ("help", ".", ["ichnos --help", "ichnos explain take-disguised"]),
+    ("help", ".", ["ichnos --help"]),
     ("start", ".", ["ichnos start gale --game tarnlight --licence CC0-1.0 --title 'A gale'", "cat gale/ichnos.toml"]),
     (
         "assign",
@@ -42,11 +42,16 @@ PICTURES: list[tuple[str, str, list[str]]] = [
     ),
     ("build", "storm-watch", ["ichnos build --dry-run", "ichnos build", "ichnos build | tail -n 2"]),
     (
-        "merge",
-        "marsh",
+        "learn",
+        ".",
         [
-            "ichnos games show quillmarsh",
-            "ichnos build --dry-run",
+            "ichnos build -w storm-watch | tail -n 1",
+            f"ichnos learn {PACK} --to lamps",
+            "cat lamps/tree/lore/voices.json",
+            f"ichnos adopt {PACK} --game lamps --to again",
+            "cd again && ichnos assign shore.gull.calling ../storm-watch/clips/draught.wav --add --weight 2",
+            "ichnos build | tail -n 1",
+            f"ichnos compare ../{PACK} build/storm-watch-0.1.0.lampbox",
         ],
     ),
     (

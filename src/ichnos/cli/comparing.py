@@ -87,7 +87,7 @@ def _print(sides: list[Opened], found: Compared) -> None:
     for place, what in found.not_understood:
         show.say(f"{place}: {what}", lead="not understood:", fg="red", bold=True)
     differ = len({(change.of, change.name) for change in found.changes})
-    verdict = f"{differ} differ, {found.same} are alike" if differ else agreed(found)
+    verdict = f"{differ} differ{'s' if differ == 1 else ''}, {found.same} are alike" if differ else agreed(found)
     show.say(f"{verdict}. {heard(found)}")
     if found.left_out:
         show.say(f"The game has {show.counted(found.left_out, 'other key')}.")
