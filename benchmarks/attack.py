@@ -196,8 +196,14 @@ def packs(root: Path, chance: random.Random) -> Case:
             ["check", "--sarif"],
             ["install", "--to", "../Tarnlight"],
             ["rehearse", "--json", "--pack"],
+            ["learn", "--to", "learned"],
+            ["adopt", "--to", "adopted"],
+            ["compare", f"../{PACK}"],
+            ["games", "check", "../game", "--against"],
         ]
     )
+    if words[0] in ("learn", "games"):
+        return [*words, "../their.lampbox"], lay
     if words[0] == "rehearse":
         return [*words, "../their.lampbox", "--game", "../game"], lay
     return [words[0], "../their.lampbox", "--game", "../game", *words[1:]], lay

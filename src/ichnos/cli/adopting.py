@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from ichnos.pack.adopting.adopt import Adopted
     from ichnos.review.comparing import Compared
 
+_SHOWN = 20  # things that could not be taken over; there may be thousands
+
 
 @app.command(
     short_help="Make a workspace of a finished pack.",
@@ -126,8 +128,10 @@ def _print(made: Adopted, folder: Path, found: Compared | None, fault: IchnosErr
     show.say(f"{verb} {folder / 'ichnos.toml'}: {what}, for {title}.")
     for note in made.notes.told:
         show.say(f"Note: {note}.")
-    for place, lost in made.notes.lost:
+    for place, lost in made.notes.lost[:_SHOWN]:
         show.say(f"{place}: {lost}" if place else lost, lead="not taken over:", fg="yellow", bold=True)
+    if len(made.notes.lost) > _SHOWN:
+        show.say(f"and {len(made.notes.lost) - _SHOWN} more: --json shows all of them.")
     if fault is not None:
         show.say(fault, lead="it does not build yet:", fg="red", bold=True)
         if fault.cure:
@@ -137,3 +141,5 @@ def _print(made: Adopted, folder: Path, found: Compared | None, fault: IchnosErr
         print_changes(found.changes)
     elif found is not None:
         show.say(f"Built again. {agreed(found)}. {heard(found)}")
+    if not written:
+        show.say("Nothing is written, so it was not built again and compared.")

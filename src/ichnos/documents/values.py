@@ -38,11 +38,12 @@ def values(document: Document) -> Iterator[Said]:
 
 
 def _below(document: Document, node: Node, path: tuple[str, ...]) -> Iterator[Said]:
+    labels = Counter(child.label for child in node.children)
     for child in node.children:
         if child.holds_value:
             yield Said(path, child.label, _spelled(child.value), document.text.place(child.start))
         elif child.children:
-            alone = child.label is not None and sum(one.label == child.label for one in node.children) == 1
+            alone = child.label is not None and labels[child.label] == 1
             yield from _below(document, child, (*path, str(child.label) if alone else _name(child)))
         elif child.label is not None:
             yield Said(path, child.label, "", document.text.place(child.start))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 from ichnos.documents.text import Text
+from ichnos.documents.tree import Node
 from ichnos.games.learning.decisions import Decisions
 from ichnos.games.learning.shapes import Real, Shape
 
@@ -26,6 +27,8 @@ class _Writer:
     def __init__(self, made: Decisions) -> None:
         self.made = made
         self._holds: dict[Shape, bool] = {}
+        self._of: dict[Shape, dict[Node, Shape]] = {}
+        self._gaps: dict[Shape, dict[tuple[Shape | None, Shape | None], str]] = {}
 
     def holds(self, shape: Shape) -> bool:
         """Are there holes in it, or below?"""
@@ -34,16 +37,21 @@ class _Writer:
             self._holds[shape] = own or any(map(self.holds, shape.children))
         return self._holds[shape]
 
+    def of(self, shape: Shape) -> dict[Node, Shape]:
+        """The shape of each node in its nodes."""
+        if shape not in self._of:
+            self._of[shape] = {real.node: child for child in shape.children for real in child.reals}
+        return self._of[shape]
+
     def example(self, shape: Shape, first: Shape | None = None, last: Shape | None = None) -> Real:
         """The node of which the text is taken: the one with most in it, and with these at its ends."""
-        below = {child: {real.node for real in child.reals} for child in shape.children}
+        of = self.of(shape)
 
         def worth(real: Real) -> tuple[int, int, int]:
-            children = real.node.children
-            begins = bool(first and children and children[0] in below[first])
-            ends = bool(last and children and children[-1] in below[last])
-            there = sum(any(child in nodes for child in children) for nodes in below.values())
-            return int(begins), int(ends), there
+            children = [of.get(child) for child in real.node.children]
+            begins = bool(first and children and children[0] is first)
+            ends = bool(last and children and children[-1] is last)
+            return int(begins), int(ends), len(set(children) - {None})
 
         return max(shape.reals, key=worth)
 
@@ -70,14 +78,12 @@ class _Writer:
 
     def kept(self, shape: Shape) -> list[Shape]:
         """What of a shape is written: all that has holes, and what stands in the example besides."""
-        example = self.example(shape)
+        there = set(self.example(shape).node.children)
         found = []
         for child in shape.children:
-            there = {real.node for real in child.reals}
             always = len(child.reals) >= _ALWAYS * len(shape.reals)
-            if self.holds(child) or (
-                not child.several and always and any(node in there for node in example.node.children)
-            ):
+            constant = not child.several and always and any(real.node in there for real in child.reals)
+            if self.holds(child) or constant:
                 found.append(child)
         return found
 
@@ -112,22 +118,26 @@ class _Writer:
 
     def between(self, shape: Shape, one: Shape, other: Shape) -> str:
         """What stands between two of its children: where they follow each other, or any two do."""
-        first, second = {real.node for real in one.reals}, {real.node for real in other.reals}
-        alike = ""
+        if shape not in self._gaps:
+            self._gaps[shape] = self.gaps(shape)
+        gaps = self._gaps[shape]
+        found = next((gaps[pair] for pair in ((one, other), (None, other), (None, None)) if pair in gaps), None)
+        if found is not None:
+            return found
+        form = one.reals[0].text.document.format
+        return form.separator(shape.reals[0].node) + form.gap(one.reals[0].node)
+
+    def gaps(self, shape: Shape) -> dict[tuple[Shape | None, Shape | None], str]:
+        """The texts between children that follow each other; under None what stands before one, or between any."""
+        of = self.of(shape)
+        found: dict[tuple[Shape | None, Shape | None], str] = {}
         for real in shape.reals:
-            children, content = real.node.children, real.text.document.text.content
-            for before, after in pairwise(children):
-                gap = content[before.end : after.start]
-                if before in first and after in second:
-                    return gap
-                if not alike or (after in second):
-                    alike = gap
-        if alike:
-            return alike
-        real = one.reals[0]
-        form = real.text.document.format
-        parent = shape.reals[0].node
-        return form.separator(parent) + form.gap(real.node)
+            content = real.text.document.text.content
+            for before, after in pairwise(real.node.children):
+                gap, follows = content[before.end : after.start], of.get(after)
+                for pair in ((of.get(before), follows), (None, follows), (None, None)):
+                    found.setdefault(pair, gap)
+        return found
 
 
 def _raw(text: Text, start: int, end: int) -> str:

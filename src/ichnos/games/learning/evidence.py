@@ -166,7 +166,11 @@ def _read(pack: Pack, name: str) -> None:
     if _READ.match(PurePosixPath(name).stem):
         pack.notes.append(name)
         return
-    text = from_bytes(data, label, encoding).content
+    try:
+        text = from_bytes(data, label, encoding).content
+    except IchnosError as error:
+        pack.broken.append(error)
+        return
     if PurePosixPath(name).suffix.lower() in SCRIPTS:
         pack.scripts[name] = text
         return

@@ -271,6 +271,10 @@ class _Learning:
         if not made.holes and not made.labels:
             return None
         first = made.group.first
+        widest = max(len(shape.children) for shape in made.shape.walk())
+        if widest > _WIDEST:
+            self.told.append(f"{first.name}: {widest:,} different names stand in one place there; it is left out")
+            return None
         try:
             data = drafting.document(made)
             form = named(first.format, first.escapes)
@@ -373,6 +377,7 @@ def game_folder(packs: list[Pack], game: Files | None) -> str | None:
 
 
 _SHOWN = 6
+_WIDEST = 2000  # names in one place: what has more is no document with a few holes
 _STEMS = 200  # of a pack's files: so many are looked for in the game
 
 

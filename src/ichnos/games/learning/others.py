@@ -29,6 +29,7 @@ _TRIGGERS = {
     "where", "cue", "listen", "occasion",
 }  # fmt: skip
 _SCHEDULES = {"schedule", "schedules", "interlude", "interludes", "entry", "entries", "rotation", "apart"}
+_MOST = 40  # lists of things that name keys, in one document
 _KINDS = {"main", "interlude"}
 
 
@@ -51,7 +52,8 @@ class OtherRoles:
         if made.group.in_languages and "language" not in made.says:
             made.path = made.group.in_languages
             made.says.add("language")
-        for unit in self.units(mentions):
+        units = self.units(mentions)
+        for unit in units if len(units) <= _MOST else ():  # no document has so many lists: its names are keys by chance
             self.decide_one([unit], mentions)
         return made
 

@@ -10,6 +10,8 @@ from ichnos.documents.tree import LISTED, Node
 from ichnos.games.learning.evidence import TextFile
 from ichnos.games.learning.grouping import is_language
 
+_MANY = 300  # of what is told apart by its place, or has a place of its own among others
+
 # What stands in a label for what differs from one to the next.
 KEY, LANGUAGE, NUMBER, ANY = "\x01", "\x02", "\x03", "\x04"
 
@@ -141,7 +143,8 @@ class _Builder:
                 here.add(kind)
                 if kind not in found:
                     found[kind] = []
-                    order.insert(order.index(before) + 1 if before is not None else 0, kind)
+                    behind = 0 if before is None else order.index(before) + 1 if len(order) <= _MANY else len(order)
+                    order.insert(behind, kind)
                 found[kind].append(Real(real.text, child, said))
                 before = kind
         self.merge(order, found, repeated)
@@ -161,6 +164,8 @@ class _Builder:
         lengths = {len(node.children) for node in nodes}
         children = [child for node in nodes for child in node.children]
         if len(lengths) != 1 or not children or not all(child.holds_value for child in children):
+            return False
+        if max(lengths) > _MANY:
             return False
         named = [child for child in children if child in self.anchors or child.value in self.lore.keys]
         return len(named) < len(children) and lengths != {1}

@@ -50,6 +50,10 @@ class AdoptedSounds:
         self._used: dict[str, str] = {}  # by file: the first key that plays it
         self._left: dict[str, int] = {}  # by document: entries of the game's own
         self._renamed: list[str] = []
+        self._documents: dict[str, list[str]] = {}  # by key: those that it stands in
+        for name, said in opened.reading.by_document.items():
+            for one in said.sounds:
+                self._documents.setdefault(one.key, []).append(name)
         for sound in opened.reading.definitions.sounds:
             self._take_in(sound)
         if self.profile.by_path:
@@ -70,12 +74,13 @@ class AdoptedSounds:
 
     def _is_games_own(self, sound: SoundDefinition) -> bool:
         """Is it an entry of the game's, in the pack's copy of the game's own document?"""
-        reading = self.opened.reading
-        of = next((name for name, said in reading.by_document.items() if sound in said.sounds), None)
-        found = [self.files.file_of(file) for file, _, _ in sound.files()]
-        if any(found) or not reading.merged or (of is not None and of not in reading.merged):
+        documents = self._documents.get(sound.key, ())
+        merged = self.opened.reading.merged
+        if not documents or not merged.issuperset(documents):
             return False
-        self._left[of or ""] = self._left.get(of or "", 0) + 1
+        if any(self.files.file_of(file) for file, _, _ in sound.files()):
+            return False
+        self._left[documents[0]] = self._left.get(documents[0], 0) + 1
         return True
 
     def _take_in(self, sound: SoundDefinition) -> None:
