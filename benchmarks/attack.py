@@ -528,6 +528,7 @@ def _warm(base: Path, here: Path) -> None:
 
     from ichnos.cli.main import main as program
 
+    b"\xfc".decode("cp1252")
     anyascii("ü")  # which loads what nobody in particular may not read where Python lies in somebody's home
     shutil.copytree(base, here, symlinks=True)
     os.chdir(here / WORKSPACE)

@@ -282,6 +282,10 @@ def test_questions_are_asked_and_the_answers_count(tmp_path: Path) -> None:
             {"b.json": '{"s": [{"id": "x", "f": "x.wav"}, {"id": "y", "f": "y.wav"}]}'}, ["x.wav"], 0,
             "entries that name no file of the pack, such as y",
         ),
+        (
+            {"m.json": json.dumps({"s": {"x": "x.wav"}, "all": {f"n{number}": number for number in range(2500)}})},
+            ["x.wav"], 1, "2,500 different names stand in one place there; it is left out",
+        ),
         ({"x.def": 'sound "x" { file "x.wav" gain 0.8 }\n'}, ["x.wav"], 1, "names sound files in a way that is not understood"),
     ],
 )  # fmt: skip

@@ -264,4 +264,4 @@ _OWN: Spot = ("label", "own")  # what a file's own place is called
 
 def _is_in(text: str, file: str) -> bool:
     plain = plainly(text)
-    return len(plain) > 1 and plain in plainly(file)
+    return plain == plainly(PurePosixPath(file).stem) or (len(plain) > 1 and plain in plainly(file))
