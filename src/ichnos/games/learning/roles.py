@@ -86,68 +86,70 @@ class DefinitionRoles:
 
     def rows_for_takes(self) -> bool:
         """Has each take an entry of its own?"""
-        pack_of = (
-            {anchor.chain[self.spot.depth]: anchor.text.pack for anchor in self.named.anchors} if self.spot else {}
-        )
-        counts = Counter((pack_of.get(node), key) for node, key in self.units.items())
-        return self.spot is not None and self.spot.spot[0] != "path" and any(count > 1 for count in counts.values())
+        if self.spot is None or self.spot.spot[0] == "path":
+            return False
+        pack_of = {anchor.chain[self.spot.depth]: anchor.text.pack for anchor in self.named.anchors}
+        counts = Counter((pack_of[node], key) for node, key in self.units.items())
+        return any(count > 1 for count in counts.values())
 
     def unit(self, unit: Shape) -> None:
+        """What stands in the entry of a sound: its files, its key, its texts, and what else is said of it."""
         made = self.made
-        anchored: dict[Shape, list[Anchor]] = {}
-        for anchor in self.named.anchors:
-            shape = self.by_node[anchor.node]
-            if unit in shape.lineage():
-                anchored.setdefault(shape, []).append(anchor)
-        part_shapes = self.parts(unit, anchored)
-        inner: dict[Shape, str] = {}
-        for shape, there in anchored.items():
-            between = [one for one in shape.lineage() if unit in one.lineage() and one is not unit]
-            repeating = next((one for one in reversed(between) if self.repeats(one)), None)
-            scope = PART if shape in part_shapes else TAKE
-            if repeating is not None and part_shapes.get(shape, "") == "":
-                made.scopes[repeating] = scope
-                inner[repeating] = scope
-            name = (
-                f"part.{part_shapes[shape]}.file"
-                if part_shapes.get(shape)
-                else ("part.file" if scope == PART else "file")
-            )
-            made.put(shape, name, str(self.way(shape, there)))
-            if scope == TAKE:
-                several = repeating is not None
-                made.several_takes = several if made.several_takes is None else made.several_takes or several
+        inner = self.files(unit)
         self.key_in(unit)
         for repeating, scope in inner.items():
             self.inside(repeating, scope, unit)
         others = [
             one
-            for one in self.scalars(unit)
-            if not any(around in inner for around in one.lineage()) and one not in made.holes
+            for one in unit.walk()
+            if one.holds_value and one not in made.holes and not any(around in inner for around in one.lineage())
         ]
-        languages = [one for one in unit.walk() if one.label == LANGUAGE or self.says_language(one)]
-        for one in others:
-            if self.says_language(one):
-                made.put(one, "language")
-        titles = [
-            one for one in others if any(around in languages for around in one.lineage()) or self.in_tongue(one, unit)
-        ]
-        for one in titles:
-            if one not in made.holes:
-                made.put(one, "title")
-                self.taken.add("title")
-        for one in languages:
-            if one.label == LANGUAGE:
-                made.labels[one] = "@language@"
-                made.says.add("language")
-                if one.holds_value and one not in made.holes:
-                    made.put(one, "title")
+        self.spoken(unit, others)
         left = [one for one in others if one not in made.holes]
         if made.entry_for_takes:
             of_takes = [one for one in left if self.differs_by_take(one, unit)]
             place_all(made, TAKE, of_takes, unit, set(), self.known)
             left = [one for one in left if one not in of_takes]
         place_all(made, SOUND, left, unit, self.taken, self.known)
+
+    def files(self, unit: Shape) -> dict[Shape, str]:
+        """Punch the files of an entry; gives what repeats for takes and for parts in it."""
+        made = self.made
+        anchored: dict[Shape, list[Anchor]] = {}
+        for anchor in self.named.anchors:
+            shape = self.by_node[anchor.node]
+            if unit in shape.lineage():
+                anchored.setdefault(shape, []).append(anchor)
+        parts = self.parts(unit, anchored)
+        inner: dict[Shape, str] = {}
+        for shape, there in anchored.items():
+            between = list(self.inside_of(shape, unit))
+            repeating = next((one for one in reversed(between) if self.repeats(one)), None)
+            scope, part = (PART, parts[shape]) if shape in parts else (TAKE, "")
+            if repeating is not None and not part:
+                made.scopes[repeating] = inner[repeating] = scope
+            name = f"part.{part}.file" if part else "part.file" if scope == PART else "file"
+            made.put(shape, name, str(self.way(shape, there)))
+            if scope == TAKE:
+                made.several_takes = bool(made.several_takes) or repeating is not None
+        return inner
+
+    def spoken(self, unit: Shape, others: list[Shape]) -> None:
+        """Punch languages, and the titles in them."""
+        made = self.made
+        languages = [one for one in unit.walk() if one.label == LANGUAGE or self.says_language(one)]
+        for one in others:
+            if self.says_language(one):
+                made.put(one, "language")
+        for one in others:
+            inside = any(around in languages for around in one.lineage()) or self.in_tongue(one, unit)
+            if inside and one not in made.holes:
+                made.put(one, "title")
+                self.taken.add("title")
+        for one in languages:
+            if one.label == LANGUAGE:
+                made.labels[one] = "@language@"
+                made.says.add("language")
 
     def differs_by_take(self, shape: Shape, unit: Shape) -> bool:
         """Is a value otherwise in two rows of one key?"""
@@ -211,6 +213,7 @@ class DefinitionRoles:
         return found
 
     def inside_of(self, shape: Shape, unit: Shape) -> Iterator[Shape]:
+        """It, and what is around it in an entry."""
         for one in shape.lineage():
             if one is unit:
                 return
@@ -291,9 +294,6 @@ class DefinitionRoles:
                 why = "it stands beside the file, and nothing says what it is"
                 made.doubt(shape, f"the number {most}", "take.volume", why, GUESS, ("take.pitch", "weight"), 3)
                 return
-
-    def scalars(self, unit: Shape) -> list[Shape]:
-        return [one for one in unit.walk() if one.holds_value]
 
 
 def _part_order(name: str) -> tuple[int, str]:
