@@ -223,7 +223,13 @@ def test_what_is_not_sure_is_said_and_what_is_the_same_too(tmp_path: Path) -> No
     asked = run("learn", pack, "--to", tmp_path / "other", "--ask")
     assert "Nobody is there to answer" in asked.err
     assert run("learn", pack, "--ask", "--json").code == 2
+    (pack / "README.md").write_text("gull.wav is loud")
+    (pack / "credits.md").write_text("gull.wav: Ada")
+    (pack / "notes.json").write_text('[{"note": "gull.wav", "aloud": 3}]')  # no matter what it is called: it is data
     dry = run("learn", pack, "--to", tmp_path / "third", "--dry-run")
+    assert "README.md is for people" in dry.out
+    assert "credits.md is" not in dry.out
+    assert "notes.json" in dry.out
     assert dry.out.startswith("This would write")
     assert not (tmp_path / "third").exists()
 

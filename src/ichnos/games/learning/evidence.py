@@ -24,7 +24,9 @@ from ichnos.files.sources import Files, Inside, files_at
 _SOUNDS = (".ogg", ".wav", ".flac", ".opus", ".mp3", ".aif", ".aiff", ".oga")
 _PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif")
 SCRIPTS = (".lua", ".js", ".py", ".rb", ".gd", ".cs", ".sh", ".bat")
-_READ = re.compile(r"(?i)^(credits?|licen[cs]es?|readme|read me|changes|changelog|copying|notes?)$")
+_READ = re.compile(
+    r"(?i)^(credits?|licen[cs]es?|readme|read me|changes|changelog|copying|notes?)(\.(txt|md|rst|html?))?$"
+)
 _MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"\xef\xbb\xbf", "utf-8"))
 _LARGEST = 24 << 20  # bytes of a text that is looked at
 _MOST = 20_000  # files of a pack
@@ -163,7 +165,7 @@ def _read(pack: Pack, name: str) -> None:
             pack.others.append(name)
         return
     label = pack.files.label(name)
-    if _READ.match(PurePosixPath(name).stem):
+    if _READ.match(PurePosixPath(name).name):
         pack.notes.append(name)
         return
     try:

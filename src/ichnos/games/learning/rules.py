@@ -17,7 +17,7 @@ from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Known
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.sounds import KindDraft, Use
-from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.rules import CreditRules, NameRules
 
 if TYPE_CHECKING:
     from ichnos.games.learning.learn import Readable
@@ -154,7 +154,15 @@ class Rules:
                 found[f"tree/{name}"] = first.files.read(name)
             else:
                 self.told.append(f"{name} is not understood, and left out of the draft")
+        for name in dict.fromkeys(name for pack in self.packs for name in pack.notes):
+            if name != self.credits_path():
+                self.told.append(f"{name} is for people: it is left out of the draft")
         return found
+
+    def credits_path(self) -> str:
+        """Where the packs have their credits; without any, where Ichnos puts them."""
+        found = [name for pack in self.packs for name in pack.notes if PurePosixPath(name).stem.lower() == "credits"]
+        return found[0] if found else CreditRules().path or ""
 
     def scripts(self) -> dict[str, bytes]:
         """The templates of scripts that all packs have."""
@@ -194,6 +202,8 @@ class Rules:
         if self.folder:
             yield f"\n[catalogue]\nfolder = {_quoted(self.folder)}\n"
         yield from self.icon()
+        if self.credits_path() != CreditRules().path:
+            yield f"\n[credits]\npath = {_quoted(self.credits_path())}\n"
         yield from self.packaging()
         yield from self.documents()
         for name, region in self.templates.items():
