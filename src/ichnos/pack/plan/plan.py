@@ -150,7 +150,7 @@ def bad_names(sounds: Iterable[SoundSpec], files: Iterable[PlannedFile] = ()) ->
     """Paths of the pack that no file can have, and two different things under one path."""
     whole, among_takes = Place("ichnos.toml"), "takes of one key need @take.number@ in the profile's sound file"
     apart = f"give one of the two another key; {among_takes}"
-    named = [(file.path, whole, apart) for file in files]
+    named = [(file.path, whole, "leave one of the two out, or give it another path") for file in files]
     for sound in sounds:
         cure = "the game plays this one file for both keys: give them the same clip" if sound.in_place else apart
         named.append((sound.use.path, sound.use.place, cure))
