@@ -152,27 +152,28 @@ def _print(made: Draft, folder: Path, proof: Proof | None, fault: str | None, *,
         about = doubt.text if doubt.place == doubt.text else f"{doubt.place}  {doubt.text}"
         sure = (f"  ({doubt.sure}: {doubt.why})", "dim")
         out.print(Text.assemble(("? ", "yellow"), about, ("  is taken for  ", "dim"), doubt.taken, sure))
-    for note in made.told[:_SHOWN]:
-        show.say(f"Note: {note}.")
-    if len(made.told) > _SHOWN:
-        show.say(f"and {len(made.told) - _SHOWN} more notes: --json shows all of them.")
+    _some([f"Note: {note}." for note in made.told], "notes: --json shows all of them.")
     if fault is not None:
         show.say(fault, lead="the draft is not sound yet:", fg="red", bold=True)
     if proof is None:
         return
     show.say(f"Read through it and built again: of {show.counted(proof.values, 'value')} {_back(proof)}.")
-    for lost in proof.lost[:_SHOWN]:
-        show.say(f"  {lost.place}: {lost}")
-    if len(proof.lost) > _SHOWN:
-        show.say(f"  and {len(proof.lost) - _SHOWN} more")
+    _some([f"  {lost.place}: {lost}" for lost in proof.lost])
     if proof.added:
         show.say(f"{show.counted(len(proof.added), 'value')} would be there that no pack has:")
-    for added in proof.added[:_SHOWN]:
-        show.say(f"  {added.place}: {added}")
-    for what in (*proof.faults, *(f"{name}: no definition leads to it" for name in proof.misplaced))[:_SHOWN]:
-        show.say(f"  {what}")
+    _some([f"  {added.place}: {added}" for added in proof.added])
+    _some(
+        [f"  {what}" for what in (*proof.faults, *(f"{name}: no definition leads to it" for name in proof.misplaced))]
+    )
     if written:
         show.say(f"Next: read {folder / 'game.toml'}, then ichnos games check {folder}")
+
+
+def _some(lines: list[str], more: str = "of them: --json shows all.") -> None:
+    for line in lines[:_SHOWN]:
+        show.say(line)
+    if len(lines) > _SHOWN:
+        show.say(f"  and {len(lines) - _SHOWN} more {more}")
 
 
 def _back(proof: Proof) -> str:
