@@ -518,6 +518,7 @@ def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
 
 def test_watching_builds_again(workspace: Path) -> None:
     log = workspace / "log.txt"
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # tests in the background inherit that it is ignored
     with log.open("w") as out:
         words = [sys.executable, "-u", "-m", "ichnos", "build", "--watch"]
         process = subprocess.Popen(words, cwd=workspace, stdout=out, stderr=subprocess.STDOUT, env={**os.environ})
