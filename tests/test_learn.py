@@ -390,6 +390,7 @@ def test_an_adopted_clip_is_taken_over_until_something_is_done_to_it(workspace: 
     own = tmp_path / "own"
     assert run("adopt", workspace / PACKAGE, "--to", own).code == 0
     assert "game = " in (own / "ichnos.toml").read_text()
+    assert "icon.png, as it is" in run("build", "--dry-run", cwd=own).out
     before = contents(built(own))
     edit(own, 'key = "tower.bell.near"', 'key = "tower.bell.near"\ntreatment = "louder"')
     (own / "ichnos.toml").write_text(
@@ -505,7 +506,10 @@ def test_how_much_of_a_pack_a_profile_understands(tmp_path: Path) -> None:
     assert re.search(r"\d\d(\.\d)? % is understood", found.out)
     for line in ("fen/calls.csv: 18 of 24 values", "not spoken of:", "notes.json"):
         assert line in found.out, found.out
-    harvested = run("games", "check", "tarnlight", "--harvest", lay_game(tmp_path))
+    game = lay_game(tmp_path)
+    elsewhere = run("games", "check", laid.profile, "--harvest", game)
+    assert "None of the profile's documents is there." in elsewhere.out
+    harvested = run("games", "check", "tarnlight", "--harvest", game)
     assert harvested.code == 1
     assert re.search(r"lore/voices\.json: [\d,]+ of [\d,]+ values", harvested.out)
 

@@ -157,6 +157,10 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
     else:
         for name, one in results.items():
             _print_understanding(name, one)
+        if harvest is not None and not results[str(harvest)].documents:
+            folder = found.rules.catalogue.folder
+            where = f"in {folder}/" if folder else "in the folder itself: [catalogue] folder names no other"
+            show.say(f"  None of the profile's documents is there. It looks {where}.")
     if any(one.share < 1 for one in results.values()):
         raise typer.Exit(1)
 

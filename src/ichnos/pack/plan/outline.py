@@ -162,7 +162,8 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
     data = icon.from_picture(path, pack.icon, rules.size, pack.icon_shape)
-    return [PlannedFile(rules.path, f"{pack.icon}, {pack.icon_shape} to a square", data)]
+    made = "as it is" if data == disk.read(path, pack.icon) else f"{pack.icon_shape} to a square"
+    return [PlannedFile(rules.path, f"{pack.icon}, {made}", data)]
 
 
 def _document(
