@@ -369,6 +369,27 @@ def test_comparing_says_values_sounds_and_files(workspace: Path, tmp_path: Path)
     assert ("pack", "") not in {(one["of"], one["name"]) for one in game["changes"]}
 
 
+def test_what_is_said_twice_is_compared_too(tmp_path: Path) -> None:
+    laid = lay(BY_NAME["fenlow"], tmp_path)
+    pack = built(laid.workspaces[0])
+    calls = pack / "fen/calls.csv"
+    rows = calls.read_text().splitlines(keepends=True)
+    other = shutil.copytree(pack, tmp_path / "other")
+    (other / "fen/calls.csv").write_text("".join([*rows, rows[1]]))  # the same once more, then otherwise
+    (tmp_path / "third").mkdir()
+    third = shutil.copytree(pack, tmp_path / "third/pack")
+    (third / "fen/calls.csv").write_text("".join([*rows, rows[1].replace("signals", "house")]))
+    key = rows[1].split(",")[0]
+    for one in (other, third):
+        found = run("compare", pack, one, "--game", laid.profile)
+        assert found.code == 1, found.out
+        assert f"+ sound {key} (2)" in found.out
+    found = run("compare", other, third, "--game", laid.profile)
+    assert f"~ sound {key} (2)" in found.out
+    assert "category: signals  becomes  house" in found.out
+    assert run("compare", other, other, "--game", laid.profile).code == 0
+
+
 def test_the_same_sound_coded_again_and_a_loop_that_moved(tmp_path: Path) -> None:
     laid = lay(BY_NAME["millrace"], tmp_path)
     pack = built(laid.workspaces[0])

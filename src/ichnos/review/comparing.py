@@ -24,6 +24,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.profile import SOUND_SUFFIXES
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX
+from ichnos.review.doubles import kept_apart
 
 ADDED, REMOVED, CHANGED = "added", "removed", "changed"
 _ALIKE = -20.0  # dB: what differs by less is the same sound, coded again
@@ -71,7 +72,7 @@ class _Side:
         suffixes = (*SOUND_SUFFIXES, *([self.own_suffix] if self.own_suffix else []))
         self.names = [name for name in opened.files.names() if name.lower().endswith(suffixes)]
         self.sounds = SoundFiles(self.names)
-        self.definitions: Definitions = opened.reading.definitions
+        self.definitions: Definitions = kept_apart(opened.reading.by_document.values())
 
     def things(self) -> dict[tuple[str, str], Values]:
         """Everything that it says, by what it is and its name."""
