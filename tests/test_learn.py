@@ -105,6 +105,15 @@ def test_two_packs_say_what_differs(tmp_path: Path, name: str) -> None:
             assert _alike(before[one], after[one]), one
 
 
+def test_packs_of_two_games_are_not_one(tmp_path: Path) -> None:
+    packs = [built(lay(BY_NAME[name], tmp_path / name).workspaces[0]) for name in ("fenlow", "millrace")]
+    learned = run("learn", *packs, "--to", "both", cwd=tmp_path)
+    assert learned.code == 1
+    assert "as if they were for different games" in learned.out
+    assert "its name needs the pack.name" in learned.out
+    assert not re.search(r"/ichnos-\w+/", learned.out)  # where it was tried
+
+
 def lay_pack(folder: Path, files: dict[str, str], clips: list[str]) -> Path:
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)

@@ -111,8 +111,10 @@ def _proved(made: Draft) -> tuple[Proof | None, str | None]:
     with disk.throwaway() as aside:
         made.write(aside / made.name)
         try:
-            profile = loading.load(aside / made.name)
-            return proving.prove(profile, made.packs), proving.check(aside / made.name)
+            proof = proving.prove(loading.load(aside / made.name), made.packs)
+            proof.faults = [fault.replace(f"{aside}/", "") for fault in proof.faults]
+            fault = proving.check(aside / made.name)
+            return proof, fault and fault.replace(f"{aside}/", "")
         except IchnosError as error:
             return None, str(error).replace(f"{aside}/", "")
 

@@ -343,6 +343,9 @@ class _Learning:
                 self.told.append(f"{place}: {count} of these would stand in every pack, as nothing says what they are")
 
     def tell(self, decisions: list[Decisions]) -> None:
+        with_texts = {pack.index for pack in self.packs if pack.texts}
+        if len(with_texts) > 1 and all(len({text.pack for text in one.texts}) == 1 for one in self.groups):
+            self.told.insert(0, "no document of one pack is like one of another, as if they were for different games")
         for made in decisions:
             self.doubt_constants(made)
             constants = self.constants(made)
