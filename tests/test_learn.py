@@ -114,6 +114,31 @@ def test_packs_of_two_games_are_not_one(tmp_path: Path) -> None:
     assert not re.search(r"/ichnos-\w+/", learned.out)  # where it was tried
 
 
+def test_a_folder_sent_as_a_zip_and_one_that_is_the_games(tmp_path: Path) -> None:
+    text = (
+        '{"s": [{"is": "gull", "on": "gull.wav", "sort": "bird"}, {"is": "bell", "on": "bell.wav", "sort": "cliff"}]}'
+    )
+    for name in ("tern", "auk"):
+        lay_pack(tmp_path / name / name, {"all.json": text}, ["gull.wav", "bell.wav"])
+        shutil.make_archive(str(tmp_path / name), "zip", tmp_path / name)
+        (tmp_path / "same" / name).mkdir(parents=True)
+        shutil.copytree(tmp_path / name / name, tmp_path / "same" / name / "data")
+        shutil.make_archive(str(tmp_path / "same" / name), "zip", tmp_path / "same" / name)
+    shutil.copy(tmp_path / "tern.zip", tmp_path / "tern.reed")
+    for packs, kind, tree in (
+        (["tern.zip"], "folder", "tree/all.json"),
+        (["tern.zip", "auk.zip"], "folder", "tree/all.json"),
+        (["same/tern.zip", "same/auk.zip"], "archive", "tree/data/all.json"),
+        (["tern.reed"], "archive", "tree/@pack.name@/all.json"),
+    ):
+        learned = run("learn", *packs, "--to", "draft", "--json", cwd=tmp_path)
+        draft = tmp_path / "draft"
+        assert tomllib.loads((draft / "game.toml").read_text())["packaging"]["kind"] == kind, packs
+        assert (draft / tree).is_file(), (packs, [*draft.rglob("*")])
+        assert ("sent as a zip" in learned.out) == (kind == "folder")
+        shutil.rmtree(draft)
+
+
 def lay_pack(folder: Path, files: dict[str, str], clips: list[str]) -> Path:
     for name, text in files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)

@@ -77,9 +77,12 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
     Raises:
         IchnosError: there is nothing at a path, it is no pack, or there is no sound in it.
     """
-    packs = []
-    for index, path in enumerate(paths):
-        files = files_at(path)
+    packs: list[Pack] = []
+    opened = [files_at(path) for path in paths]
+    wrapped = [_folder_in(path, files) for path, files in zip(paths, opened, strict=True)]
+    if len(wrapped) > 1 and len(set(wrapped)) == 1:
+        wrapped = [None] * len(paths)  # the same in all of them is the game's
+    for index, (path, files, top) in enumerate(zip(paths, opened, wrapped, strict=True)):
         every = [name for name in files.names() if not name.endswith("/")]
         names = [name for name in every if is_plain(name) and not any(map(windows_refuses, name.split("/")))]
         if len(names) > _MOST:
@@ -87,11 +90,9 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
             raise IchnosError(what, place=Place(str(path)), cure="give the pack's own folder")
         archive = not disk.is_folder(path)
         called = disk.resolved(path).name
-        tops = {name.partition("/")[0] for name in names}
-        top = next(iter(tops), "")
-        if archive and len(tops) == 1 and all("/" in name for name in names):
-            files, archive, called = Inside(files, top), False, top  # a folder, sent as an archive
-            names = [name[len(top) + 1 :] for name in names]
+        if top is not None:
+            files, archive, called = Inside(files, top), False, top
+            names = [name[len(top) + 1 :] for name in names if name.startswith(f"{top}/")]
         pack = Pack(index, path, called, archive, files)
         pack.broken += [
             IchnosError("no system takes such a name for a file", place=Place(f"{path}/{name}"))
@@ -105,6 +106,14 @@ def gather(paths: list[Path], on_progress: Callable[[str], None]) -> list[Pack]:
             raise IchnosError(f"{what}, so it is no pack that can be learned from", place=Place(str(path)), cure=cure)
         packs.append(pack)
     return packs
+
+
+def _folder_in(path: Path, files: Files) -> str | None:
+    """The one folder that is all of an archive: a pack's folder, sent as a zip."""
+    if disk.is_folder(path) or path.suffix.lower() != ".zip":  # with a suffix of the game's own it is what that reads
+        return None
+    tops = {name.partition("/")[0] for name in files.names()}
+    return tops.pop() if len(tops) == 1 and all("/" in name for name in files.names()) else None
 
 
 def texts_with(files: Files, index: int, stems: list[bytes]) -> Pack:

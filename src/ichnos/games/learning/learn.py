@@ -358,6 +358,11 @@ class _Learning:
                 place = real.text.document.text.place(real.node.start)
                 self.told.append(f"{place}: {shape.label or real.node.value} differs, and there is no hole for it")
         for pack in self.packs:
+            if not pack.archive and not disk.is_folder(pack.path):
+                what = (
+                    f"{pack.path.name}: all of it is in {pack.called}/, so it is taken for that folder, sent as a zip"
+                )
+                self.told.append(what)
             self.told += [f"{error.place}: cannot be read: {error.what}" for error in pack.broken]
 
 
