@@ -403,6 +403,21 @@ def test_comparing_says_values_sounds_and_files(workspace: Path, tmp_path: Path)
     assert ("pack", "") not in {(one["of"], one["name"]) for one in game["changes"]}
 
 
+def test_what_is_not_understood_is_compared_too(workspace: Path, tmp_path: Path) -> None:
+    sides = []
+    for name, echo in (("without", ""), ("three", '"echo": 3, '), ("four", '"echo": 4, ')):
+        with zipfile.ZipFile(workspace / PACKAGE) as archive:
+            archive.extractall(tmp_path / name)
+        voices = tmp_path / name / "lore/voices.json"
+        voices.write_text(voices.read_text().replace('"choir"', f'{echo}"choir"', 1))
+        sides.append(tmp_path / name)
+    without, three, four = sides
+    assert "/echo, which is not understood: nothing  becomes  3" in run("compare", without, three).out
+    changed = run("compare", three, four)
+    assert (changed.code, "/echo, which is not understood: 3  becomes  4" in changed.out) == (1, True), changed.out
+    assert run("compare", three, three).code == 0
+
+
 def test_what_is_said_twice_is_compared_too(tmp_path: Path) -> None:
     laid = lay(BY_NAME["fenlow"], tmp_path)
     pack = built(laid.workspaces[0])

@@ -20,7 +20,7 @@ from ichnos.games.definitions import (
 )
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.profile import Profile
 
 GAME = "the game"  # whose the game's own sounds are
 LUA = ".lua"
@@ -268,9 +268,7 @@ class _Loading:
 
 
 def _sounds(profile: Profile, files: Files) -> list[str]:
-    encoder = profile.rules.own_encoder
-    suffixes = (*SOUND_SUFFIXES, *([encoder.extension] if encoder else []))
-    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in suffixes]
+    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in profile.sound_suffixes]
 
 
 def number(value: Any, otherwise: float = 0.0, least: float = 0.0, most: float = 1e6) -> float:

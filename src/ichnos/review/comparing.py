@@ -21,8 +21,8 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.entries.packs import SoundFiles
+from ichnos.games.entries.understanding import not_understood
 from ichnos.games.opening import Opened
-from ichnos.games.profiles.profile import SOUND_SUFFIXES
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX
 from ichnos.review.doubles import kept_apart
 
@@ -69,8 +69,7 @@ class _Side:
         self.opened = opened
         encoder = opened.profile.rules.own_encoder
         self.own_suffix = encoder.extension if encoder else None
-        suffixes = (*SOUND_SUFFIXES, *([self.own_suffix] if self.own_suffix else []))
-        self.names = [name for name in opened.files.names() if name.lower().endswith(suffixes)]
+        self.names = [name for name in opened.files.names() if name.lower().endswith(opened.profile.sound_suffixes)]
         self.sounds = SoundFiles(self.names)
         self.definitions: Definitions = kept_apart(opened.reading.by_document.values())
 
@@ -121,6 +120,7 @@ class _Side:
         reading = self.opened.reading
         yield from ((error.place or self.opened.files.place, error.what) for error in reading.broken)
         yield from reading.strange
+        yield from reading.differing
 
 
 def _field(name: str) -> str:
@@ -189,6 +189,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
     if before.is_game == after.is_game:
         changes += _loose(one, other, pairs)
         changes += _other_files(one, other)
+        changes += _not_understood(one, other)
     hearing = _Hearing(one, other)
     heard = hearing.differences(pairs, on_progress)
     for change in heard:
@@ -281,6 +282,26 @@ def _other_files(one: _Side, other: _Side) -> Iterator[Change]:
             if differs:
                 sizes = (side.opened.files.size(name) for side in (one, other))
                 yield Change(CHANGED, "file", name, "contents", *(f"{size:,} bytes" for size in sizes))
+
+
+def _not_understood(one: _Side, other: _Side) -> Iterator[Change]:
+    """Values that a profile does not know: nobody knows what they mean, but they are not the same."""
+    first, second = (list(not_understood(side.opened.profile, side.opened.files)) for side in (one, other))
+    documents = {said.place: name for name, said in (*first, *second)}
+    before, after = [said for _, said in first], [said for _, said in second]
+    new: dict[tuple[tuple[str, ...], str | None], list[Said]] = {}
+    for said in not_again(after, before):
+        new.setdefault((said.path, said.label), []).append(said)
+    for said in not_again(before, after):
+        there = new.get((said.path, said.label))
+        yield _unknown(documents[said.place], said, said.value, there.pop(0).value if there else None)
+    yield from (_unknown(documents[said.place], said, None, said.value) for several in new.values() for said in several)
+
+
+def _unknown(document: str, said: Said, before: str | None, after: str | None) -> Change:
+    around = [piece.lstrip("/") for piece in said.path]
+    name = "/".join([*around, *([said.label] if said.label else [])]) or "a value"
+    return Change(CHANGED, "file", document, f"{name}, which is not understood", before, after)
 
 
 class _Hearing:

@@ -14,7 +14,7 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, without_extension
+from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.workspace import Workspace
@@ -76,7 +76,7 @@ class Subject:
     @cached_property
     def sounds(self) -> list[str]:
         """The names of its sound files."""
-        return [name for name in self.names if PurePosixPath(name).suffix.lower() in _sound_suffixes(self.profile)]
+        return [name for name in self.names if PurePosixPath(name).suffix.lower() in self.profile.sound_suffixes]
 
     @cached_property
     def sound_files(self) -> SoundFiles:
@@ -183,8 +183,3 @@ class Subject:
     def label(self, name: str) -> Place:
         """The place of a file of the pack."""
         return Place(self.files.label(name))
-
-
-def _sound_suffixes(profile: Profile) -> tuple[str, ...]:
-    encoder = profile.rules.own_encoder
-    return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES

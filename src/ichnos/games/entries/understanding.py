@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from ichnos.documents.formats import format_of, parse
 from ichnos.documents.tree import Document, Node
+from ichnos.documents.values import Said, values
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.packs import SoundFiles
-from ichnos.games.entries.read import every, read
+from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile
+from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import part_in
 
 _PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".bmp")
@@ -60,7 +62,7 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
     """
     found = Understanding()
     references: set[str] = set()
-    sounds = [name for name in files.names() if name.lower().endswith(_sound_suffixes(profile))]
+    sounds = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
     for name in files.names():
         if name.endswith("/") or name in sounds:
             continue
@@ -87,11 +89,6 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
     return found
 
 
-def _sound_suffixes(profile: Profile) -> tuple[str, ...]:
-    encoder = profile.rules.own_encoder
-    return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
-
-
 def _is_known(profile: Profile, name: str) -> bool:
     """Is it a file that a build writes without a document: a script, the icon, credits, a picture?"""
     rules = profile.rules
@@ -114,6 +111,23 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
     if reading is None:
         one.odd.append((document.text.place(0), "the whole file has another structure than the profile's"))
         return one, set()
+    for part in every(reading.pack):
+        for hole in ("file", "part.file"):
+            if part.values.get(hole) is not None:
+                references.add(str(part.values[hole]))
+        references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
+    matched, constant = _matched(exemplar, reading)
+    for node in every_value:
+        if node in matched:
+            one.known += 1
+        else:
+            always = f" (the profile always writes {constant[node]})" if node in constant else ""
+            one.odd.append((document.text.place(node.start), document.excerpt(node) + always))
+    return one, references
+
+
+def _matched(exemplar: Exemplar, reading: DocumentReading) -> tuple[set[Node], dict[Node, str]]:
+    """The values of a document that the profile understands; and those in whose place it always has another one."""
     matched: set[Node] = set()
     constant: dict[Node, str] = {}
     for part in every(reading.pack):
@@ -124,17 +138,26 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
                 matched.add(real)
             elif real.holds_value:
                 constant[real] = str(pattern.value)
-        for hole in ("file", "part.file"):
-            if part.values.get(hole) is not None:
-                references.add(str(part.values[hole]))
-        references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
-    for node in every_value:
-        if node in matched:
-            one.known += 1
-        else:
-            always = f" (the profile always writes {constant[node]})" if node in constant else ""
-            one.odd.append((document.text.place(node.start), document.excerpt(node) + always))
-    return one, references
+    return matched, constant
+
+
+def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Said]]:
+    """The values in a pack's documents that the profile does not understand, each with the name of its document.
+
+    A document that cannot be read has none.
+    """
+    for name in files.names():
+        exemplar = next((one for one in profile.documents if one.path.match(name) is not None), None)
+        if exemplar is None:
+            continue
+        with suppress(IchnosError):  # which is told where it is read
+            encoding = profile.document_rules(exemplar).encoding
+            document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
+            reading = read(exemplar, document, exemplar.path.match(name))
+            if reading is not None:
+                matched, _ = _matched(exemplar, reading)
+                known = {document.text.place(node.start) for node in matched if node.holds_value}
+                yield from ((name, one) for one in values(document) if one.place not in known)
 
 
 def _values(document: Document) -> Iterator[Node]:

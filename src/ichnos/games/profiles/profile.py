@@ -80,6 +80,12 @@ class Profile:
         return any(kind.replace == "by-path" for kind in self.kinds.values())
 
     @cached_property
+    def sound_suffixes(self) -> tuple[str, ...]:
+        """The extensions of sound files, with that of the game's own encoder."""
+        encoder = self.rules.own_encoder
+        return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
+
+    @cached_property
     def written(self) -> tuple[Exemplar, ...]:
         """The documents that a pack has; the others are the game's own, and only read."""
         return tuple(one for one in self.documents if self.document_rules(one).mode != "known")

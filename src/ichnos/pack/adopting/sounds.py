@@ -17,7 +17,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
+from ichnos.games.profiles.profile import without_extension
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
 from ichnos.games.targets import marking
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
@@ -38,9 +38,7 @@ class AdoptedSounds:
     ) -> None:
         self.opened, self.profile, self.known, self.own = opened, opened.profile, known, own
         self.language, self.notes, self.usual = language, notes, Usual(opened.profile)
-        encoder = self.profile.rules.own_encoder
-        suffixes = (*SOUND_SUFFIXES, *([encoder.extension] if encoder else []))
-        names = [name for name in opened.files.names() if name.lower().endswith(suffixes)]
+        names = [name for name in opened.files.names() if name.lower().endswith(self.profile.sound_suffixes)]
         self.there = [name for name in names if self._can_be_a_file(name)]
         self.files = SoundFiles(self.there)
         self.around = posixpath.commonpath([posixpath.dirname(name) for name in self.there]) if self.there else ""
