@@ -39,6 +39,7 @@ bench: $(READY)
 	$(BIN)/python benchmarks/workspace.py
 	$(BIN)/python benchmarks/placing.py
 	$(BIN)/python benchmarks/rehearsal.py
+	$(BIN)/python benchmarks/listening.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv $(VENV)

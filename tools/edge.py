@@ -24,7 +24,9 @@ HARMLESS = {  # of the modules that are looked at: nothing of them touches a fil
     "os.SEEK_CUR", "os.SEEK_END", "os.SEEK_SET", "os.cpu_count", "os.environ", "os.fsdecode", "os.fsencode",
     "os.getpid", "os.sep", "os.path.normpath", "shutil.copyfileobj", "shutil.get_terminal_size",
 }  # fmt: skip
-OTHERS = {"av.open", "soundfile.SoundFile", "Image.open"}  # given a stream that ``files/`` has opened
+OTHERS = {  # given a stream that ``files/`` has opened, or an address
+    "av.open", "soundfile.SoundFile", "Image.open", "webbrowser.open",
+}  # fmt: skip
 PRINTS = {"print", "typer.echo", "typer.secho", "click.echo"}
 
 

@@ -31,6 +31,7 @@ _SECTIONS = {
         "compare",
         "rehearse",
         "play",
+        "listen",
         "release",
         "status",
     ),

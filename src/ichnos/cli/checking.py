@@ -17,6 +17,7 @@ from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.errors import Place
+    from ichnos.pack.workspace.verdicts import Verdict
     from ichnos.pack.workspace.workspace import Workspace
     from ichnos.review.check import Checked
     from ichnos.review.findings import Finding
@@ -59,6 +60,14 @@ def check(
             help="How much of a large pack is looked at; 1 is 20,000 sounds, 4 GB, 10 hours.",
         ),
     ] = 1.0,
+    verdicts: Annotated[
+        Path | None,
+        typer.Option(
+            metavar="FILE.csv",
+            help="What somebody who listened said, as the listening page exports it.",
+            show_default="verdicts.csv in the workspace, for its own packs",
+        ),
+    ] = None,
     sarif: Annotated[bool, typer.Option("--sarif", help="Print the findings as SARIF 2.1.0, for code hosts.")] = False,
 ) -> None:
     """Read a pack back from disk, decode every sound in it, and report findings.
@@ -79,7 +88,9 @@ def check(
     if not packs:
         packs = [last_built(loaded)]
         warn_if_behind(loaded)
-    context = _context(loaded, game, installation, own=own or _are_own(packs, loaded))
+    context = context_of(loaded, game, installation, packs, own=own)
+    if verdicts is not None:
+        context = replace(context, verdicts=_verdicts(verdicts))
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
     subjects = [Subject(context, opened(context.profile, pack)) for pack in packs]
@@ -214,7 +225,9 @@ def warn_if_behind(loaded: Workspace | None) -> None:
         show.say("The workspace has changed since this was built; what follows is of the old pack.", err=True)
 
 
-def _context(loaded: Workspace | None, game: str | None, installation: Path | None, *, own: bool) -> Context:
+def context_of(
+    loaded: Workspace | None, game: str | None, installation: Path | None, packs: Sequence[Path], *, own: bool
+) -> Context:
     """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
@@ -223,6 +236,7 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
     from ichnos.games.untouched import game_files
     from ichnos.review.subject import Context, of_workspace
 
+    own = own or _are_own(packs, loaded)
     if loaded is not None:
         context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
     elif game is not None:
@@ -235,6 +249,12 @@ def _context(loaded: Workspace | None, game: str | None, installation: Path | No
         theirs = Inside(game_files(installation, context.profile), rules.folder)
         context = replace(context, catalogue=harvest(context.profile, installation), own=theirs)
     return context
+
+
+def _verdicts(path: Path) -> Sequence[Verdict]:
+    from ichnos.pack.workspace import verdicts
+
+    return verdicts.read(disk.read(path), str(path))
 
 
 def _shown(place: Place) -> Place:

@@ -12,6 +12,7 @@ from ichnos.cli import (
     heard,
     keys,
     learning,
+    listening,
     looking,
     looping,
     making,
@@ -27,7 +28,7 @@ from ichnos.cli import (
 from ichnos.cli.app import app
 
 __all__ = [
-    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "looking",
-    "looping", "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing",
+    "adopting", "app", "checking", "comparing", "converting", "demo", "games", "heard", "keys", "learning", "listening",
+    "looking", "looping", "making", "placing", "playing", "rehearsing", "releasing", "sharing", "splitting", "standing",
     "treating",
 ]  # fmt: skip

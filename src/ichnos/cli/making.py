@@ -70,7 +70,11 @@ def by_language(values: list[str] | None) -> dict[str, str]:
 
 @app.command(
     short_help="Say which clips are for a sound key.",
-    epilog=examples("ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3", "ichnos assign --from clips"),
+    epilog=examples(
+        "ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3",
+        "ichnos assign --from clips",
+        "ichnos assign --verdicts ~/Downloads/verdicts.csv",
+    ),
 )
 def assign(
     key: Annotated[str | None, typer.Argument(help="The game's sound key.", metavar="KEY")] = None,
@@ -78,6 +82,12 @@ def assign(
     from_: Annotated[
         Path | None,
         typer.Option("--from", metavar="FOLDER", help="Pair a folder's clips with keys by their names, instead."),
+    ] = None,
+    verdicts: Annotated[
+        Path | None,
+        typer.Option(
+            metavar="FILE.csv", help="Take over what was said on the listening page: keep, redo, notes, for each key."
+        ),
     ] = None,
     add: Annotated[bool, typer.Option("--add", help="The key has takes already: these are further ones.")] = False,
     replace: Annotated[
@@ -100,7 +110,11 @@ def assign(
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
-    """Say which clips are for a sound key; it is written into ichnos.toml."""
+    """Say which clips are for a sound key; it is written into ichnos.toml.
+
+    Verdicts are kept in verdicts.csv in the workspace: check tells what is to be made again, and the listening page
+    shows them.
+    """
     from ichnos.pack.workspace import assignments
     from ichnos.pack.workspace import workspace as workspaces
 
@@ -110,6 +124,12 @@ def assign(
     fields = assignments.as_typed({name: value for name, value in said.items() if value is not None})
     picked = fields.pop("weight", None)
     folder = workspaces.find_folder(workspace)
+    if verdicts is not None:
+        others = (key, clips, from_, title, new, add, replace, *said.values())
+        if any(others):
+            raise UsageError("--verdicts says all by itself", cure="leave out the rest, or --verdicts")
+        _take_verdicts(folder, verdicts, dry_run=dry_run)
+        return
     if from_ is not None:
         if key is not None:
             raise UsageError("--from finds the keys itself", cure="leave out the key and the clips, or --from")
@@ -160,6 +180,26 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
     show.say(
         f"{show.counted(len(done), 'key')} assigned, {len(found.doubtful)} doubtful: nothing is guessed.", err=True
     )
+
+
+def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
+    from ichnos.files import disk
+    from ichnos.pack.workspace import verdicts
+    from ichnos.pack.workspace import workspace as workspaces
+
+    said = verdicts.read(disk.read(table), str(table))
+    with workspaces.lock(folder, show.waiting):
+        loaded = workspaces.load(folder)
+        verdicts.refuse_unknown(said, [sound.key for sound in loaded.pack_file.sound])
+        kept = verdicts.together(verdicts.of_workspace(folder), said)
+        if not dry_run:
+            verdicts.keep(folder, kept)
+    verb = "would write: " if dry_run else ""
+    for one in said:
+        note = f": {one.note}" if one.note else ""
+        show.say(f"{verb}{one.key} {one.verdict or ('has a note' if note else 'has no verdict any more')}{note}")
+    redo = sum(one.verdict == verdicts.REDO for one in kept)
+    show.say(f"{show.counted(len(kept), 'verdict')} in {verdicts.FILE_NAME}, {redo} to redo.", err=True)
 
 
 def _print_plan(prepared: Prepared) -> None:

@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from ichnos.errors import Place
-from ichnos.review import documents, keys, licences, metadata, naming, references, scripts, sounds, waivers
+from ichnos.review import documents, keys, licences, metadata, naming, references, scripts, sounds, verdicts, waivers
 from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
@@ -30,6 +30,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     metadata.versions,
     licences.of_subject,
     references.unused,
+    verdicts.findings,
 )
 
 

@@ -25,6 +25,7 @@ from ichnos.games.entries.understanding import not_understood
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX
 from ichnos.review.doubles import kept_apart
+from ichnos.review.pieces import roles
 
 ADDED, REMOVED, CHANGED = "added", "removed", "changed"
 _ALIKE = -20.0  # dB: what differs by less is the same sound, coded again
@@ -99,12 +100,7 @@ class _Side:
 
     def files_of(self, sound: SoundDefinition) -> dict[str, str | None]:
         """The files of a sound by what they are there for; None where one is not there."""
-        found = {
-            f"take {number}": self.sounds.file_of(take.file) if take.file else None
-            for number, take in enumerate(sound.takes, 1)
-        }
-        named = [(part.name or str(number), part.file) for number, part in enumerate(sound.parts, 1)]
-        return found | {f"part {name}": self.sounds.file_of(file) if file else None for name, file in named}
+        return {role: self.sounds.file_of(file) if file else None for role, file, _ in roles(sound)}
 
     def loose(self) -> set[str]:
         """The sound files that no definition names."""

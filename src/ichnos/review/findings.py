@@ -106,6 +106,9 @@ KINDS = {
         FindingKind("wrong-winner", "another pack's sound is heard", "change the load order, or leave one out"),
         FindingKind("script-error", "the script ends there, and what is behind it does not play", "correct the script"),
         FindingKind("script-stopped", "the game stands still", "see that each loop in the script ends"),
+        FindingKind(
+            "verdict-redo", "it sounds as you heard it", "make it again; the verdict is then over", grave=False
+        ),
         FindingKind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
         FindingKind("id-shared", "two parts with one id break each other", "mint a second id"),
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import PurePosixPath
@@ -16,7 +16,9 @@ from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
+from ichnos.pack.workspace import verdicts
 from ichnos.pack.workspace.pack_file import PackFile
+from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -31,6 +33,7 @@ class Context:
     pack_file: PackFile | None = None
     place: Callable[..., Place] | None = None  # of a field of the pack file
     own: Files | None = None  # the game's own files
+    verdicts: Sequence[Verdict] = ()
 
     @property
     def title(self) -> str:
@@ -49,6 +52,7 @@ def of_workspace(workspace: Workspace) -> Context:
         pack_file,
         workspace.file.place,
         workspace.game_files(),
+        verdicts.of_workspace(workspace.folder),
     )
 
 

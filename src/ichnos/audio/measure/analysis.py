@@ -32,10 +32,11 @@ _AHEAD = 4  # blocks that are decoded before they are measured
 
 @dataclass(frozen=True)
 class Waveform:
-    """The clip's shape for a picture: the lowest and highest sample of each column, per channel."""
+    """The clip's shape for a picture: the lowest and highest sample of each column and its RMS, per channel."""
 
     low: NDArray[np.float32]  # shape (columns, channels)
     high: NDArray[np.float32]
+    rms: NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,37 @@ class ClipAnalysis:
     @property
     def silent(self) -> bool:
         return self.peak < SILENCE_DBFS
+
+
+@dataclass(frozen=True)
+class Glance:
+    """The least that is to be known of a sound that is shown among others. Peaks in dBFS and dBTP."""
+
+    facts: Facts
+    peak: float
+    true_peak: float
+    loudness: Loudness
+    waveform: Waveform
+
+    @property
+    def silent(self) -> bool:
+        return self.peak < SILENCE_DBFS
+
+
+def glance(stream: IO[bytes], path: Path, columns: int) -> Glance:
+    """Measure what a list shows of a sound.
+
+    Raises:
+        IchnosError: it is no audio, damaged, or cut short.
+    """
+    facts, blocks = clips.decoded(stream, path)
+    peaks, loudness = PeakMeter(facts.rate, facts.channels), LoudnessMeter(facts.rate, facts.channels)
+    waveform = _WaveformMeter(facts, columns)
+    for block in blocks:
+        for meter in (peaks, loudness, waveform):
+            meter.add(block)
+    peaks.finish()
+    return Glance(facts, decibels(peaks.sample), decibels(peaks.true), loudness.result(), waveform.result())
 
 
 def analyse(
@@ -181,13 +213,14 @@ class _Ends:
 
 
 class _WaveformMeter:
-    def __init__(self, facts: Facts) -> None:
+    def __init__(self, facts: Facts, columns: int = _COLUMNS) -> None:
         import numpy as np
 
-        self._width = max(1, -(-facts.frames // _COLUMNS))  # frames in a column
+        self._width = max(1, -(-facts.frames // columns))  # frames in a column
         columns = -(-facts.frames // self._width)
         self._low = np.zeros((columns, facts.channels), np.float32)
         self._high = np.zeros_like(self._low)
+        self._energy = np.zeros((columns, facts.channels), np.float64)
         self._frames = 0
 
     def add(self, block: Block) -> None:
@@ -200,7 +233,12 @@ class _WaveformMeter:
         count = max(0, fits.stop - fits.start)
         self._low[fits] = np.minimum(self._low[fits], np.minimum.reduceat(block, where)[:count])
         self._high[fits] = np.maximum(self._high[fits], np.maximum.reduceat(block, where)[:count])
+        self._energy[fits] += np.add.reduceat(np.square(block, dtype=np.float64), where)[:count]
         self._frames += len(block)
 
     def result(self) -> Waveform:
-        return Waveform(self._low, self._high)
+        import numpy as np
+
+        columns = len(self._energy)
+        counts = np.minimum(self._width, np.maximum(1, self._frames - np.arange(columns) * self._width))
+        return Waveform(self._low, self._high, np.sqrt(self._energy / counts[:, None]).astype(np.float32))

@@ -1,0 +1,318 @@
+"""All that the page and the sheet show of a pack: every key with its sounds measured, old beside new."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from statistics import median
+
+from ichnos.audio.files import loops
+from ichnos.audio.measure.analysis import Glance, glance
+from ichnos.errors import IchnosError
+from ichnos.files import disk
+from ichnos.games.definitions import Definitions, SoundDefinition
+from ichnos.games.opening import Opened
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.targets import marking
+from ichnos.review.findings import Finding
+from ichnos.review.pieces import Heard, Piece, Side, number, of_subject
+from ichnos.review.subject import Subject
+from ichnos.review.verdicts import heard_as
+
+JUMP = 6.0  # LU from the middle of its category: what listeners hear as a jump
+FEWEST = 3  # sounds of a category that have a middle
+_COLUMNS = 300  # of a waveform
+
+
+@dataclass(frozen=True)
+class Content:
+    """A sound file by its bytes. ``loop``: first and last frame; ``trouble``: why it cannot be heard."""
+
+    digest: str
+    size: int
+    name: str
+    piece: Piece  # where the bytes are
+    glance: Glance | None = None
+    loop: tuple[int, int] | None = None
+    trouble: str = ""
+    unread: bool = False  # the file itself cannot be read, so that nobody knows its bytes
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A take or a part with what is in it; ``content`` is None where there is no file."""
+
+    piece: Piece
+    content: Content | None
+
+    @property
+    def level(self) -> float | None:
+        """How loud it is, in LUFS, before the definition makes it louder or quieter; None for silence."""
+        found = self.content.glance.loudness.level if self.content and self.content.glance else -math.inf
+        return found if math.isfinite(found) else None
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A key as it is shown. ``jump``: LU above (or below) the middle of its category, where that is heard as a jump."""
+
+    key: str
+    definition: SoundDefinition
+    category: str
+    kind: str
+    near: float
+    far: float
+    positional: bool
+    new: tuple[Shown, ...]
+    old: tuple[Shown, ...]
+    old_definition: SoundDefinition | None
+    players: tuple[str, ...]
+    findings: tuple[Finding, ...]
+    heard: str
+    loose: bool = False
+    jump: float | None = None
+
+    @property
+    def level(self) -> float | None:
+        """How loud its loudest take or part is as the game plays it, in LUFS."""
+        return max(self.levels(), default=None)
+
+    def levels(self) -> Iterator[float]:
+        """How loud each take or part is as the game plays it, in LUFS."""
+        volume = number(self.definition.settings.get("volume"))
+        for one in self.new:
+            gain = volume * one.piece.volume
+            if one.level is not None and gain > 0:
+                yield one.level + 20 * math.log10(gain)
+
+    @property
+    def seconds(self) -> float:
+        """How long its longest take or part is."""
+        return max(
+            (one.content.glance.facts.seconds for one in self.new if one.content and one.content.glance), default=0
+        )
+
+
+@dataclass(frozen=True)
+class Book:
+    """A pack to be shown. ``against``: what old is; ``remarks``: findings that are of no one sound."""
+
+    profile: Profile
+    definitions: Definitions
+    label: str
+    against: str
+    entries: tuple[Entry, ...]
+    remarks: tuple[Finding, ...] = ()
+    left_out: int = 0
+    middles: Mapping[str, float] = field(default_factory=dict)  # LUFS by category
+
+    def said(self, name: str) -> str:
+        """A value of the pack's own, as ``pack.title``; empty where it is not said."""
+        value = self.definitions.pack.values.get(name)
+        return "" if value is None else str(value)
+
+    @property
+    def title(self) -> str:
+        return self.said("pack.title") or self.said("pack.name") or Path(self.label).stem
+
+    def contents(self) -> dict[str, Content]:
+        """Every file that is shown, by its SHA-256."""
+        shown = (one.content for entry in self.entries for one in (*entry.new, *entry.old))
+        return {one.digest: one for one in shown if one is not None}
+
+
+def gather(
+    subject: Subject,
+    label: str,
+    findings: Sequence[Finding] = (),
+    against: Opened | None = None,
+    on_progress: Callable[[float], None] = lambda _: None,
+) -> Book:
+    """Measure every sound of a pack, and the old ones beside them.
+
+    Args:
+        label: what the pack is called.
+        against: what old is.
+        on_progress: called after each file.
+    """
+    side, old = of_subject(subject), _old(subject, against)
+    heard = list(side.sounds.values())
+    before = [old.of_key(one.key) if old and not one.loose else None for one in heard]
+    pieces = [piece for one in (*heard, *before) if one is not None for piece in one.pieces]
+    contents = _measured(subject.profile, pieces, on_progress)
+    by_file, by_line = _placed(heard)
+    own: dict[str, list[Finding]] = {}
+    remarks = []
+    for found in findings:
+        key = by_file.get(found.place.path) or by_line.get((found.place.path, found.place.line or 0))
+        own.setdefault(key, []).append(found) if key is not None else remarks.append(found)
+    players = _players(side.definitions)
+    entries = [
+        _entry(side, one, was, own.get(one.key, ()), players.get(one.key, ()), contents)
+        for one, was in zip(heard, before, strict=True)
+    ]
+    entries, middles = _with_jumps(entries)
+    return Book(
+        subject.profile,
+        side.definitions,
+        label,
+        _called(against) if against else "",
+        tuple(entries),
+        tuple(remarks),
+        side.left_out,
+        middles,
+    )
+
+
+def count(subject: Subject, against: Opened | None) -> int:
+    """About how many files will be measured."""
+    return len(subject.sounds) * (2 if against else 1)
+
+
+def _called(against: Opened) -> str:
+    return f"{against.profile.rules.game.title}'s own" if against.is_game else against.path.name
+
+
+def _old(subject: Subject, against: Opened | None) -> Side | None:
+    if against is None:
+        return None
+    if against.is_game:
+        return Side(against.profile, against.files, against.reading, None, subject.context.catalogue)
+    own = subject.context.own
+    return Side(against.profile, against.files, against.reading, own, subject.context.catalogue)
+
+
+def _measured(
+    profile: Profile, pieces: Sequence[Piece], on_progress: Callable[[float], None]
+) -> dict[tuple[int, str], Content]:
+    """What is in each file, by where it is."""
+    files = {(id(piece.files), piece.name): piece for piece in pieces if piece.name is not None}
+
+    def one(piece: Piece) -> Content:
+        found = _content(profile, piece)
+        on_progress(1)
+        return found
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        return dict(zip(files, pool.map(one, files.values()), strict=True))
+
+
+def _content(profile: Profile, piece: Piece) -> Content:
+    name = str(piece.name)
+    encoder = profile.rules.own_encoder
+    try:
+        with piece.stream() as stream:
+            digest, size = disk.digest_of(stream), stream.tell()
+            found = Content(digest, size, name, piece)
+            if encoder is not None and name.lower().endswith(encoder.extension):
+                return replace(found, trouble="in the game's own codec, which only it can decode")
+            stream.seek(0)
+            try:
+                seen = glance(stream, Path(name), _COLUMNS)
+                how = marking(profile.rules.loops, seen.facts.container)
+                stream.seek(0)
+                return replace(found, glance=seen, loop=loops.read(stream, how) if how else None)
+            except IchnosError as error:
+                return replace(found, trouble=error.what)
+    except IchnosError as error:
+        return Content(f"unread {piece.label}", 0, name, piece, trouble=error.what, unread=True)
+
+
+def _placed(heard: Sequence[Heard]) -> tuple[dict[str, str], dict[tuple[str, int], str]]:
+    """Which key a finding is about, by the file that it names and by the line."""
+    by_file: dict[str, str] = {}
+    by_line: dict[tuple[str, int], str] = {}
+    for one in heard:
+        for piece in one.pieces:
+            if piece.name is not None and not piece.of_game:
+                by_file.setdefault(piece.label, one.key)
+        said = one.definition
+        of_files = [place for _, place, _ in said.files()]
+        places = [said.place, *said.places.values(), *of_files]
+        for place in places:
+            if place.line is not None:
+                by_line.setdefault((place.path, place.line), one.key)
+    return by_file, by_line
+
+
+def _players(said: Definitions) -> dict[str, list[str]]:
+    """What plays each key, in words."""
+    found: dict[str, list[str]] = {}
+    for trigger in said.triggers:
+        values = trigger.values
+        name = values.get("trigger.name")
+        words = [f"trigger {name}" if name else "a trigger"]
+        words += [
+            f"{what} {values[f'trigger.{what}']}"
+            for what in ("event", "where", "from")
+            if values.get(f"trigger.{what}")
+        ]
+        found.setdefault(str(trigger.key), []).append(", ".join(words))
+    for prop in said.props:
+        found.setdefault(str(prop.key), []).append(f"prop {prop.name or prop.key}")
+    for schedule in said.schedules:
+        name = schedule.values.get("schedule.name")
+        for entry in schedule.entries:
+            kind = entry.values.get("entry.kind")
+            called = f"schedule {name}" if name else "a schedule"
+            found.setdefault(str(entry.key), []).append(f"{called}, {kind}" if kind else called)
+    return found
+
+
+def _entry(
+    side: Side,
+    one: Heard,
+    was: Heard | None,
+    findings: Sequence[Finding],
+    players: Sequence[str],
+    contents: Mapping[tuple[int, str], Content],
+) -> Entry:
+    said, rules, known = one.definition, side.profile.rules.play, side.known
+    category = said.category or (known.category(one.key) if known else None)
+    kind = side.profile.kind_of(one.key, category, parts=bool(said.parts), said=said.kind or None)
+    new, old = _shown(one, contents), _shown(was, contents) if was else ()
+    positional = said.settings.get("positional")
+    digests = {shown.piece.role: shown.content.digest for shown in new if shown.content and not shown.content.unread}
+    return Entry(
+        one.key,
+        said,
+        category or "",
+        kind.name,
+        number(said.settings.get("near"), rules.near),
+        number(said.settings.get("far"), rules.far),
+        rules.positional if positional is None else positional is True,
+        new,
+        old,
+        was.definition if was else None,
+        tuple(players),
+        tuple(findings),
+        heard_as(digests),
+        one.loose,
+    )
+
+
+def _shown(heard: Heard, contents: Mapping[tuple[int, str], Content]) -> tuple[Shown, ...]:
+    return tuple(
+        Shown(piece, contents[id(piece.files), piece.name] if piece.name is not None else None)
+        for piece in heard.pieces
+    )
+
+
+def _with_jumps(entries: Sequence[Entry]) -> tuple[list[Entry], dict[str, float]]:
+    """The entries, with those marked that are far louder or quieter than the middle of their category."""
+    levels: dict[str, list[float]] = {}
+    for entry in entries:
+        if entry.level is not None:
+            levels.setdefault(entry.category or entry.kind, []).append(entry.level)
+    middles = {name: median(found) for name, found in levels.items() if len(found) >= FEWEST}
+    marked = []
+    for entry in entries:
+        middle = middles.get(entry.category or entry.kind)
+        apart = [level - middle for level in entry.levels()] if middle is not None else []
+        worst = max(apart, key=abs, default=0.0)
+        marked.append(replace(entry, jump=round(worst, 1)) if abs(worst) > JUMP else entry)
+    return marked, middles

@@ -1,0 +1,193 @@
+"""What is heard under each key of a pack or of a game: its takes and parts, each with its file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import IO, Any
+
+from ichnos.documents.tree import Value
+from ichnos.files.sources import Files
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.definitions import Definitions, SoundDefinition, TakeDefinition
+from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.profiles.profile import Profile
+from ichnos.review.doubles import kept_apart
+from ichnos.review.subject import Subject
+
+_NUMBERED = re.compile(r" \(\d+\)$")
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A take or a part. ``reference``: the file as it is named; ``name``: the one that is meant, None without one.
+
+    ``of_game``: the file is not the pack's, but the game's own.
+    """
+
+    role: str  # "take 1", "part intro"
+    reference: str
+    files: Files
+    name: str | None
+    weight: float = 1.0
+    volume: float = 1.0
+    pitch: float = 1.0
+    of_game: bool = False
+
+    @property
+    def label(self) -> str:
+        return self.files.label(self.name) if self.name is not None else self.reference
+
+    def stream(self) -> IO[bytes]:
+        assert self.name is not None
+        return self.files.stream(self.name)
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A key, or a file that no key names. ``loose``: it is such a file."""
+
+    key: str
+    definition: SoundDefinition
+    pieces: tuple[Piece, ...]
+    loose: bool = False
+
+
+def roles(sound: SoundDefinition) -> Iterator[tuple[str, str | None, TakeDefinition | None]]:
+    """What the files of a sound are there for, each with the file as it is named; no two are called the same."""
+    taken: dict[str, int] = {}
+    named = [(f"take {number}", take.file, take) for number, take in enumerate(sound.takes, 1)]
+    parts = [(f"part {part.name or number}", part.file, None) for number, part in enumerate(sound.parts, 1)]
+    for role, file, take in (*named, *parts):
+        taken[role] = taken.get(role, 0) + 1
+        yield (role if taken[role] == 1 else f"{role} ({taken[role]})"), file, take
+
+
+class Side:
+    """A pack, or a game, by its keys.
+
+    Args:
+        reading: what it says.
+        behind: the game's own files, which a pack's references may lead to; None for a game, or where it is not there.
+        known: the game's keys, where they are known.
+    """
+
+    def __init__(
+        self,
+        profile: Profile,
+        files: Files,
+        reading: PackReading,
+        behind: Files | None = None,
+        known: Catalogue | None = None,
+    ) -> None:
+        self.profile, self.files, self.reading, self.behind, self.known = profile, files, reading, behind, known
+        self.names = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
+        self.definitions: Definitions = kept_apart(reading.by_document.values())
+        self._found = SoundFiles(self.names)
+        by_path = profile.by_path and known is not None
+        self._over = {profile.bare(name): name for name in self.names} if by_path else {}
+        theirs = behind.names() if behind is not None else []
+        self._theirs = SoundFiles([name for name in theirs if name.lower().endswith(profile.sound_suffixes)])
+        self.left_out = 0  # entries of the game's own in a pack's copy of the game's document
+
+    def piece(self, role: str, reference: str, take: TakeDefinition | None = None) -> Piece:
+        """A take or a part, with the file that its reference leads to."""
+        name = self._found.file_of(reference) or self._over.get(self.profile.bare(reference))
+        files, of_game = self.files, False
+        if name is None and self.behind is not None and (name := self._theirs.file_of(reference)) is not None:
+            files, of_game = self.behind, True
+        said = take.values if take is not None else {}
+        weight = take.weight if take is not None else None
+        return Piece(
+            role, reference, files, name, number(weight), number(said.get("take.volume")),
+            number(said.get("take.pitch")), of_game,
+        )  # fmt: skip
+
+    def pieces(self, sound: SoundDefinition) -> tuple[Piece, ...]:
+        """The takes and parts of a sound."""
+        return tuple(self.piece(role, file, take) for role, file, take in roles(sound) if file is not None)
+
+    @cached_property
+    def sounds(self) -> dict[str, Heard]:
+        """All that is heard, by key: what is defined, what stands in the place of the game's own, and loose files."""
+        found = {sound.key: Heard(sound.key, sound, self.pieces(sound)) for sound in self._own()}
+        for key, sound in self._in_place().items():
+            if key not in found or not found[key].pieces:
+                said = found[key].definition if key in found else None
+                whole = replace(sound, titles=said.titles, place=said.place) if said else sound
+                found[key] = Heard(key, whole, self.pieces(whole))
+        named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
+        for name in self.names:
+            if name not in named:
+                take = TakeDefinition(name)
+                sound = SoundDefinition(name, takes=(take,))
+                found[_free(found, name)] = Heard(name, sound, (self.piece("file", name, take),), loose=True)
+        return found
+
+    def _own(self) -> Iterator[SoundDefinition]:
+        """What its documents say, but for entries of the game's own in a pack's copy of the game's document."""
+        reading = self.reading
+        merged = {sound.key for name in reading.merged for sound in _of(reading, name).sounds}
+        for sound in self.definitions.sounds:
+            own = any(self._found.file_of(file) for file, _, _ in sound.files())
+            if self.behind is not None and not own and _NUMBERED.sub("", sound.key) in merged:
+                self.left_out += 1
+                continue
+            yield sound
+
+    def _in_place(self) -> dict[str, SoundDefinition]:
+        """The game's sounds of which a file stands here, by its path."""
+        if self.known is None or not self._over:
+            return {}
+        theirs = {sound.key: sound for sound in self._of_game.sounds} if self.behind is not None else {}
+        found = {}
+        for bare, keys in self.known.players(self.profile.bare).items():
+            for key in keys if bare in self._over else ():
+                entry = self.known.entry(key)
+                named = SoundDefinition(key, entry.category, tuple(TakeDefinition(file) for file in entry.files))
+                found[key] = theirs[key] if key in theirs and theirs[key].names_files else named
+        return found
+
+    @cached_property
+    def _of_game(self) -> Definitions:
+        assert self.behind is not None
+        return read_pack(self.profile, self.behind).definitions
+
+    def of_key(self, key: str) -> Heard | None:
+        """What is heard under a key, whatever else is here."""
+        found = self._by_key.get(key)
+        if found is None and self.known is not None and key in self.known:
+            entry = self.known.entry(key)
+            found = SoundDefinition(key, entry.category, tuple(TakeDefinition(file) for file in entry.files))
+        return Heard(key, found, self.pieces(found)) if found is not None else None
+
+    @cached_property
+    def _by_key(self) -> dict[str, SoundDefinition]:
+        return {sound.key: sound for sound in self.definitions.sounds}
+
+
+def of_subject(subject: Subject) -> Side:
+    """A pack that is being checked, by its keys."""
+    context = subject.context
+    return Side(subject.profile, subject.files, subject.pack, context.own, context.catalogue)
+
+
+def number(value: Value, otherwise: float = 1.0) -> float:
+    """A number of a definition, as far as it can be meant."""
+    if not isinstance(value, int | float) or isinstance(value, bool) or not 0 <= value <= 1e6:
+        return otherwise
+    return float(value)
+
+
+def _of(reading: PackReading, name: str) -> Definitions:
+    return reading.by_document.get(name, Definitions())
+
+
+def _free(taken: dict[str, Any], name: str) -> str:
+    count, found = 1, name
+    while found in taken:
+        count += 1
+        found = f"{name} ({count})"
+    return found

@@ -1,0 +1,325 @@
+"""The listening page, in a real browser: it plays, keeps verdicts, asks for nothing, and all texts stay texts."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+import wave
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from conftest import PACKAGE, edit, run
+
+CHROMIUM = Path("/usr/bin/chromium")
+HOSTILE = "</script><img src=x onerror=\"document.title='taken'\">"
+ARGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
+STATE = "() => ({...listening.state, playing: listening.player.playing, time: listening.player.currentTime})"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    if not CHROMIUM.exists():
+        pytest.skip("there is no /usr/bin/chromium: install Debian's package chromium to try the page")
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as driver:
+        started = driver.chromium.launch(executable_path=CHROMIUM, args=ARGS)
+        yield started
+        started.close()
+
+
+@pytest.fixture
+def visit(browser: Any, tmp_path: Path) -> Iterator[Callable[..., Any]]:
+    """Opens pages in an empty profile; no page may complain, or ask for anything but itself."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    said: list[str] = []
+    asked: list[str] = []
+    context.route("**/*", lambda route: (asked.append(route.request.url), route.continue_()))
+
+    def opened(page: Path, beside: int = 0) -> Any:
+        asked.clear()
+        tab = context.new_page()
+        tab.on("console", lambda one: said.append(one.text))
+        tab.on("pageerror", lambda error: said.append(str(error)))
+        tab.goto(page.as_uri())
+        tab.wait_for_function("() => globalThis.listening")
+        return tab
+
+    opened.asked, opened.said = asked, said  # type: ignore[attr-defined]
+    yield opened
+    context.close()
+    assert not said
+
+
+def state(tab: Any) -> dict[str, Any]:
+    return dict(tab.evaluate(STATE))
+
+
+def playing(tab: Any, after: float = 0.0) -> dict[str, Any]:
+    tab.wait_for_function(f"() => listening.player.playing && listening.player.currentTime > {after}")
+    return state(tab)
+
+
+def gain(tab: Any) -> float:
+    tab.wait_for_timeout(120)  # the fade is over
+    return float(tab.evaluate("() => listening.player.gain.gain.value"))
+
+
+@pytest.fixture
+def page(workspace: Path) -> Path:
+    """The demonstration's page, with a title that would like to be more, and a sound far quieter than its like."""
+    edit(workspace, 'en = "The tower bell"', f"en = {json.dumps(HOSTILE)}")
+    edit(workspace, 'key = "tower.bell.near"', 'key = "tower.bell.near"\nvolume = 0.5\npositional = true')
+    assert run("build", cwd=workspace).code == 0
+    done = run("listen", cwd=workspace)
+    assert done.code == 0, done.err
+    assert "old one, from Tarnlight's own" in done.out
+    return workspace / "build" / "listen.html"
+
+
+def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[..., Any]) -> None:
+    tab = visit(page)
+    tab.get_by_role("button", name="tower.bell.near").click()
+    tab.keyboard.press("Space")
+    assert playing(tab, 0.3)["side"] == "new"
+    assert gain(tab) == pytest.approx(0.5, rel=1e-3)
+    before = state(tab)["time"]
+    tab.keyboard.press("o")
+    tab.wait_for_function("() => listening.state.side === 'old' && listening.player.playing")
+    after = playing(tab, before)
+    assert before < after["time"] < before + 0.6
+    voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "voices.json").read_text("utf-8")
+    theirs = re.search(r'"tower\.bell\.near".*?"gain": ([\d.]+)', voices, re.DOTALL)
+    assert theirs
+    assert gain(tab) == pytest.approx(float(theirs[1]), rel=1e-3)
+    tab.keyboard.press("m")  # the louder one is brought down to the quieter
+    figures = re.findall(r"(-[\d.]+) LUFS", tab.inner_text("#pieces").replace("−", "-"))
+    new, old = map(float, figures)
+    assert gain(tab) == pytest.approx(10 ** ((min(new, old) - old) / 20), rel=0.02)
+    tab.keyboard.press("Space")
+    assert not state(tab)["playing"]
+    assert len(visit.asked) == 1  # type: ignore[attr-defined]
+
+
+def test_finds_sorts_and_marks(page: Path, visit: Callable[..., Any]) -> None:
+    tab = visit(page)
+    shown = "() => [...document.querySelectorAll('#lines li:not([hidden]) .key')].map((one) => one.textContent)"
+    everything = tab.evaluate(shown)
+    assert len(everything) == 5
+    tab.fill("#word", "GLOCKE")  # a title in another language
+    assert tab.evaluate(shown) == ["tower.bell.near"]
+    assert tab.inner_text("#count") == "1 of 5 sounds"
+    tab.fill("#word", "")
+    tab.select_option("#category", "=house")
+    assert tab.evaluate(shown) == [key for key in everything if key in ("hatch.closed",)]
+    tab.select_option("#category", "")
+    for order, last in (("length", "hatch.closed"), ("key", "tower.bell.near")):
+        tab.select_option("#order", order)
+        assert tab.evaluate(shown)[-1] == last
+    assert sorted(tab.evaluate(shown)) == sorted(everything)
+    tab.keyboard.press("Escape")
+    tab.keyboard.press("ArrowUp")
+    assert tab.inner_text("#key") == "lamp.draught.storm"
+
+
+OPEN = """
+[[sound]]
+key = "tower.bell"
+takes = ["bell.wav"]
+loop = true
+positional = true
+
+[[sound]]
+key = "hatch"
+takes = [{clip = "hatch.wav", weight = 1}, {clip = "bell.wav", weight = 3}]
+"""
+
+
+def tone(path: Path, seconds: float, level: float) -> None:
+    with wave.open(str(path), "wb") as file:
+        file.setparams((1, 2, 44100, 0, "NONE", ""))
+        file.writeframes((np.sin(np.arange(round(seconds * 44100)) / 9) * level * 32767).astype("<i2").tobytes())
+
+
+def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., Any]) -> None:
+    own = tmp_path / "own"
+    assert run("start", own, "--game", "open-pack", "--title", "Ours", "--licence", "MIT").code == 0
+    tone(own / "bell.wav", 3, 0.3)
+    tone(own / "hatch.wav", 1, 0.3)
+    tone(own / "bed.wav", 90, 0.1)
+    (own / "ichnos.toml").write_text((own / "ichnos.toml").read_text("utf-8") + OPEN, "utf-8")
+    built = run("build", cwd=own)
+    assert built.code == 0, built.err
+    made = run("listen", "--bed", own / "bed.wav", cwd=own)
+    assert made.code == 0, made.err
+    tab = visit(own / "build" / "listen.html")
+    tab.get_by_role("button", name="tower.bell").click()
+    tab.keyboard.press("l")
+    tab.keyboard.press("Space")
+    first = playing(tab)["time"]
+    assert 1.4 < first < 2.9  # a little before the end of its 3 s
+    tab.wait_for_function("() => listening.player.currentTime < 1")
+    assert state(tab)["playing"]
+    as_it_is = gain(tab)
+    tab.keyboard.press("n")
+    assert state(tab)["away"] == 16
+    assert gain(tab) == pytest.approx(as_it_is * 0.5, rel=1e-2)  # half of the way from 2 m to 30 m, straight
+    assert "−6.0 dB" in tab.inner_text("#reached")
+    tab.keyboard.press("b")
+    tab.wait_for_function("() => listening.player.bed && listening.player.bed.buffer.duration === 60")
+    for draw, take in ((0.2, 0), (0.3, 1), (0.99, 1)):
+        tab.get_by_role("button", name="hatch", exact=False).first.click()
+        tab.evaluate(f"() => {{ Math.random = () => {draw}; }}")
+        if not state(tab)["chance"]:
+            tab.keyboard.press("w")
+        tab.keyboard.press("Space")
+        assert playing(tab)["row"] == take
+        tab.keyboard.press("Space")
+
+
+def test_verdicts_come_and_go(page: Path, visit: Callable[..., Any], tmp_path: Path, workspace: Path) -> None:
+    tab = visit(page)
+    tab.get_by_role("button", name="hatch.closed").click()
+    tab.keyboard.press("r")
+    tab.keyboard.press("t")
+    tab.keyboard.type('too "shrill", isn\'t it?\n=1+1')
+    tab.get_by_role("button", name="tower.bell.near").click()
+    tab.keyboard.press("k")
+    tab.reload()
+    tab.wait_for_function("() => globalThis.listening")
+    assert tab.inner_text("#stored") == "2 verdicts, 1 to redo."
+    tab.select_option("#verdict", "redo")
+    assert tab.inner_text("#count") == "1 of 5 sounds"
+    with tab.expect_download() as download:
+        tab.click("#export")
+    table = tmp_path / download.value.suggested_filename
+    download.value.save_as(table)
+    with table.open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    assert [(row["key"], row["verdict"]) for row in rows] == [("hatch.closed", "redo"), ("tower.bell.near", "keep")]
+    assert rows[0]["note"] == 'too "shrill", isn\'t it?\n=1+1'
+
+    taken = run("assign", "--verdicts", table, cwd=workspace)
+    assert taken.code == 0, taken.err
+    checked = json.loads(run("check", "--json", cwd=workspace).out)
+    assert [one["id"] for one in checked["findings"]] == ["verdict-redo"]
+    assert "shrill" in checked["findings"][0]["reason"]
+    assert checked["passed"]
+    # Made again, the verdict is over; of another pack it is asked for by name.
+    edit(workspace, '"clips/hatch-1.flac", ', "")
+    assert run("build", cwd=workspace).code == 0
+    assert json.loads(run("check", "--json", cwd=workspace).out)["findings"] == []
+
+    tab.evaluate("() => localStorage.clear()")
+    tab.reload()
+    tab.wait_for_function("() => globalThis.listening")
+    assert tab.inner_text("#stored") == "No verdicts yet."
+    table.write_text(table.read_text("utf-8") + "no.such.key,keep,,\r\nshore.gull.calling,perhaps,,\r\n", "utf-8")
+    tab.set_input_files("#import", table)
+    tab.wait_for_function("() => document.getElementById('stored').textContent.includes('imported')")
+    assert "3 verdicts imported. 1 of them are of keys" in tab.inner_text("#stored")
+    assert "left out: row 5" in tab.inner_text("#stored")
+    tab.get_by_role("button", name="hatch.closed").click()
+    assert tab.input_value("#note") == rows[0]["note"]
+    # The page made anew knows what the workspace knows, and that it was of another sound.
+    assert run("listen", cwd=workspace).code == 0
+    tab.evaluate("() => localStorage.clear()")
+    tab.goto(page.as_uri())
+    tab.get_by_role("button", name="hatch.closed").click()
+    assert tab.inner_text("#over") == "It was given before this sound changed."
+
+
+def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:
+    table = workspace / "said.csv"
+    for text, told in (
+        ("key,verdict\nhatch.closed,maybe\n", 'said.csv:2:14: there is no verdict "maybe"'),
+        ("key,verdict\nhatch.closd,keep\n", "did you mean hatch.closed"),
+        ("key,verdict\nhatch.closed,keep\nhatch.closed,redo\n", "said.csv:3:1"),
+        ("sound,says\nhatch.closed,keep\n", "this is no table of verdicts"),
+        ("key,verdict,heard\nhatch.closed,keep,zz\n", "said.csv:2:19"),
+    ):
+        table.write_text(text, "utf-8")
+        done = run("assign", "--verdicts", table, cwd=workspace)
+        assert done.code == 1
+        assert told in done.err
+    assert not (workspace / "verdicts.csv").exists()
+
+
+def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any], workspace: Path) -> None:
+    html = page.read_text("utf-8")
+    assert HOSTILE not in html
+    tab = visit(page)
+    tab.get_by_role("button", name="tower.bell.near").click()
+    assert HOSTILE in tab.inner_text(".titles")
+    assert tab.title() == "Storm watch: listening page"
+    assert tab.evaluate("() => document.querySelectorAll('img, iframe, object, embed').length") == 0
+    refused = "() => { try { document.body.innerHTML = '<i></i>'; return false; } catch (error) { return true; } }"
+    assert tab.evaluate(refused)  # the policy forbids what nobody should ever do here
+    assert "TrustedHTML" in visit.said.pop()  # type: ignore[attr-defined]
+    assert not visit.said  # type: ignore[attr-defined]
+    assert len(visit.asked) == 1  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(("scheme", "wide", "high"), [("light", 1280, 800), ("dark", 1280, 800), ("light", 390, 844)])
+def test_everybody_can_use_it(page: Path, browser: Any, scheme: str, wide: int, high: int) -> None:
+    from axe_playwright_python.sync_playwright import Axe
+
+    context = browser.new_context(
+        viewport={"width": wide, "height": high}, color_scheme=scheme, reduced_motion="reduce", bypass_csp=True
+    )
+    tab = context.new_page()
+    tab.goto(page.as_uri())
+    for view in ("index", "leaf"):
+        found = Axe().run(tab)
+        assert found.violations_count == 0, found.generate_report()
+        assert tab.evaluate("() => document.documentElement.scrollWidth <= innerWidth")
+        if view == "index":
+            tab.get_by_role("button", name="shore.gull.calling").click()
+    context.close()
+
+
+def test_sounds_beside_the_page(workspace: Path, visit: Callable[..., Any], tmp_path: Path) -> None:
+    to = tmp_path / "näher #1.html"
+    done = run("listen", PACKAGE, "--audio", "beside", "--to", to, cwd=workspace)
+    assert done.code == 0, done.err
+    beside = tmp_path / "näher #1-sounds"
+    assert len(list(beside.iterdir())) == 8  # six of the pack, two that the game has where they can be read
+    tab = visit(to)
+    tab.get_by_role("button", name="shore.gull.calling").click()
+    tab.keyboard.press("Space")
+    playing(tab, 0.1)
+    assert len(visit.asked) == 2  # type: ignore[attr-defined]
+
+
+def test_writes_over_nothing_else(workspace: Path, tmp_path: Path) -> None:
+    mine = tmp_path / "mine.html"
+    mine.write_text("<p>mine</p>", "utf-8")
+    done = run("listen", "--to", mine, cwd=workspace)
+    assert done.code == 2
+    assert "is no listening page" in done.err
+    assert mine.read_text("utf-8") == "<p>mine</p>"
+    assert run("listen", "--to", mine, "--overwrite", "--dry-run", cwd=workspace).code == 0
+    assert mine.read_text("utf-8") == "<p>mine</p>"
+    first = run("listen", "--to", mine, "--overwrite", cwd=workspace)
+    assert first.code == 0, first.err
+    once = mine.read_bytes()
+    assert run("listen", "--to", mine, cwd=workspace).code == 0
+    assert mine.read_bytes() == once  # the same inputs, the same bytes
+
+
+def test_a_sound_far_from_its_like_is_told(workspace: Path) -> None:
+    for number, level in enumerate((0.1, 0.1, 0.1, 1.0)):
+        path = workspace / "clips" / f"near-{number}.wav"
+        tone(path, 1, level)
+        said = ("assign", f"own.level.{number}", path, "--new", "--category", "levels")
+        assert run(*said, cwd=workspace).code == 0
+    assert run("build", cwd=workspace).code == 0
+    done = json.loads(run("listen", "--json", cwd=workspace).out)
+    jumps = {one["key"]: one["jump"] for one in done["sounds"] if one["jump"]}
+    assert list(jumps) == ["own.level.3"]
+    assert jumps["own.level.3"] == pytest.approx(20, abs=0.3)
