@@ -18,7 +18,7 @@ from pathlib import Path
 import pytest
 
 from conftest import PACKAGE, edit, run
-from ichnos.audio.drawing import draw_look
+from ichnos.audio.drawing.clips import draw_look
 from ichnos.audio.measure.analysis import analyse
 from ichnos.errors import IchnosError, Place
 from ichnos.files.paths import below, is_plain, leads_out, seen_from

@@ -32,6 +32,7 @@ _SECTIONS = {
         "rehearse",
         "play",
         "listen",
+        "sheet",
         "release",
         "status",
     ),

@@ -49,11 +49,12 @@ def heard(
         lift = lifting.lift(levels, cover, wish) if found.stands_out < wish else None
         proved = audibility.compare(lifting.levels_of_treated(sound, clip, lift.steps), cover) if lift else None
     if picture is not None:
-        from ichnos.audio.drawing import draw_audibility
+        from ichnos.audio.drawing.beds import draw_audibility
         from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:
-            draw_audibility(found, clip.name, bed.name, beside)
+            cure = (", ".join(map(str, lift.steps)), proved) if lift and proved else None
+            draw_audibility(found, clip.name, bed.name, wish, cure, beside)
     if json:
         show.as_json(_as_json(found, lift, proved, wish))
     else:

@@ -128,6 +128,49 @@ def listen(
             show.say(f"No browser was found: open {page} yourself.", err=True)
 
 
+@app.command(
+    short_help="Draw a contact sheet of a pack.",
+    epilog=examples("ichnos sheet --to sheet.png", "ichnos sheet someones.lampbox --game tarnlight --to sheet.pdf"),
+)
+def sheet(
+    pack: Pack = None,
+    to: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE.png|.pdf", help="What to draw it into.", show_default="sheet.png beside the pack"),
+    ] = None,
+    game: Game = None,
+    installation: Installation = None,
+    workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Draw every sound of a pack on one level scale, by category, with loudness, total length and credits.
+
+    A PNG of more sounds than one page holds becomes several: sheet-1.png, sheet-2.png and so on.
+    """
+    from ichnos.pack.workspace import credit
+    from ichnos.page import sheet as sheets
+
+    subject, _, path = _subject(pack, game, installation, workspace)
+    picture = to or path.with_name("sheet.png")
+    if picture.suffix.lower() not in sheets.KINDS:
+        raise UsageError(f"{picture} is neither a PNG nor a PDF", cure="end its name in .png or .pdf")
+    book = _gathered(subject, path, None)
+    said = subject.context.pack_file
+    thanks = credit.in_brief(said) if said is not None else []
+    written = sheets.names(picture, sheets.count(book))
+    if not dry_run:
+        with show.progress("drawing", None):
+            written = sheets.draw(book, picture, thanks)
+    _close(subject, None)
+    if json:
+        show.as_json({"to": [str(one) for one in written], "pages": sheets.count(book), "sounds": len(book.entries)})
+        return
+    for one in written:
+        show.say(f"{'would draw ' if dry_run else ''}{one}{'' if dry_run else ' is drawn'}")
+    _say_of(book)
+
+
 def _subject(
     pack: Path | None, game: str | None, installation: Path | None, workspace: Path
 ) -> tuple[Subject, Workspace | None, Path]:

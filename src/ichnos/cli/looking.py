@@ -57,7 +57,7 @@ def look(
     with show.progress("looking", len(found)) as advance:
         seen = suitability.judge_clips([clip for clip, _ in found], judge, lambda: advance(1))
     if picture is not None and seen[0].analysis is not None:
-        from ichnos.audio.drawing import draw_look
+        from ichnos.audio.drawing.clips import draw_look
         from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:

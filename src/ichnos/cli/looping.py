@@ -9,7 +9,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
-from ichnos.cli.heard import Clip
+from ichnos.cli.heard import Clip, Picture
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
@@ -18,7 +18,10 @@ if TYPE_CHECKING:
 
 @app.command(
     short_help="Measure a loop's seam, find a better one, mark it, fade it.",
-    epilog=examples("ichnos loop clips/wind.wav --better", "ichnos loop clips/wind.wav --fade 0.5 --to wind-loop.wav"),
+    epilog=examples(
+        "ichnos loop clips/wind.wav --better --picture seam.png",
+        "ichnos loop clips/wind.wav --fade 0.5 --to wind-loop.wav",
+    ),
 )
 def loop(
     clip: Clip,
@@ -40,6 +43,7 @@ def loop(
         typer.Option("--game", "-g", metavar="GAME", help="Whose way of marking loops counts, where it is comments."),
     ] = None,
     marks: Annotated[str, typer.Option(metavar="smpl|cue|both", help="The chunks that mark it.")] = "smpl",
+    picture: Picture = None,
     overwrite: Overwrite = False,
     dry_run: DryRun = False,
     json: Json = False,
@@ -71,6 +75,7 @@ def loop(
             given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
         seams = LoopSeams(stream, clip, given, within if better else 0.0, marking)
     chosen, seam = seams.loop, seams.seam()
+    drawn = [("the loop", seams, chosen)]
     said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
         _print_seam("The loop", seams, chosen, seam)
@@ -81,6 +86,7 @@ def loop(
         ]
         if candidates:
             chosen, seam = candidates[0].loop, candidates[0].seam
+            drawn.append(("better", seams, chosen))
         if not json:
             show.say("" if candidates else "No better points were found nearby.\n", end="")
             for one in candidates[:3]:
@@ -93,9 +99,18 @@ def loop(
         with show.progress("writing", seams.facts.seconds) as advance:
             written = exports.write_loop(clip, to, marks, chosen, fade, advance)  # type: ignore[arg-type]
         seam, said["to"] = written.seam(), str(to)
+        if fade is not None:
+            drawn.append((f"its end faded into its beginning over {fade:g} s", written, written.loop))
         if not json:
             show.say(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
             _print_seam("There the loop", written, written.loop, seam)
+    if picture is not None:
+        from ichnos.audio.drawing.seams import draw_seams
+        from ichnos.files.writing import fresh
+
+        with fresh(picture) as beside:
+            draw_seams(drawn, clip.name, beside)
+        show.say(f"{picture} is drawn.", err=True)
     if json:
         show.as_json({**said, "audible": seam.is_audible})
     if seam.is_audible:
@@ -120,6 +135,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     from rich.text import Text
 
     level, most = round(seam.level_db, 1) + 0.0, max(6, seam.own_db)
+    changed = f"changes by {level:+.1f} dB" if level else "does not change"
     count = loop[1] + 1 - loop[0]
     length = f"sample {loop[0]} to {loop[1]}, {count} samples, {count / seams.facts.rate:.3f} s"
     out = show.console()
@@ -128,7 +144,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     out.print(
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much)\n    the level changes by {level:+.1f} dB"
+            f" usually does (2 is too much)\n    the level {changed}"
             f" (more than {most:.1f} dB is too much); {_extra(seam)}",
             "dim",
         )

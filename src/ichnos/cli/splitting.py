@@ -52,12 +52,12 @@ def split(
                 cure="lower --threshold or --shortest",
             )
         if picture is not None:
-            from ichnos.audio.drawing import draw_split
+            from ichnos.audio.drawing.clips import draw_split
             from ichnos.audio.measure.analysis import analyse
 
             with fresh(picture) as beside:
                 spans = [(a / facts.rate, b / facts.rate) for a, b in pieces]
-                draw_split(analyse(stream, clip), spans, clip.name, beside)
+                draw_split(analyse(stream, clip), spans, silence, clip.name, beside)
             show.say(f"{picture} is drawn.", err=True)
     if threshold is None:
         show.say(f"Silence is what stays below {silence:g} dBFS, as this recording is.", err=True)

@@ -130,7 +130,7 @@ def treat(
 
 
 def _draw(one: Exported, done: str, to: Path) -> None:
-    from ichnos.audio.drawing import draw_before_after
+    from ichnos.audio.drawing.clips import draw_before_after
     from ichnos.audio.measure.analysis import analyse
     from ichnos.files.disk import opened
     from ichnos.files.writing import fresh

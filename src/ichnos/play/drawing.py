@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import IO, Any
 
-from ichnos.audio.drawing import ALARM, FAINT, INK, OTHER, SOUND, head, new_figure, plain_axes, save
+from ichnos.audio.drawing import style
+from ichnos.audio.drawing.style import FAULT, GRAPHITE, GREEN, INK, PENCIL, RULE, SMALL
 from ichnos.files.paths import plain
 from ichnos.play.acting import Mark, Voice
 from ichnos.play.mixing import level
@@ -31,32 +32,33 @@ def draw_timeline(done: Rehearsal, title: str, to: Path | IO[bytes]) -> None:
     lanes = {key: number for number, key in enumerate(shown)}
     size = max(_SMALLEST, min(_LARGEST, 330 / max(1, len(shown))))
     height = min(0.78, 0.3 + 0.02 * len(shown))
-    figure = new_figure()
-    said = f", {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP" if done.loudness is not None else ""
-    head(figure, f"{title}: {done.scene.seconds:g} s{said}")
-    happened = [mark for mark in played.marks if not mark.trigger]
-    above, axes = figure.subplots(2, 1, sharex=True, height_ratios=[0.14 if happened else 0.01, 1])
-    _happened(above, happened, done)
-    more = f" (the first {_MOST_LANES} of {len(keys)} keys)" if hidden else ""
-    plain_axes(axes, f"what plays when{more}; as high as it is loud where the listener is")
-    for mark in happened:
-        axes.axvline(mark.at / rate, color=FAINT, linewidth=0.7, linestyle=":", zorder=1)
-    starts = sorted((voice.start, voice.key) for voice in played.voices)
-    for voice in played.voices:
-        if voice.key in lanes and voice.end > voice.start:
-            behind = next((at for at, key in starts if key == voice.key and at > voice.start), played.frames)
-            _bar(axes, voice, lanes[voice.key], done, size, height, behind / rate)
-    for mark in played.marks:
-        if mark.trigger and mark.key in lanes:
-            at = lanes[mark.key] - height / 2 - 0.08
-            axes.plot(mark.at / rate, at, marker="v", markersize=size * 0.6, color=INK, zorder=4)
-    axes.set_ylim(max(0.6, len(shown) - 0.4), -0.7)
-    axes.set_xlim(0, done.scene.seconds)
-    axes.set_yticks(range(len(shown)), [plain(key) for key in shown], fontsize=size, parse_math=False)
-    axes.set_xlabel("seconds", fontsize=8, color=INK)
-    axes.grid(visible=False, axis="y")
-    _legend(axes, played.voices, any(mark.trigger for mark in played.marks))
-    save(figure, to)
+    level_said = f", {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP" if done.loudness is not None else ""
+    with style.paper() as figure:
+        style.head(figure, title, f"{done.scene.seconds:g} s{level_said}")
+        happened = [mark for mark in played.marks if not mark.trigger]
+        above, axes = figure.subplots(2, 1, sharex=True, height_ratios=[0.14 if happened else 0.01, 1])
+        _happened(above, happened, done)
+        more = f" (the first {_MOST_LANES} of {len(keys)} keys)" if hidden else ""
+        style.name(axes, f"what plays when{more}; as high as it is loud where the listener is")
+        for mark in happened:
+            axes.axvline(mark.at / rate, color=GRAPHITE, linewidth=0.7, linestyle=":", zorder=1)
+        starts = sorted((voice.start, voice.key) for voice in played.voices)
+        for voice in played.voices:
+            if voice.key in lanes and voice.end > voice.start:
+                behind = next((at for at, key in starts if key == voice.key and at > voice.start), played.frames)
+                _bar(axes, voice, lanes[voice.key], done, size, height, behind / rate)
+        for mark in played.marks:
+            if mark.trigger and mark.key in lanes:
+                at = lanes[mark.key] - height / 2 - 0.08
+                axes.plot(mark.at / rate, at, marker="v", markersize=size * 0.6, color=GREEN, zorder=4)
+        axes.set_ylim(max(0.6, len(shown) - 0.4), -0.7)
+        axes.set_xlim(0, done.scene.seconds)
+        axes.set_yticks(range(len(shown)), [plain(key) for key in shown], fontsize=size)
+        axes.set_xlabel("seconds")
+        axes.grid(visible=False, axis="y")
+        axes.grid(visible=True, axis="x", color=RULE)
+        _legend(axes, played.voices, any(mark.trigger for mark in played.marks))
+        style.save(figure, to)
 
 
 def _happened(axes: Any, marks: Sequence[Mark], done: Rehearsal) -> None:
@@ -72,9 +74,7 @@ def _happened(axes: Any, marks: Sequence[Mark], done: Rehearsal) -> None:
             axes.plot(at, _ROWS - 0.1, marker="|", markersize=4, color=INK)
             continue
         free[row] = at + width
-        axes.text(
-            at, row + 0.5, f"| {plain(mark.text)}", fontsize=_EVENT_SIZE, color=INK, va="center", parse_math=False
-        )
+        axes.text(at, row + 0.5, f"| {plain(mark.text)}", fontsize=_EVENT_SIZE, color=INK, va="center")
 
 
 def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, height: float, behind: float) -> None:
@@ -82,24 +82,24 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
     rate, scene = done.played.rate, done.scene
     start = voice.start / rate
     end = max(voice.end / rate, start + scene.seconds / _THINNEST)
-    colour = OTHER if voice.kind == "interlude" else SOUND
+    colour = GRAPHITE if voice.kind == "interlude" else INK
     moments = [start + (end - start) * step / _STEPS for step in range(_STEPS + 1)]
     away = [distance_at(scene, voice.thing, moment) for moment in moments]
     loud = [min(1.0, voice.gain * level(one, voice.near, voice.far, done.curve)) for one in away]
     if max(loud) < _NOTHING:
-        axes.barh(lane, end - start, left=start, height=height, facecolor="none", edgecolor=FAINT, hatch="////")
+        axes.barh(lane, end - start, left=start, height=height, facecolor="none", edgecolor=GRAPHITE, hatch="////")
         return
     half = [height / 2 * (0.15 + 0.85 * one) for one in loud]
     low, high = [lane - one for one in half], [lane + one for one in half]
     axes.fill_between(moments, low, high, color=colour, linewidth=0, zorder=2)
     if voice.cut:
-        axes.plot([end, end], [lane - 0.42, lane + 0.42], color=ALARM, linewidth=2, zorder=3)
+        axes.plot([end, end], [lane - 0.42, lane + 0.42], color=FAULT, linewidth=2, zorder=3)
     text = voice.what.removeprefix("take ")
     room = (end - start) / scene.seconds * _LETTERS / size
     if text and room > len(text) + 1:
         axes.text(
             start + scene.seconds * 0.003, lane, plain(text), fontsize=size * 0.85, color="white", va="center",
-            parse_math=False, clip_on=True, zorder=3,
+            clip_on=True, zorder=3,
         )  # fmt: skip
     if voice.thing and size > _SMALLEST:
         far = f"{away[0]:.0f} m" + (f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else "")
@@ -107,7 +107,7 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
         if (behind - start) / scene.seconds * _LETTERS / size > len(said):
             axes.text(
                 start, lane + height / 2 + 0.02, plain(said), fontsize=size * 0.8, color=INK, va="top",
-                parse_math=False, clip_on=True, zorder=3,
+                clip_on=True, zorder=3,
             )  # fmt: skip
 
 
@@ -116,33 +116,34 @@ def _legend(axes: Any, voices: Sequence[Voice], triggers: bool) -> None:
     from matplotlib.patches import Patch
 
     kinds = {voice.kind for voice in voices}
-    handles: list[Any] = [Patch(color=SOUND, label="main" if kinds & {"main", "interlude"} else "sound")]
+    handles: list[Any] = [Patch(color=INK, label="main" if kinds & {"main", "interlude"} else "sound")]
     if "interlude" in kinds:
-        handles.append(Patch(color=OTHER, label="interlude"))
+        handles.append(Patch(color=GRAPHITE, label="interlude"))
     if triggers:
-        handles.append(Line2D([], [], color=INK, marker="v", linestyle="", markersize=5, label="trigger"))
+        handles.append(Line2D([], [], color=GREEN, marker="v", linestyle="", markersize=5, label="trigger"))
     if any(voice.cut for voice in voices):
-        handles.append(Line2D([], [], color=ALARM, linewidth=2, label="cut off"))
-    axes.legend(
-        handles=handles, loc="lower right", bbox_to_anchor=(1, 1.0), ncols=len(handles), fontsize=8, frameon=False
-    )
+        handles.append(Line2D([], [], color=FAULT, linewidth=2, label="cut off"))
+    axes.legend(handles=handles, loc="lower right", bbox_to_anchor=(1, 1.0), ncols=len(handles))
 
 
 def draw_shares(tables: Sequence[tuple[str, Sequence[Share]]], title: str, to: Path | IO[bytes]) -> None:
     """What was picked how often, beside what was to be expected."""
-    figure = new_figure()
-    head(figure, title)
-    columns = min(3, len(tables))
-    rows = -(-len(tables) // columns)
-    grid = figure.subplots(rows, columns, squeeze=False)
-    for axes, (name, shares) in zip(grid.flat, tables, strict=False):
-        plain_axes(axes, name)
-        at = range(len(shares))
-        axes.barh([one - 0.2 for one in at], [100 * one.found for one in shares], height=0.36, color=SOUND)
-        axes.barh([one + 0.2 for one in at], [100 * (one.expected or 0) for one in shares], height=0.36, color=FAINT)
-        axes.set_yticks(list(at), [plain(one.name) for one in shares], fontsize=8, parse_math=False)
-        axes.invert_yaxis()
-        axes.set_xlabel("per cent: picked, and below it in grey expected", fontsize=8, color=INK)
-    for axes in list(grid.flat)[len(tables) :]:
-        axes.set_visible(False)
-    save(figure, to)
+    with style.paper() as figure:
+        style.head(figure, title, "per cent; below each in pencil, what was to be expected")
+        columns = min(3, len(tables))
+        rows = -(-len(tables) // columns)
+        grid = figure.subplots(rows, columns, squeeze=False)
+        for axes, (name, shares) in zip(grid.flat, tables, strict=False):
+            style.name(axes, name)
+            at = range(len(shares))
+            found, expected = [100 * one.found for one in shares], [100 * (one.expected or 0) for one in shares]
+            axes.barh([one - 0.2 for one in at], found, height=0.36, color=INK)
+            axes.barh([one + 0.2 for one in at], expected, height=0.36, color=PENCIL)
+            axes.set_yticks(list(at), [plain(one.name) for one in shares], fontsize=SMALL)
+            axes.grid(visible=False, axis="y")
+            axes.grid(visible=True, axis="x", color=RULE)
+            axes.invert_yaxis()
+            axes.set_xlabel("per cent")
+        for axes in list(grid.flat)[len(tables) :]:
+            axes.set_visible(False)
+        style.save(figure, to)

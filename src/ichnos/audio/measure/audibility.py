@@ -75,7 +75,15 @@ class Audibility:
     def __str__(self) -> str:
         if not self.active.any():
             return "the clip is silent"
-        return f"stands out by {self.stands_out:+.1f} dB, heard {100 * self.share:.0f} % of its time"
+        found = round(self.stands_out, 1)
+        how = (
+            f"stands out by {found:.1f} dB"
+            if found > 0
+            else f"lies {-found:.1f} dB under"
+            if found
+            else "is just heard"
+        )
+        return f"{how}, heard {100 * self.share:.0f} % of its time"
 
     def best_bands(self, count: int = 3) -> list[tuple[float, float]]:
         """The bands in which it stands out most: Hz, and dB (the median over its time)."""

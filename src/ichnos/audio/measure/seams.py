@@ -134,6 +134,24 @@ class LoopSeams:
         offset = self._spans[end][0]
         return self._sound[end][:, max(0, low - offset) : max(0, high - offset)]
 
+    def around(self, loop: Loop, seconds: float) -> tuple[NDArray[np.float64], ...]:
+        """The sound at the joint of a loop within reach, its channels mixed; each part of so many seconds or fewer.
+
+        Returns:
+            What is heard before the joint and behind it; then what is not: what follows the end, and what comes
+            before the start.
+        """
+        start, end = loop
+        count = round(seconds * self.facts.rate)
+        channels = self.facts.channels
+        parts = (
+            self._part(1, max(start, end + 1 - count), end + 1),
+            self._part(0, start, min(end + 1, start + count)),
+            self._part(1, end + 1, end + 1 + count),
+            self._part(0, start - count, start),
+        )
+        return tuple(part[:channels].mean(axis=0) for part in parts)
+
     def seam(self, loop: Loop | None = None) -> Seam:
         """The seam of the clip's loop, or of another one within reach."""
         import numpy as np

@@ -41,12 +41,7 @@ def used_clips(pack_file: PackFile) -> list[str]:
 def text(pack_file: PackFile) -> str:
     """The credits file: each credit that a clip of the pack needs; empty without one."""
     lines: list[str] = []
-    used: dict[int, list[str]] = {}
-    for clip in used_clips(pack_file):
-        if found := of_clip(pack_file, clip):
-            used.setdefault(found[0], []).append(clip)
-    for number, named in sorted(used.items()):
-        credit = pack_file.credit[number]
+    for credit, named in _used(pack_file):
         lines.append(credit.wording or " ".join(_sentence(credit)))
         lines += [f"  {name}: {value}" for name, value in (("link", credit.link), ("licence", credit.licence)) if value]
         lines += [f"  {clip.rpartition('/')[2]}" for clip in named]
@@ -54,6 +49,33 @@ def text(pack_file: PackFile) -> str:
     if not lines:
         return ""
     return "\n".join([f"{pack_file.pack.title}: credits", "", *lines]).rstrip() + "\n"
+
+
+def in_brief(pack_file: PackFile) -> list[str]:
+    """The same with a line for each credit, and its clips counted."""
+    return [
+        ", ".join(
+            filter(
+                None,
+                (
+                    credit.wording or " ".join(_sentence(credit)).rstrip("."),
+                    credit.licence,
+                    credit.link,
+                    f"{len(named)} clip{'' if len(named) == 1 else 's'}",
+                ),
+            )
+        )
+        for credit, named in _used(pack_file)
+    ]
+
+
+def _used(pack_file: PackFile) -> list[tuple[Credit, list[str]]]:
+    """Each credit that a clip of the pack needs, with those clips."""
+    used: dict[int, list[str]] = {}
+    for clip in used_clips(pack_file):
+        if found := of_clip(pack_file, clip):
+            used.setdefault(found[0], []).append(clip)
+    return [(pack_file.credit[number], named) for number, named in sorted(used.items())]
 
 
 def _sentence(credit: Credit) -> Iterator[str]:
