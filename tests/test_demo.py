@@ -144,7 +144,7 @@ def test_help_and_version_import_nothing_heavy() -> None:
 def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:
     listed = re.findall(r"^  ([a-z]+)  ", run("--help", cwd=tmp_path).out, re.MULTILINE)
     order = "demo swap start adopt learn games keys look treat convert heard loop split assign trigger prop schedule build check explain"
-    order += " compare rehearse play release status install installed restore"
+    order += " compare rehearse play listen sheet release status install installed restore"
     assert listed == order.split()
     for command in (*listed, "keys harvest", "keys search", "keys forget", "games show", "games check"):
         out = run(*command.split(), "--help", cwd=tmp_path).out

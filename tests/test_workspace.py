@@ -501,8 +501,8 @@ def test_a_game_with_a_codec_of_its_own(tmp_path: Path) -> None:
     soundfile.write(folder / "b.wav", 0.1 * np.ones(8820), 44100)
     again = run("build", cwd=folder)
     assert "1 of 2 sounds are to be written" in again.err  # it changed since
-    assert "changed rope.b-1.knt  clip changed" in again.out
-    assert "same    rope.a-1.knt" in again.out
+    assert re.search(r"~ +rope.b-1.knt  clip changed", again.out)
+    assert re.search(r"= +rope.a-1.knt", again.out)
     assert again.out.count("to be written by the game's encoder") == 1
     for slip, message in ((b"", "is empty"), ((folder / "to-encode/audio/rope.b-1.wav").read_bytes(), "not encoded")):
         (folder / "encoded/audio/rope.b-1.knt").write_bytes(slip)

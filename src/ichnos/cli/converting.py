@@ -197,10 +197,10 @@ def _print_done(done: Sequence[Exported]) -> None:
     out = show.console(tables=True)
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
     lossy = any(one.converted and one.converted.coding_loss is not None for one in done)
-    names = ["written", "it is", "size", "saved", *(["coding loss"] if lossy else [])]
+    names = ["written", "it is", "size", "was", *(["coding loss"] if lossy else [])]
     for name in names:
         table.add_column(
-            name, justify="right" if name in ("size", "saved", "coding loss") else "left", header_style="bold"
+            name, justify="right" if name in ("size", "was", "coding loss") else "left", header_style="bold"
         )
     before = after = 0
     for one in done:
@@ -212,11 +212,11 @@ def _print_done(done: Sequence[Exported]) -> None:
             Text(str(one.export.to)),
             str(one.export.target),
             show.size(size),
-            _saved(one.export.size, size),
+            show.size(one.export.size),
         ]
         if lossy:
             coding_loss = one.converted.coding_loss
-            row.append("none" if coding_loss is None else f"{coding_loss:.1f} dB")
+            row.append("none" if coding_loss is None else f"{coding_loss:z.1f} dB")
         table.add_row(*row)
     out.print(table)
     for one in done:
@@ -224,10 +224,3 @@ def _print_done(done: Sequence[Exported]) -> None:
             show.say(f"Note: {one.export.clip}: {note}.", err=True)
     sizes = f"{show.size(before)} became {show.size(after)}"
     show.say(f"{show.counted(len(done), 'clip')}: {sizes}, each decoded again and compared.")
-
-
-def _saved(before: int, after: int) -> str:
-    if not before:
-        return ""
-    share = 100 * (1 - after / before)
-    return f"{share:.0f} %" if share >= 0 else f"{-share:.0f} % more"

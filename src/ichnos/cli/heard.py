@@ -95,8 +95,8 @@ def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish
 
     out = show.console()
     style = "bold green" if lift is None else "bold yellow" if found.stands_out >= 0 else "bold red"
-    out.print(Text.assemble("It ", (str(found), style), f"; wished: {wish:+g} dB."))
-    best = ", ".join(f"{hz:.0f} Hz ({db:+.0f} dB)" for hz, db in found.best_bands())
+    out.print(Text.assemble("It ", (str(found), style), f"; wished: {wish:g} dB."))
+    best = ", ".join(f"{hz:.0f} Hz ({_apart(db)})" for hz, db in found.best_bands())
     most = "It stands out most" if found.stands_out >= 0 else "It comes nearest to being heard"
     out.print(f"{most} around {best}.")
     if lift is not None and proved is not None:
@@ -117,6 +117,11 @@ def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish
             "dim",
         )
     )
+
+
+def _apart(db: float) -> str:
+    """How far above what the bed covers, or under it."""
+    return f"{db:z.0f} dB" if round(db) >= 0 else f"{-db:z.0f} dB under"
 
 
 def _as_options(lift: Lift) -> list[str]:

@@ -222,7 +222,7 @@ def _table(entries: list[Entry]) -> None:
             str(len(entry.files)),
             "" if entry.mentions is None else str(entry.mentions),
             "locked" if entry.seconds is None else f"{entry.seconds:.1f} s",
-            "" if entry.peak is None else f"{entry.peak:.1f} dBFS",
+            "" if entry.peak is None else f"{entry.peak:z.1f} dBFS",
             entry.files[0] if entry.files else "",
         ]
         for entry in entries

@@ -239,7 +239,7 @@ def _say_of(book: Book) -> None:
     for entry in jumps[:_MOST]:
         jump = entry.jump or 0.0
         how = "louder" if jump > 0 else "quieter"
-        show.say(f"  {entry.key} is {abs(jump):.1f} LU {how} than the middle of {entry.category or 'its kind'}")
+        show.say(f"  {entry.key} is {abs(jump):z.1f} LU {how} than the middle of {entry.category or 'its kind'}")
     if len(jumps) > _MOST:
         show.say(f"  and {len(jumps) - _MOST} more")
     unheard = [one for one in book.contents().values() if one.trouble]

@@ -135,7 +135,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
     from rich.text import Text
 
     level, most = round(seam.level_db, 1) + 0.0, max(6, seam.own_db)
-    changed = f"changes by {level:+.1f} dB" if level else "does not change"
+    changed = f"changes by {level:+z.1f} dB" if level else "does not change"
     count = loop[1] + 1 - loop[0]
     length = f"sample {loop[0]} to {loop[1]}, {count} samples, {count / seams.facts.rate:.3f} s"
     out = show.console()
@@ -145,7 +145,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
         Text(
             f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
             f" usually does (2 is too much)\n    the level {changed}"
-            f" (more than {most:.1f} dB is too much); {_extra(seam)}",
+            f" (more than {most:z.1f} dB is too much); {_extra(seam)}",
             "dim",
         )
     )
@@ -153,5 +153,5 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
 
 def _extra(seam: Seam) -> str:
     """What the joint adds, and what is missing there."""
-    burst = f"a thump of {seam.burst_db:.1f} dB (8 is too much)" if seam.burst_db > 0 else "no thump"
-    return f"{burst}, " + (f"a gap {seam.gap_db:.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap")
+    burst = f"a thump of {seam.burst_db:z.1f} dB (8 is too much)" if seam.burst_db > 0 else "no thump"
+    return f"{burst}, " + (f"a gap {seam.gap_db:z.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap")

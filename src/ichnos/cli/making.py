@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict
+from itertools import zip_longest
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -14,6 +15,7 @@ from ichnos.cli.app import DryRun, Json, LightCommand, WorkspaceFolder, Workspac
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
+    from ichnos.games.entries.edit import EntryChange
     from ichnos.pack.build.build import Built, Prepared
     from ichnos.pack.build.summary import Summary
     from ichnos.pack.plan.plan import PlannedFile
@@ -203,40 +205,48 @@ def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
 
 
 def _print_plan(prepared: Prepared) -> None:
-    from rich.text import Text
-    from rich.tree import Tree
-
-    styles = {"new": "green", "changed": "yellow", "same": "dim"}
+    signs = {name: sign for sign, (name, _) in show.SIGNS.items()}
     plan, states = prepared.plan, prepared.comparison.states
-    tree = Tree(Text(prepared.outline.package, "bold"))
-    branches = {"": tree}
     missing = {conversion.identity for conversion in prepared.missing}
     same = sum(states[file.path] == "same" for file in plan.files)
     brief = same > _MOST_SAME
-    for file in plan.files:
-        if brief and states[file.path] == "same":
+    lines: list[show.PlanLine] = []
+    gone = [(name, None) for name in prepared.comparison.gone]
+    folders: list[str] = []
+    for path, file in sorted([*((file.path, file) for file in plan.files), *gone], key=lambda one: _place(one[0])):
+        if brief and file is not None and states[path] == "same":
             continue
-        folder = ""
-        *parents, name = file.path.split("/")
-        for parent in parents:
-            inner = f"{folder}/{parent}"
-            branches[inner] = branches.get(inner) or branches[folder].add(Text(f"{parent}/"))
-            folder = inner
-        state = states[file.path]
+        *parents, name = path.split("/")
+        common = next((at for at, pair in enumerate(zip_longest(parents, folders)) if pair[0] != pair[1]), len(parents))
+        lines += [show.PlanLine("", f"{parents[at]}/", depth=at) for at in range(common, len(parents))]
+        folders = parents
+        if file is None:
+            lines.append(show.PlanLine("-", name, "no longer in the workspace", len(parents)))
+            continue
         reason = "; ".join(_reasons(prepared, file, missing))
-        line = Text.assemble((f"{state:<7} ", styles[state]), name, (f"  {reason}", "dim"))
-        leaf = branches[folder].add(line)
-        for change in file.changes:
-            was = Text.assemble((f"{change.old}", "red"), "  becomes\n") if change.old else Text("added after it\n")
-            leaf.add(Text.assemble((f"line {change.line}: ", "dim"), was, (change.new.strip(), "green")))
-    for name in prepared.comparison.gone:
-        tree.add(Text.assemble(("gone    ", "red"), name, ("  no longer in the workspace", "dim")))
+        below = [part for change in file.changes for part in _change(change)]
+        lines.append(show.PlanLine(signs[states[path]], name, reason, len(parents), tuple(below)))
+    show.plan(prepared.outline.package, lines)
     if brief:
-        tree.add(Text(f"{show.counted(same, 'file')} the same as before", "dim"))
-    out = show.console()
-    out.print(tree)
+        show.say(f"= {show.counted(same, 'file')} the same as before")
     for target in dict.fromkeys(str(conversion.target) for conversion in plan.conversions):
-        out.print(f"Sounds become {target}.")
+        show.say(f"Sounds become {target}.")
+
+
+def _place(path: str) -> list[tuple[bool, str]]:
+    """Where a file stands among others: those of a folder before the folders in it."""
+    *parents, name = path.split("/")
+    return [*((True, parent) for parent in parents), (False, name)]
+
+
+def _change(change: EntryChange) -> Iterator[tuple[str, str]]:
+    """What changes in a document that is merged."""
+    if change.old:
+        yield f"line {change.line}: {change.old}", "red"
+        yield "becomes", "dim"
+    else:
+        yield f"added after line {change.line}:", "dim"
+    yield from ((line, "green") for line in change.new.strip().splitlines())
 
 
 def _reasons(prepared: Prepared, file: PlannedFile, missing: set[str]) -> Iterator[str]:

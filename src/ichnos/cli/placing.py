@@ -300,13 +300,17 @@ def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool, br
     return done
 
 
+_SIGNS = {"new": "+", "gone": "-", "cache": "-"}  # of a step's state; every other changes what is there
+
+
 def _print_plan(planned: Plan) -> None:
     if not planned.steps:
         show.say(f"{planned.root.folder}: nothing is to be done.")
         return
-    show.say(f"{planned.root.folder}", bold=True)
-    for one in planned.steps[:_MOST_SHOWN]:
-        show.say(f"  {one.state:<7} {one.step.path}  {one.reason}")
+    lines = [
+        show.PlanLine(_SIGNS.get(one.state, "~"), one.step.path, one.reason) for one in planned.steps[:_MOST_SHOWN]
+    ]
+    show.plan(str(planned.root.folder), lines)
     if len(planned.steps) > _MOST_SHOWN:
         show.say(f"  and {len(planned.steps) - _MOST_SHOWN} more")
 

@@ -154,7 +154,7 @@ def _refuse_there(path: Path | None, *, overwrite: bool) -> None:
 def _level(done: Rehearsal) -> str:
     if done.loudness is None or done.true_peak is None:
         return ""
-    return f"{done.scene.seconds:.1f} s, {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP"
+    return f"{done.scene.seconds:.1f} s, {done.loudness:z.1f} LUFS, true peak {done.true_peak:z.1f} dBTP"
 
 
 def _world(
@@ -217,7 +217,8 @@ def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
     )
     if done.stands_out:
         key, least = min(done.stands_out.items(), key=lambda one: one[1])
-        show.say(f"Over the bed, {key} stands out least: {least:+.1f} dB.")
+        how = f"by {least:z.1f} dB" if least >= 0 else f"it lies {-least:z.1f} dB under it"
+        show.say(f"Over the bed, {key} stands out least: {how}.")
     if done.findings:
         print_findings(show.console(), done.findings)
 
@@ -232,7 +233,7 @@ def _log(world: World, done: Rehearsal) -> list[str]:
     ]
     for voice in played.voices:
         level = done.shown.get(voice.number, 0.0) * voice.gain
-        loud = f"{20 * _log10(level):+.1f} dB" if level > 0 else "not heard"
+        loud = f"{20 * _log10(level):+z.1f} dB" if level > 0 else "not heard"
         said = [voice.what, voice.kind, f"from {voice.thing}" if voice.thing else "", whose(world, voice.key)]
         about = ", ".join(filter(None, [*said, voice.cause if voice.cause != "scene" else ""]))
         cut = f"; cut off: {voice.cut}" if voice.cut else ""

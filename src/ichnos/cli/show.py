@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import math
 import os
+import re
 import shutil
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import typer
@@ -20,6 +22,7 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
+_DONE, _REST = "#2f9e8a", "#8d8b84"  # of a progress bar: seen on dark and on light
 _ENDLESS = 1000  # columns: text in a pipe is not folded
 
 
@@ -130,6 +133,60 @@ def columns(names: list[str], rows: list[list[str]]) -> None:
     say("\n".join(line(row) for row in rows), end="\n" if rows else "")
 
 
+@dataclass(frozen=True)
+class PlanLine:
+    """A line of a plan: what becomes of a file, its name, how deep it lies in folders, and why.
+
+    ``sign``: one of SIGNS, or empty for a folder. ``below``: further lines of it, each with its style.
+    """
+
+    sign: str
+    name: str
+    reason: str = ""
+    depth: int = 0
+    below: tuple[tuple[str, str], ...] = ()
+
+
+SIGNS = {"+": ("new", "green"), "~": ("changed", "yellow"), "=": ("same", "dim"), "-": ("gone", "red")}
+_NARROW = 24  # columns: a reason that has fewer goes below its name
+
+
+def plan(title: str, lines: Sequence[PlanLine]) -> None:
+    """Print a plan: the signs stand in a gutter on the left; on a terminal, reasons are folded beside their names."""
+    from rich.cells import cell_len
+    from rich.text import Text
+
+    out = console()
+    width = shutil.get_terminal_size().columns if sys.stdout.isatty() else _ENDLESS
+    used = [sign for sign in SIGNS if any(line.sign == sign for line in lines)]
+    legend = [(f"  {sign} {SIGNS[sign][0]}", SIGNS[sign][1]) for sign in used]
+    out.print(Text.assemble((title, "bold"), "   ", *legend))
+    for line in lines:
+        style = SIGNS[line.sign][1] if line.sign else "dim"
+        indent = "  " * line.depth
+        name = f"{line.sign or ' '} {indent}{plain(line.name)}"
+        start = cell_len(name) + 2
+        first, *rest = _folded(plain(line.reason), width - start) or [""]
+        if width - start < min(_NARROW, cell_len(line.reason)):  # below the name there is more room
+            start = 6 + len(indent)
+            first, rest = "", _folded(plain(line.reason), width - start)
+        shown = Text.assemble((name[:1], f"bold {style}"), name[1:])
+        out.print(Text.assemble(shown, (f"  {first}", "dim")) if first else shown)
+        for part in rest:
+            out.print(Text(" " * start + part, "dim"))
+        for text, how in line.below:
+            out.print(Text(f"{' ' * (4 + len(indent))}{text}", how))
+
+
+def _folded(text: str, width: int) -> list[str]:
+    """A text in lines of at most so many columns; nothing of it is lost, and no unit leaves its number."""
+    import textwrap
+
+    glued = re.sub(r"(?<=\d) (?=[A-Za-z]{1,5}\b)", "\0", text)
+    lines = textwrap.wrap(glued, max(8, width), break_long_words=True, break_on_hyphens=False)
+    return [line.replace("\0", " ") for line in lines]
+
+
 def counted(count: int, noun: str) -> str:
     """``1 sound``, ``2 sounds``."""
     return f"{count} {noun}{'' if count == 1 else 's'}"
@@ -147,7 +204,8 @@ def progress(what: str, total: float | None) -> Iterator[Callable[[float], None]
     if not err.is_terminal or total == 0:
         yield lambda step: None
         return
-    columns = (TextColumn(what), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
+    bar_column = BarColumn(style=_REST, complete_style=_DONE, finished_style=_DONE, pulse_style=_DONE)
+    columns = (TextColumn(what), bar_column, TaskProgressColumn(), TimeRemainingColumn())
     with Progress(*columns, console=err, transient=True) as bar:
         task = bar.add_task(what, total=total)
         yield lambda step: bar.advance(task, step)

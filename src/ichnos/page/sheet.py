@@ -213,7 +213,7 @@ _KEY = "height: −60 to 0 dBFS, peaks around RMS      bar: loudness, −60 to 0
 
 
 def _heading(sheet: _Sheet, heading: _Heading, y: float) -> None:
-    middle = f", their middle {heading.middle:.1f} LUFS" if heading.middle is not None else ""
+    middle = f", their middle {heading.middle:z.1f} LUFS" if heading.middle is not None else ""
     many = f"{heading.count} sound{'' if heading.count == 1 else 's'}"
     sheet.text(_MARGIN, y + 0.32, heading.name or "no category", fontsize=13, style="italic", va="bottom")
     sheet.text(_WIDE - _MARGIN, y + 0.32, f"{many}{middle}", fontsize=9, color=SOFT, ha="right", va="bottom")
@@ -243,8 +243,8 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
     others = f", the first of {cell.more + 1} {'takes' if entry.definition.takes else 'parts'}" if cell.more else ""
     foot = y + tall - 0.36
     sheet.text(x, foot, f"{glance.facts.seconds:.2f} s{others}", fontsize=SMALL, color=SOFT, va="center")
-    loud = f"{level:.1f} LUFS" if level is not None else "silent"
-    jump = f"  {'▲' if entry.jump > 0 else '▼'} {abs(entry.jump):.0f} LU" if entry.jump is not None else ""
+    loud = f"{level:z.1f} LUFS" if level is not None else "silent"
+    jump = f"  {'▲' if entry.jump > 0 else '▼'} {abs(entry.jump):z.0f} LU" if entry.jump is not None else ""
     sheet.text(
         x + wide, foot, loud + jump, fontsize=SMALL, ha="right", va="center",
         color=INK if jump else SOFT, weight="bold" if jump else "normal", family="DejaVu Sans",

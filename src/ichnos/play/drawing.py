@@ -32,7 +32,9 @@ def draw_timeline(done: Rehearsal, title: str, to: Path | IO[bytes]) -> None:
     lanes = {key: number for number, key in enumerate(shown)}
     size = max(_SMALLEST, min(_LARGEST, 330 / max(1, len(shown))))
     height = min(0.78, 0.3 + 0.02 * len(shown))
-    level_said = f", {done.loudness:.1f} LUFS, true peak {done.true_peak:.1f} dBTP" if done.loudness is not None else ""
+    level_said = (
+        f", {done.loudness:z.1f} LUFS, true peak {done.true_peak:z.1f} dBTP" if done.loudness is not None else ""
+    )
     with style.paper() as figure:
         style.head(figure, title, f"{done.scene.seconds:g} s{level_said}")
         happened = [mark for mark in played.marks if not mark.trigger]

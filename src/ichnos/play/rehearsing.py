@@ -278,7 +278,7 @@ def _findings(
             yield finding("never-heard", sound.place, f'"{sound.key}" is never heard: {why}')
     for key, db in done.stands_out.items():
         if key in own and db < 0:
-            less = "the bed covers it" if math.isinf(db) else f"it is {-db:.1f} dB below what the bed covers"
+            less = "the bed covers it" if math.isinf(db) else f"it is {-db:z.1f} dB below what the bed covers"
             yield finding("drowned", own[key].place, f'"{key}": {less}')
     for key, reason in {voice.key: voice.cut for voice in played.voices if voice.cut}.items():
         if key in world.sounds:

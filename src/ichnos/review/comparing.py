@@ -374,7 +374,7 @@ class _Sound:
 
     def __str__(self) -> str:
         facts, level = self.facts, self.meter.result().level
-        loud = f"{level:.1f} LUFS" if math.isfinite(level) else "silent"
+        loud = f"{level:z.1f} LUFS" if math.isfinite(level) else "silent"
         channels = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} channels")
         loop = f", a loop from {self.loop[0]} to {self.loop[1]}" if self.loop else ""
         return f"{facts.kind}, {channels}, {facts.rate / 1000:g} kHz, {self.frames / facts.rate:.2f} s, {loud}{loop}"
@@ -405,5 +405,5 @@ def _told(one: _Sound, other: _Sound) -> tuple[str, str] | None:
             return None if (one.facts.kind, one.loop) == (other.facts.kind, other.loop) else (str(one), str(other))
         apart = 10 * math.log10(residual / power) if power else 0.0
         if apart < _ALIKE:
-            return str(one), f"{other}: coded again, {-apart:.0f} dB below it is other"
+            return str(one), f"{other}: coded again, {-apart:z.0f} dB below it is other"
     return str(one), str(other)

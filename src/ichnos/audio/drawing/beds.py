@@ -26,7 +26,7 @@ def draw_audibility(
 
     with style.paper() as figure:
         proposed = f"; with {cure[0]} it {cure[1]}" if cure else ""
-        style.head(figure, f"{name} over {bed}", f"It {heard}; wished: {wish:+g} dB{proposed}")
+        style.head(figure, f"{name} over {bed}", f"It {heard}; wished: {wish:g} dB{proposed}")
         grid = figure.add_gridspec(2, 2, height_ratios=[1.25, 1], width_ratios=[1.5, 1])
         _by_band_and_time(figure, figure.add_subplot(grid[0, 0]), heard)
         _by_band(figure.add_subplot(grid[0, 1]), heard, cure)
@@ -44,7 +44,7 @@ def draw_audibility(
             time, curve, 0, where=under, facecolor="none", edgecolor=FAULT, hatch="////", linewidth=0, label="not heard"
         )
         over_time.axhline(0, color=GRAPHITE, linewidth=1.2)
-        over_time.axhline(wish, color=GRAPHITE, linewidth=1, linestyle="--", label=f"wished, {wish:+g} dB")
+        over_time.axhline(wish, color=GRAPHITE, linewidth=1, linestyle="--", label=f"wished, {wish:g} dB")
         over_time.set_xlim(0, len(heard.curve) * heard.hop)
         over_time.set_ylim(-_MOST, _MOST + 10)
         over_time.set_yticks([-30, -20, -10, 0, 10, 20, 30, 40])
@@ -91,4 +91,4 @@ def _by_band(axes: Any, heard: Audibility, cure: tuple[str, Audibility] | None) 
     style.bands(axes)
     top = float(max(np.max(heard.clip_db), np.max(heard.covered_db), 0 if cure is None else np.max(cure[1].clip_db)))
     axes.set_ylim(max(-120.0, top - 90), top + 6)
-    axes.legend(loc="lower right")
+    axes.legend(loc="upper center", bbox_to_anchor=(0.5, -0.14), ncols=2)

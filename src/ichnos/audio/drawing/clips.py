@@ -136,9 +136,9 @@ def _channel(analysis: ClipAnalysis, number: int) -> str:
 def _said(analysis: ClipAnalysis) -> list[str]:
     if math.isinf(analysis.peak):
         return ["silent"]
-    said = [f"peak {analysis.peak:.1f} dBFS, true peak {analysis.true_peak:.1f} dBTP"]
+    said = [f"peak {analysis.peak:z.1f} dBFS, true peak {analysis.true_peak:z.1f} dBTP"]
     if not math.isinf(analysis.loudness.level):
-        said[0] += f", {analysis.loudness.level:.1f} LUFS"
+        said[0] += f", {analysis.loudness.level:z.1f} LUFS"
     if analysis.clipped_runs:
         places = f"{analysis.clipped_runs} place{'' if analysis.clipped_runs == 1 else 's'}"
         said.append(f"clipped in {places} (red)")
@@ -164,7 +164,7 @@ def _loudness(axes: Any, analysis: ClipAnalysis) -> None:
     inside = time <= max(analysis.facts.seconds, 0.4) + 0.05
     axes.plot(time[inside], curve[inside], color=GRAPHITE, linewidth=1.3, linestyle="--", label="momentary, LUFS")
     if not math.isinf(analysis.loudness.level):
-        label = f"in all, {analysis.loudness.level:.1f} LUFS"
+        label = f"in all, {analysis.loudness.level:z.1f} LUFS"
         axes.axhline(analysis.loudness.level, color=GRAPHITE, linewidth=0.9, linestyle=":", label=label)
     axes.legend(ncols=3, loc="lower right", bbox_to_anchor=(1, 1))
 

@@ -26,8 +26,11 @@ def draw_seams(seams: Sequence[tuple[str, LoopSeams, Loop]], name: str, to: Path
         for row, (label, found, loop) in zip(grid, seams, strict=True):
             seam = found.seam(loop)
             verdict = "would be heard" if seam.is_audible else "is not heard"
-            style.name(row[0], f"{label}, sample {loop[0]:,} to {loop[1]:,}: its seam {verdict}")
-            row[0].title.set_color(FAULT if seam.is_audible else INK)
+            style.name(
+                row[0],
+                f"{label}, sample {loop[0]:,} to {loop[1]:,}: its seam {verdict}",
+                FAULT if seam.is_audible else INK,
+            )
             style.name(row[1], f"the same, {_NEAR:g} ms around the joint")
             before, behind, through_end, through_start = found.around(loop, _WIDE / 1000)
             for axes, reach in zip(row, (_WIDE, _NEAR), strict=True):

@@ -29,7 +29,7 @@ GREEN, WASH, FAULT = "#0a6a5c", "#d9ebe4", "#a3241b"
 FLOOR = -60.0  # dB: the lowest level that any picture shows
 SMALL, TEXT, LARGE = 8, 10, 15  # points
 _SWING = 0.025  # seconds: the longest swing that is heard as a tone, and a little more
-_SWINGS_SEEN = 1.0  # seconds: in a shorter clip one sees each swing
+_SWINGS_SEEN = 0.06  # seconds: in a shorter clip one sees each swing
 _SIZE = (12.8, 8.0)  # inches, at 100 dots each
 _MANNERS: Any = {
     "font.family": "DejaVu Serif",
@@ -63,7 +63,6 @@ _MANNERS: Any = {
     "legend.labelcolor": INK,
     "legend.handlelength": 1.4,
     "legend.borderaxespad": 0.2,
-    "hatch.color": GRAPHITE,
     "hatch.linewidth": 0.6,
     "svg.hashsalt": "ichnos",
     "pdf.fonttype": 42,
@@ -96,9 +95,9 @@ def head(figure: Any, what: str, said: str = "") -> None:
         figure.get_layout_engine().set(rect=(0, 0, 1, 0.93))
 
 
-def name(axes: Any, title: str) -> None:
+def name(axes: Any, title: str, colour: str = INK) -> None:
     """What a part of a picture shows."""
-    axes.set_title(plain(title))
+    axes.set_title(plain(title), color=colour)
 
 
 def levels(axes: Any, label: str = "") -> None:
@@ -123,16 +122,16 @@ def bands(axes: Any, *, along: str = "x") -> None:
 def wave(axes: Any, waveform: Waveform, seconds: float, channels: Sequence[int], *, held_against: bool = False) -> None:
     """The samples over time: their peaks, and inside them their RMS.
 
-    Of what is longer than a second, no single swing is to be seen, and columns shorter than one would only make
-    bars of a steady tone: there, each shows what is within 25 ms.
+    But in a very short clip no single swing is to be seen, and columns shorter than one would only make bars of a
+    steady tone: each shows what is within 25 ms, or a fortieth of the clip.
     """
     import numpy as np
     from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
     chosen = list(channels)
     low, high = waveform.low[:, chosen].min(axis=1), waveform.high[:, chosen].max(axis=1)
-    rms = np.sqrt(_over_a_swing(np.square(waveform.rms[:, chosen]).max(axis=1), seconds))
     columns = len(low)
+    rms = np.sqrt(_around(np.square(waveform.rms[:, chosen]).max(axis=1), _swing(columns, seconds)))
     if seconds > _SWINGS_SEEN:
         low, high = (
             kind(part, _swing(columns, seconds))
@@ -150,20 +149,20 @@ def level_over_time(waveform: Waveform, seconds: float) -> tuple[NDArray[np.floa
     """The RMS within 25 ms around each moment in dBFS, of all channels, from the first moment on."""
     import numpy as np
 
-    power = _over_a_swing(np.square(waveform.rms, dtype=np.float64).mean(axis=1), seconds)
+    power = np.square(waveform.rms, dtype=np.float64).mean(axis=1)
+    power = _around(power, round(_SWING * len(power) / max(seconds, 1e-9)))
     time = (np.arange(len(power)) + 0.5) * seconds / max(1, len(power))
     return time, np.maximum(10 * np.log10(np.maximum(power, 1e-12)), FLOOR)
 
 
 def _swing(columns: int, seconds: float) -> int:
-    """How many columns are 25 ms: at least one, and an odd number."""
-    return max(1, round(_SWING * columns / max(seconds, 1e-9))) // 2 * 2 + 1
+    """How many columns are 25 ms, or a fortieth of a short clip: at least one, and an odd number."""
+    return max(1, round(min(_SWING / max(seconds, 1e-9), 1 / 40) * columns)) // 2 * 2 + 1
 
 
-def _over_a_swing(power: NDArray[Any], seconds: float) -> NDArray[Any]:
-    """The mean power of 25 ms around each column."""
+def _around(power: NDArray[Any], width: int) -> NDArray[Any]:
+    """The mean power of so many columns around each one; of half of them all, at most."""
     import numpy as np
 
-    width = min(_swing(len(power), seconds), max(1, len(power) // 4 * 2 - 1))
-    around = np.ones(width)
+    around = np.ones(max(1, min(width, len(power) // 2)))
     return np.asarray(np.convolve(power, around, "same") / np.convolve(np.ones(len(power)), around, "same"))

@@ -77,13 +77,13 @@ class Audibility:
             return "the clip is silent"
         found = round(self.stands_out, 1)
         how = (
-            f"stands out by {found:.1f} dB"
+            f"stands out by {found:z.1f} dB"
             if found > 0
-            else f"lies {-found:.1f} dB under"
+            else f"lies {-found:z.1f} dB under"
             if found
             else "is just heard"
         )
-        return f"{how}, heard {100 * self.share:.0f} % of its time"
+        return f"{how}, heard {100 * self.share:z.0f} % of its time"
 
     def best_bands(self, count: int = 3) -> list[tuple[float, float]]:
         """The bands in which it stands out most: Hz, and dB (the median over its time)."""

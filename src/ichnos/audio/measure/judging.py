@@ -44,7 +44,7 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
         )
     if analysis.silent:
         yield ClipFinding(
-            "silent", f"it never gets above {analysis.peak:.0f} dBFS: it is silent", "take another clip", True
+            "silent", f"it never gets above {analysis.peak:z.0f} dBFS: it is silent", "take another clip", True
         )
         return
     if analysis.clipped_runs:
@@ -57,14 +57,14 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
     elif analysis.true_peak > 0:
         yield ClipFinding(
             "over",
-            f"its true peak is {analysis.true_peak:+.1f} dBTP: the curve between its samples passes full scale",
+            f"its true peak is {analysis.true_peak:+z.1f} dBTP: the curve between its samples passes full scale",
             "bring it down: ichnos treat --limit -1",
         )
     yield from _of_sides(analysis, sides)
     if abs(analysis.offset) > _OFFSET:
         yield ClipFinding(
             "offset",
-            f"it stands off the middle by {100 * analysis.offset:+.1f} % of full scale (DC)",
+            f"it stands off the middle by {100 * analysis.offset:+z.1f} % of full scale (DC)",
             "take it away: ichnos treat --high-pass 20",
         )
     for where, seconds in (("start", analysis.silent_start), ("end", analysis.silent_end)):
@@ -74,7 +74,7 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
             )
     if analysis.loudness.level < _QUIET:
         yield ClipFinding(
-            "quiet", f"it is very quiet: {analysis.loudness.level:.0f} LUFS", "raise it: ichnos treat --loudness -18"
+            "quiet", f"it is very quiet: {analysis.loudness.level:z.0f} LUFS", "raise it: ichnos treat --loudness -18"
         )
 
 
@@ -83,7 +83,7 @@ def _of_sides(analysis: ClipAnalysis, sides: Sides | None) -> Iterator[ClipFindi
     if sides is None:
         return
     if sides.mono_db < OUT_OF_PHASE:
-        lost = "everything" if sides.mono_db < -60 else f"{-sides.mono_db:.0f} dB"
+        lost = "everything" if sides.mono_db < -60 else f"{-sides.mono_db:z.0f} dB"
         yield ClipFinding(
             "out-of-phase",
             f"its sides are out of phase: mixed to mono it loses {lost}",
@@ -93,7 +93,7 @@ def _of_sides(analysis: ClipAnalysis, sides: Sides | None) -> Iterator[ClipFindi
     elif not sides.twins and (thin := analysis.spectrum.thinned()) and thin[1] > _THIN:
         yield ClipFinding(
             "thinned",
-            f"mixed to mono it loses {thin[1]:.0f} dB around {thin[0]:.0f} Hz",
+            f"mixed to mono it loses {thin[1]:z.0f} dB around {thin[0]:.0f} Hz",
             f"compare with one side: --mono {sides.louder}",
         )
 
@@ -122,12 +122,12 @@ def describe(analysis: ClipAnalysis) -> list[tuple[str, str]]:
             if analysis.clipped_runs
             else "none",
         ),
-        ("DC offset", f"{100 * analysis.offset:+.3f} % of full scale"),
+        ("DC offset", f"{100 * analysis.offset:+z.3f} % of full scale"),
         ("silence", f"{analysis.silent_start:.2f} s at the start, {analysis.silent_end:.2f} s at the end"),
     ]
     if analysis.sides is not None:
         sides = analysis.sides
-        cost = "everything" if math.isinf(sides.mono_db) else f"{max(0.0, -sides.mono_db):.1f} dB"
+        cost = "everything" if math.isinf(sides.mono_db) else f"{max(0.0, -sides.mono_db):z.1f} dB"
         lines.append(("stereo", "the same channel twice" if sides.twins else "two different sides"))
         lines.append(("mono would cost", f"{cost} (3 dB is usual where the sides have nothing in common)"))
     lines.append(("loop marks", ", ".join(f"sample {a} to {b}" for a, b in analysis.loops) or "none"))

@@ -109,10 +109,10 @@ class Converted:
     def remarks(self) -> Iterator[str]:
         """What a person should know of it, in plain words."""
         if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
-            cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:.0f} dB"
+            cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:z.0f} dB"
             yield f"its sides are out of phase (a mono mix would lose {cost}), so mono is the {self.side} side"
         elif self.side == "mix" and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
-            yield f"its sides are out of phase: the mono mix is {-self.mono_db:.0f} dB quieter than they are"
+            yield f"its sides are out of phase: the mono mix is {-self.mono_db:z.0f} dB quieter than they are"
         if self.clipped:
             yield f"{self.clipped} samples were above full scale, and are clipped"
         yield from self.notes
@@ -235,14 +235,14 @@ def _under_ceiling(
         if over <= _OVER:
             break
         if attempt == _LOWERED:
-            written.notes.append(f"after coding its true peak is {over:.1f} dB above {ceiling:g} dBTP")
+            written.notes.append(f"after coding its true peak is {over:z.1f} dB above {ceiling:g} dBTP")
             return written
         lowered += over + _OVER
         quieter = replace(target, treatment=(*target.treatment, Gain(db=-lowered)))
         disk.remove(to)
         written = _attempt(source, path, facts, quieter, side, to, serial, lambda _: None, tags)
     if lowered > _TOLD:
-        written.notes.append(f"made {lowered:.1f} dB quieter, so that it stays below {ceiling:g} dBTP after coding")
+        written.notes.append(f"made {lowered:z.1f} dB quieter, so that it stays below {ceiling:g} dBTP after coding")
     return written
 
 
@@ -355,7 +355,7 @@ def _attempt(
         else:
             mixed = chain.mix_channels(decoded, target.channels, side)
         if facts.channels > STEREO and target.channels <= STEREO:
-            how = f"mixed down after ITU-R BS.775, {-loss(facts.channels):.1f} dB quieter"
+            how = f"mixed down after ITU-R BS.775, {-loss(facts.channels):z.1f} dB quieter"
             written.notes.append(f"its {facts.channels} channels are {how}")
         flow = AudioStream(
             chain.resample(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels
@@ -560,4 +560,4 @@ def _level_changed(target: Target, written: _Written, found: float) -> Iterator[
         return
     change = 20 * math.log10(max(found, 1e-9) / max(level, 1e-9))
     if abs(change) > (_LOSSY_LEVEL if lossy else _EXACT_LEVEL):
-        yield f"its level changed by {change:+.1f} dB"
+        yield f"its level changed by {change:+z.1f} dB"

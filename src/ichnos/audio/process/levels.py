@@ -129,7 +129,7 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
             break
         gain += lufs - now
     if abs(lufs - reached) > 0.5:
-        say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:.1f} LUFS")
+        say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:z.1f} LUFS")
     return stream.through(at(best))
 
 
