@@ -91,7 +91,7 @@ def test_what_wins_and_what_is_merged_is_told(tmp_path: Path) -> None:
     assert plan["hut/notebooks/two/about.bog"] == "new"
     (there / "hut/pressed/calls.leaves").write_bytes(b"made again, with ours in it")
     done = run("install", cwd=two)
-    assert "cache   hut/pressed/calls.leaves" in done.out
+    assert "- hut/pressed/calls.leaves  stale" in done.out
     listed = run("installed").out
     assert f"wins over one: {first}" in listed
     assert "kB of the game's own are kept" in listed

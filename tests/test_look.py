@@ -132,7 +132,7 @@ def test_the_picture_is_a_picture(tmp_path: Path) -> None:
     with Image.open(picture) as drawn:
         assert drawn.size == (1280, 800)
         colours = {colour for _, colour in drawn.convert("RGB").getcolors(1 << 20)}
-    assert (0xC0, 0x39, 0x2B) in colours  # clipping is marked
+    assert (0xA3, 0x24, 0x1B) in colours  # clipping is marked
     assert run("look", path, path.with_name("b.wav"), "--picture", picture).code == 2
 
 

@@ -171,7 +171,7 @@ def _loudness(axes: Any, analysis: ClipAnalysis) -> None:
 
 def _level_axes(axes: Any, span: float) -> None:
     style.name(axes, "level over time")
-    axes.set_xlim(0, max(span, 0.05))
+    axes.set_xlim(0, max(span, 0.001))
     axes.set_xlabel("seconds")
     style.levels(axes, "dBFS")
 
