@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: demo test lint attack truth screenshots bench clean
+.PHONY: demo test lint script attack truth screenshots bench clean
 
 demo: $(READY)
 	rm -rf demo
@@ -19,6 +19,14 @@ lint: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python tools/edge.py
+
+# The types of the listening page's script, where Node.js is there.
+script:
+	@if command -v npx >/dev/null; then \
+		npx --yes --package typescript@5 tsc --noEmit --allowJs --checkJs --strict \
+			--noUnusedLocals --target es2022 --module es2022 --moduleResolution bundler \
+			--lib dom,dom.iterable,es2023 src/ichnos/page/script/*.js; \
+	else echo "There is no npx: the page's script is not checked."; fi
 
 # Some 5,000 cases of what strangers, slips and a bad day bring; far longer than the tests.
 attack: $(READY)

@@ -1,7 +1,8 @@
-"""Draws docs/screenshots/ afresh: each command in a real terminal window, on the demonstration's data.
+"""Draws docs/screenshots/ afresh, on the demonstration's data: each command in a real terminal window, each picture
+by its command, and the listening page in a real browser.
 
-Needs Xvfb, xterm and ImageMagick's ``import``. The window is 1280x800 or so; what does not fit is
-scrolled away, as it would be for a user.
+Needs Xvfb, xterm, ImageMagick's ``import`` and Debian's chromium. A window is 1280 wide and as high as what stands in
+it: none is half-empty, and what would be scrolled away is an error.
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from PIL import Image
 
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
@@ -23,21 +25,24 @@ from ichnos.games.profiles import profile
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 DISPLAY = ":97"
+ROWS = 66  # of a terminal, at the most
+BACKGROUND = (0x16, 0x19, 0x1D)
 PACK = "storm-watch/build/storm-watch-0.1.0.lampbox"
 
 # name, folder below the demonstration's, commands typed
 PICTURES: list[tuple[str, str, list[str]]] = [
-    ("demo", ".", ["ichnos demo /tmp/ichnos-shot"]),
+    ("demo", ".", ["ichnos demo /tmp/ichnos-shot | tail -n 52"]),
     ("help", ".", ["ichnos --help"]),
-    ("start", ".", ["ichnos start gale --game tarnlight --licence CC0-1.0 --title 'A gale'", "cat gale/ichnos.toml"]),
     (
         "assign",
         "storm-watch",
         [
+            "ichnos start ../gale --game tarnlight --licence CC0-1.0 --title 'A gale'",
+            "head -n 12 ../gale/ichnos.toml",
             "ichnos assign tower.bel.near clips/draught.wav",
             "ichnos assign tower.bell.near clips/draught.wav",
             "ichnos assign tower.bell.near clips/draught.wav --add",
-            "tail -n 20 ichnos.toml",
+            "tail -n 14 ichnos.toml",
         ],
     ),
     ("build", "storm-watch", ["ichnos build --dry-run", "ichnos build", "ichnos build | tail -n 2"]),
@@ -75,18 +80,8 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         [
             "ichnos convert harbour/ --to ready --like-game tarnlight",
             "ichnos convert storm-watch/clips/bell-take3.wav --to ready --container wav --bits 16 --rate 32000",
-            "ichnos treat --names",
-        ],
-    ),
-    (
-        "loop",
-        ".",
-        [
-            "ichnos loop harbour/engine.wav",
-            "ichnos loop harbour/engine.wav --better --to engine-loop.wav",
-            "ichnos loop storm-watch/clips/draught.wav --fade 0.4 --to draught-loop.wav",
-            "ichnos heard harbour/shout.wav --bed harbour/storm.flac",
             "ichnos split harbour/gulls.wav --to takes",
+            "ichnos treat --names",
         ],
     ),
     (
@@ -121,14 +116,16 @@ PICTURES: list[tuple[str, str, list[str]]] = [
 # name, the command that draws it
 DRAWN: list[tuple[str, list[str]]] = [
     ("look-picture", ["look", "harbour/engine.wav"]),
-    ("heard-picture", ["heard", "harbour/shout.wav", "--bed", "harbour/storm.flac"]),
-    ("split-picture", ["split", "harbour/gulls.wav", "--to", "takes", "--dry-run"]),
+    ("heard-picture", ["heard", "harbour/murmur.wav", "--bed", "harbour/storm.flac"]),
+    ("loop-picture", ["loop", "harbour/engine.wav", "--better"]),
+    ("treat-picture", ["treat", "harbour/shout.wav", "--to", "ready", "--treatment", "over-the-din"]),
+    ("sheet", ["sheet", PACK, "-w", "storm-watch"]),
     (
         "rehearse-picture",
         ["rehearse", "storm-watch/storm.toml", "--pack", PACK, "--game", "tarnlight", "--to", "mix.wav"],
     ),
-    ("treat-picture", ["treat", "harbour/shout.wav", "--to", "ready", "--treatment", "over-the-din"]),
 ]
+CHROMIUM = "/usr/bin/chromium"
 
 
 def main() -> int:
@@ -139,14 +136,14 @@ def main() -> int:
     SHOTS.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:]
     server = subprocess.Popen(
-        ["Xvfb", DISPLAY, "-screen", "0", "1290x810x24"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        ["Xvfb", DISPLAY, "-screen", "0", "1290x1290x24"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
     try:
         for name, command in DRAWN:
             if not wanted or name in wanted:
                 with tempfile.TemporaryDirectory() as scratch:
                     _prepare(Path(scratch))
-                    option = "--before-after" if command[0] == "treat" else "--picture"
+                    option = {"treat": "--before-after", "sheet": "--to"}.get(command[0], "--picture")
                     if PACK in command:
                         subprocess.run(["ichnos", "build", "-w", "storm-watch"], cwd=scratch, env=_environment())
                     # Exit code 1 is a finding, and the picture is drawn all the same.
@@ -159,7 +156,11 @@ def main() -> int:
                     if drawn.returncode not in (0, 1):
                         return 1
                 print(f"drew docs/screenshots/{name}.png")
-        time.sleep(1)
+        if not wanted or "listen" in wanted:
+            with tempfile.TemporaryDirectory() as scratch:
+                _prepare(Path(scratch))
+                _page(Path(scratch))
+            print("drew docs/screenshots/listen.png")
         for name, folder, commands in PICTURES:
             if wanted and name not in wanted:
                 continue
@@ -230,6 +231,7 @@ def _harbour(folder: Path) -> None:
     write("mooring.wav", creak + hiss(1.5, 0.01), -0.9 * creak + hiss(1.5, 0.01))
     shout = call(600, 0.5, 0.15) + call(1900, 0.5, 0.08) * (1 + hiss(0.5, 0.3)) + call(3300, 0.5, 0.03)
     write("shout.wav", np.concatenate([hiss(0.7, 1e-4), shout, hiss(0.1, 1e-4), 0.7 * shout, hiss(0.9, 1e-4)]))
+    write("murmur.wav", np.concatenate([hiss(0.4, 1e-4), 0.15 * shout, hiss(0.3, 1e-4), 0.5 * shout, hiss(0.5, 1e-4)]))
     calls = (call(900, 0.6, 0.5), call(1100, 0.4, 0.3), call(800, 0.9, 0.6))
     row = np.concatenate([hiss(0.5, 1e-3), *(part for one in calls for part in (one, hiss(0.6, 1e-3)))])
     write("gulls.wav", row, np.roll(row, 20))
@@ -260,14 +262,42 @@ def _second_game(scratch: Path) -> None:
         )
 
 
+def _page(scratch: Path) -> None:
+    """The listening page, playing the old one of a sound of which the pack has a louder take."""
+    from playwright.sync_api import sync_playwright
+
+    storm = scratch / "storm-watch"
+    for words in (
+        ["assign", "tower.bell.near", "clips/draught.wav", "--add", "--weight", "0.5"],
+        ["assign", "roof.wind.wild", "clips/draught.wav", "--volume", "0.3"],
+        ["build"],
+        ["listen", "--bed", "../harbour/storm.flac"],
+    ):
+        subprocess.run(["ichnos", *words], cwd=storm, env=_environment(), check=True, stdout=subprocess.DEVNULL)
+    with sync_playwright() as driver:
+        arguments = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
+        browser = driver.chromium.launch(executable_path=CHROMIUM, args=arguments)
+        tab = browser.new_page(viewport={"width": 1280, "height": 800})
+        tab.goto((storm / "build" / "listen.html").as_uri())
+        tab.get_by_role("button", name="shore.gull.calling").click()
+        tab.keyboard.press("k")
+        tab.get_by_role("button", name="tower.bell.near").click()
+        tab.keyboard.press("o")
+        tab.keyboard.press("Space")
+        tab.wait_for_function("() => listening.player.currentTime > 0.6")
+        tab.screenshot(path=SHOTS / "listen.png")
+        browser.close()
+
+
 def _picture(name: str, folder: Path, commands: list[str]) -> None:
     done = folder / ".done"
     script = folder / ".typed.sh"
     lines = ["PS1='$ '", "clear"]
     for command in commands:
         lines += [f"printf '\\033[1m$ %s\\033[0m\\n' {_quoted(command)}", command, "echo"]
-    script.write_text("\n".join([*lines, f"touch {done}", "sleep 30"]))
-    size = ["-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x48+0+0", "-bw", "8"]
+    asked = "IFS='[;' read -sdR -p $'\\E[6n' _ row _"  # where the cursor is: at the foot, something was scrolled away
+    script.write_text("\n".join([*lines, "tput civis", asked, f"echo $row > {done}", "sleep 30"]))
+    size = ["-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", f"158x{ROWS}+0+0", "-bw", "8"]
     colours = ["-bg", "#16191d", "-fg", "#d8dee6", "-xrm", "xterm*cursorBlink: false", "-uc"]
     window = subprocess.Popen(["xterm", *size, *colours, "-e", "bash", script], cwd=folder, env=_environment())
     try:
@@ -277,12 +307,24 @@ def _picture(name: str, folder: Path, commands: list[str]) -> None:
             time.sleep(0.1)
         time.sleep(0.6)
         picture = SHOTS / f"{name}.png"
-        subprocess.run(
-            ["import", "-window", "root", "+dither", "-colors", "64", picture], check=True, env=_environment()
-        )
+        subprocess.run(["import", "-window", "root", picture], check=True, env=_environment())
+        if int(done.read_text()) >= ROWS:
+            raise SystemExit(f"{name}: what was typed first is scrolled away")
+        _trimmed(picture)
     finally:
         window.kill()
         window.wait()
+
+
+def _trimmed(picture: Path) -> None:
+    """Cut off what is empty below."""
+    whole = Image.open(picture).convert("RGB")
+    pixels = np.asarray(whole)
+    rows = np.flatnonzero(
+        (pixels[:, 12:1270] != np.array(BACKGROUND)).any(axis=(1, 2)) & (pixels[:, 12:1270].any(axis=(1, 2)))
+    )
+    cut = whole.crop((0, 0, 1280, int(rows[-1]) + 16))
+    cut.quantize(64, dither=Image.Dither.NONE).save(picture, optimize=True)
 
 
 def _quoted(text: str) -> str:

@@ -109,7 +109,7 @@ def listen(
                         "loudness": entry.level,
                         "seconds": round(entry.seconds, 3),
                         "jump": entry.jump,
-                        "old": bool(entry.old),
+                        "old": entry.has_old,
                         "findings": [one.as_json() for one in entry.findings],
                     }
                     for entry in book.entries
@@ -232,7 +232,7 @@ def _close(subject: Subject, old: Opened | None) -> None:
 
 def _say_of(book: Book) -> None:
     """What is in a page, and what is not."""
-    olds = sum(bool(entry.old) for entry in book.entries)
+    olds = sum(entry.has_old for entry in book.entries)
     jumps = [entry for entry in book.entries if entry.jump is not None]
     against = f"; {olds} with an old one, from {book.against}" if book.against else ""
     show.say(f"{show.counted(len(book.entries), 'sound')}{against}; {show.counted(len(jumps), 'jump')} in level.")

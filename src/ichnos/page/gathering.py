@@ -18,6 +18,7 @@ from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.targets import marking
+from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.findings import Finding
 from ichnos.review.pieces import Heard, Piece, Side, number, of_subject
 from ichnos.review.subject import Subject
@@ -75,6 +76,11 @@ class Entry:
     heard: str
     loose: bool = False
     jump: float | None = None
+
+    @property
+    def has_old(self) -> bool:
+        """Is there an old sound that can be heard?"""
+        return any(one.content is not None and one.content.glance is not None for one in self.old)
 
     @property
     def level(self) -> float | None:
@@ -150,7 +156,7 @@ def gather(
     for found in findings:
         key = by_file.get(found.place.path) or by_line.get((found.place.path, found.place.line or 0))
         own.setdefault(key, []).append(found) if key is not None else remarks.append(found)
-    players = _players(side.definitions)
+    players = _players(side.definitions, subject.context.pack_file)
     entries = [
         _entry(side, one, was, own.get(one.key, ()), players.get(one.key, ()), contents)
         for one, was in zip(heard, before, strict=True)
@@ -239,28 +245,37 @@ def _placed(heard: Sequence[Heard]) -> tuple[dict[str, str], dict[tuple[str, int
     return by_file, by_line
 
 
-def _players(said: Definitions) -> dict[str, list[str]]:
-    """What plays each key, in words."""
+def _players(said: Definitions, own: PackFile | None) -> dict[str, list[str]]:
+    """What plays each key, in words: as the documents say, and as the workspace does of what only a script says."""
     found: dict[str, list[str]] = {}
+
+    def note(key: str | None, *words: object) -> None:
+        text = ", ".join(str(one) for one in words if one)
+        if text not in found.setdefault(str(key), []):
+            found[str(key)].append(text)
+
     for trigger in said.triggers:
         values = trigger.values
-        name = values.get("trigger.name")
-        words = [f"trigger {name}" if name else "a trigger"]
-        words += [
-            f"{what} {values[f'trigger.{what}']}"
-            for what in ("event", "where", "from")
-            if values.get(f"trigger.{what}")
-        ]
-        found.setdefault(str(trigger.key), []).append(", ".join(words))
+        about = [f"{what} {values[f'trigger.{what}']}" for what in _ABOUT if values.get(f"trigger.{what}")]
+        note(trigger.key, f"trigger {values.get('trigger.name') or ''}".rstrip(), *about)
+    if own is not None and not said.triggers:
+        for one in own.trigger:
+            told = {"event": one.event, "where": one.where, "from": one.from_}
+            note(
+                one.key,
+                f"trigger {one.name or ''}".rstrip(),
+                *(f"{what} {told[what]}" for what in _ABOUT if told[what]),
+            )
     for prop in said.props:
-        found.setdefault(str(prop.key), []).append(f"prop {prop.name or prop.key}")
+        note(prop.key, f"prop {prop.name or prop.key}")
     for schedule in said.schedules:
-        name = schedule.values.get("schedule.name")
+        called = f"schedule {schedule.values.get('schedule.name') or ''}".rstrip()
         for entry in schedule.entries:
-            kind = entry.values.get("entry.kind")
-            called = f"schedule {name}" if name else "a schedule"
-            found.setdefault(str(entry.key), []).append(f"{called}, {kind}" if kind else called)
+            note(entry.key, called, entry.values.get("entry.kind"))
     return found
+
+
+_ABOUT = ("event", "where", "from")
 
 
 def _entry(

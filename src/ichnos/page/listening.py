@@ -13,6 +13,7 @@ import hashlib
 import io
 import json
 import math
+import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
@@ -38,6 +39,8 @@ _BED_SECONDS = 60.0
 _HERE = Path(__file__).parent
 _SPOKEN = {("Ogg", "Vorbis"), ("Ogg", "Opus"), ("FLAC", "PCM 16"), ("FLAC", "PCM 24"), ("FLAC", "PCM 8")}
 _WAV = {"PCM 8", "PCM 16", "PCM 24", "PCM 32", "float 32"}
+# In an order in which each finds what it needs at once.
+_MODULES = ("book", "verdicts", "player", "hearing", "index", "leaf", "drawing", "keys", "begin")
 _SOUNDS = "@sounds@"  # where they go
 _MIME = "application/octet-stream"
 
@@ -98,7 +101,7 @@ def write(
             size += len(text)
             on_progress(1)
     data_of_page = _data(book, verdicts, beside=f"{folder.name}/" if audio == BESIDE else "", names=names, bed=bed)
-    style, script = _source("page.css"), _source("page.js")
+    style, script = _source("page.css"), _script()
     environment = Environment(loader=FileSystemLoader(_HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     policy = _policy(style, script, beside=audio == BESIDE)
     whole = environment.get_template("page.html.j2").render(
@@ -121,6 +124,13 @@ def write(
 def _source(name: str) -> str:
     """A file of the page's, with the line ends that a browser makes of any."""
     return disk.read(_HERE / name).decode().replace("\r\n", "\n")
+
+
+def _script() -> str:
+    """The page's script: its modules one behind the other, in a scope of their own, without what joins them."""
+    modules = [re.sub(r"^import [^;]*;\n", "", _source(f"script/{name}.js"), flags=re.MULTILINE) for name in _MODULES]
+    whole = re.sub(r"^export ", "", "".join(modules), flags=re.MULTILINE)
+    return f'"use strict";\n(() => {{\n{whole}}})();\n'
 
 
 def _policy(style: str, script: str, *, beside: bool) -> str:

@@ -64,6 +64,8 @@ _MANNERS: Any = {
     "legend.handlelength": 1.4,
     "legend.borderaxespad": 0.2,
     "hatch.linewidth": 0.6,
+    "figure.constrained_layout.w_pad": 0.1,
+    "figure.constrained_layout.h_pad": 0.06,
     "svg.hashsalt": "ichnos",
     "pdf.fonttype": 42,
 }

@@ -1,0 +1,174 @@
+// @ts-check
+// What is open, which side and piece of it is heard, how loud, and from where.
+import { BEFORE_SEAM, BETWEEN, book, entries, id } from "./book.js";
+import { Verdicts } from "./verdicts.js";
+import { Player } from "./player.js";
+import { refresh, tick } from "./leaf.js";
+/** @import { Content, Piece, Entry, Side, Row } from "./book.js" */
+
+export const player = new Player();
+export const verdicts = new Verdicts();
+export const state = {
+  at: -1,
+  side: /** @type {Side} */ ("new"),
+  row: 0,
+  matched: false,
+  seam: false,
+  chance: false,
+  bed: false,
+  away: 0, // metres
+  waiting: 0, // the timer of the next take, where takes are played one after the other
+  shown: /** @type {HTMLLIElement[]} */ ([]), // the lines that are listed
+};
+/** @type {HTMLLIElement[]} */
+export const lines = [];
+
+/** @returns {Entry} */
+export const open = () => entries[state.at];
+
+/** @param {Entry} entry @returns {Row[]} */
+export function rowsOf(entry) {
+  const roles = [...new Set([...entry.new, ...entry.old].map((one) => one.role))];
+  const named = (/** @type {Piece[]} */ pieces, /** @type {string} */ role) =>
+    pieces.find((one) => one.role === role) || null;
+  return roles.map((role) => ({ role, new: named(entry.new, role), old: named(entry.old, role) }));
+}
+
+/** @param {Piece|null} piece @returns {Content|null} */
+export const contentOf = (piece) => (piece && piece.content !== null ? book.contents[piece.content] : null);
+
+/** Can any piece of a side be played? @param {Side} side */
+export const playable = (side) => open()[side].some((one) => contentOf(one) && !contentOf(one)?.trouble);
+
+/** The piece that is to be heard: of the row, or the side's first. @param {Side} side @returns {Piece|null} */
+export function piece(side) {
+  const entry = open();
+  const row = rowsOf(entry)[state.row];
+  return (row && row[side]) || entry[side][0] || null;
+}
+
+/** Where a piece goes round, in seconds. @param {Side} side @param {Content} content @returns {[number, number]|null} */
+export function loopOf(side, content) {
+  if (content.loop) return content.loop;
+  const entry = open();
+  return (side === "new" ? entry.loop : entry.oldLoop) && content.seconds ? [0, content.seconds] : null;
+}
+
+/** What is left of a sound at a distance, by the game's curve. @param {Entry} entry @param {number} metres */
+export function reach(entry, metres) {
+  if (!entry.positional) return 1;
+  if (metres >= entry.far) return 0;
+  if (metres <= entry.near) return 1;
+  if (book.curve === "straight") return (entry.far - metres) / (entry.far - entry.near);
+  return Math.min(1, (entry.near || 1) / metres);
+}
+
+/** By how much a piece is made louder or quieter. @param {Side} side @param {Piece} one */
+export function gainOf(side, one) {
+  const entry = open();
+  const away = reach(entry, state.away);
+  const content = contentOf(one);
+  if (state.matched && content && typeof content.loudness === "number") {
+    const all = [...entry.new, ...entry.old].map((other) => contentOf(other)?.loudness);
+    const quietest = Math.min(.../** @type {number[]} */ (all.filter((loud) => typeof loud === "number")));
+    return 10 ** ((quietest - content.loudness) / 20) * away;
+  }
+  return (side === "new" ? entry.volume : entry.oldVolume) * one.volume * away;
+}
+
+/** @param {{at?: number}} [how] */
+export async function play(how = {}) {
+  clearTimeout(state.waiting);
+  id("told").textContent = "";
+  if (state.chance && how.at === undefined) pick();
+  const one = piece(state.side);
+  const content = contentOf(one);
+  if (!one || !content || content.trouble) {
+    player.stop();
+    tell(
+      content && content.trouble
+        ? `It cannot be played: ${content.trouble}.`
+        : `There is no ${state.side} sound to play.`,
+    );
+    refresh();
+    return;
+  }
+  const loop = state.seam ? loopOf(state.side, content) : null;
+  const at = how.at ?? (loop ? Math.max(0, loop[1] - BEFORE_SEAM) : 0);
+  const pitch = (state.side === "new" ? open().pitch : open().oldPitch) * one.pitch;
+  try {
+    await player.play(content, { at, rate: pitch, gain: gainOf(state.side, one), loop });
+  } catch (error) {
+    const why =
+      error instanceof DOMException
+        ? `this browser cannot decode ${content.format}`
+        : /** @type {Error} */ (error).message;
+    tell(`It cannot be played: ${why}.`);
+  }
+  refresh();
+  tick();
+}
+
+/** A take by its weight, as the game picks one. */
+export function pick() {
+  const rows = rowsOf(open());
+  const takes = rows.flatMap((row, number) => (row.role.startsWith("take") && row[state.side] ? [number] : []));
+  const weights = takes.map((number) => /** @type {Piece} */ (rows[number][state.side]).weight);
+  const all = weights.reduce((sum, one) => sum + one, 0);
+  if (!takes.length) return;
+  let left = Math.random() * (all || takes.length);
+  const found = takes.find((_, number) => (left -= all ? weights[number] : 1) < 0);
+  state.row = found ?? takes[takes.length - 1];
+}
+
+player.ended = () => {
+  if (state.chance) {
+    state.waiting = window.setTimeout(() => {
+      state.waiting = 0;
+      play();
+    }, BETWEEN);
+  }
+  refresh();
+};
+
+export function stop() {
+  clearTimeout(state.waiting);
+  state.waiting = 0;
+  player.stop();
+  refresh();
+}
+
+/** What has changed is heard at once, at the same position. */
+export function again() {
+  if (player.playing) play({ at: player.currentTime });
+  else refresh();
+}
+
+/** @param {Side} side */
+export function hear(side) {
+  if (!playable(side)) {
+    tell(
+      open()[side].length ? `The ${side} sound cannot be played here.` : `There is no ${side} sound under this key.`,
+    );
+    return;
+  }
+  const position = player.currentTime;
+  state.side = side;
+  const content = contentOf(piece(side));
+  const over = player.playing && content && position >= (content.seconds || 0);
+  again();
+  if (over) tell(`The ${side} one is over by then: it begins anew.`);
+  else say(side);
+}
+
+/** @param {string} text */
+export function say(text) {
+  id("said").textContent = text;
+}
+
+/** What has to be seen as well. @param {string} text */
+export function tell(text) {
+  say(text);
+  const told = id("told");
+  if (told) told.textContent = text;
+}
