@@ -323,3 +323,51 @@ def test_a_sound_far_from_its_like_is_told(workspace: Path) -> None:
     jumps = {one["key"]: one["jump"] for one in done["sounds"] if one["jump"]}
     assert list(jumps) == ["own.level.3"]
     assert jumps["own.level.3"] == pytest.approx(20, abs=0.3)
+
+
+def test_a_pack_that_nobody_should_have_made(tmp_path: Path, visit: Callable[..., Any]) -> None:
+    pack = tmp_path / "odd"
+    (pack / "audio").mkdir(parents=True)
+    tone(pack / "audio/a.wav", 0.5, 0.2)
+    tone(pack / "audio/none.wav", 0, 0.2)
+    title = "@sounds@ {{ 7*7 }} </title><script>document.title='taken'</script>\u202e\u0000"
+    odd = {
+        "key": "k\u202e\u0007",
+        "category": "c\u0000",
+        "takes": [{"file": "audio/a.wav"}, {"file": "audio/gone.wav"}],
+    }
+    twice = {"key": "__proto__", "labels": {"en": title}, "takes": [{"file": "audio/none.wav", "share": 1e308}]}
+    sounds = [odd, twice, {"key": "", "takes": []}, {**odd, "key": "same"}, {**twice, "key": "same"}]
+    document = {"openPack": 2, "title": title, "version": "<b>", "author": "$x_1$ \\frac", "sounds": sounds}
+    (pack / "open-pack.json").write_text(json.dumps(document), "utf-8")
+    words = (pack, "--game", "open-pack", "--against", pack, "--to", tmp_path / "odd.html")
+    done = run("listen", *words)
+    assert done.code == 0, done.err
+    assert "none.wav: this WAV file holds no sound" in done.err
+    tab = visit(tmp_path / "odd.html")
+    assert tab.title().startswith("@sounds@ {{ 7*7 }} </title><script>")
+    lines = tab.evaluate("() => [...document.querySelectorAll('#lines .key')].map((one) => one.textContent)")
+    assert lines == ["k\\u202e\\u0007", "__proto__", "(no key)", "same", "same (2)"]
+    tab.keyboard.press("Space")
+    playing(tab)
+    assert len(visit.asked) == 1  # type: ignore[attr-defined]
+    assert run("sheet", pack, "--game", "open-pack", "--to", tmp_path / "odd.png").code == 0
+
+
+def test_old_is_the_last_release_where_there_is_no_game(workspace: Path) -> None:
+    edit(workspace, "installation = ", "# installation = ")
+    assert run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight").code == 0
+    edit(workspace, '# author = "Your name"', 'author = "Ours"')
+    edit(
+        workspace,
+        'takes = ["clips/draught.wav"]\nnew = true',
+        'takes = ["clips/draught.wav"]\nnew = true\nvolume = 0.9',
+    )
+    assert run("build", cwd=workspace).code == 0
+    released = run("release", "--minor", "--note", "louder", cwd=workspace)
+    assert released.code == 0, released.err
+    edit(workspace, "volume = 0.9", "volume = 0.4")
+    assert run("build", cwd=workspace).code == 0
+    done = run("listen", cwd=workspace)
+    assert done.code == 0, done.err
+    assert "5 with an old one, from storm-watch-0.2.0.lampbox" in done.out

@@ -22,6 +22,7 @@ from typing import TYPE_CHECKING, Any
 from ichnos.documents.tree import Value, spelled
 from ichnos.errors import IchnosError, UsageError
 from ichnos.files import disk
+from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.page.gathering import Book, Content, Entry, Shown
@@ -105,8 +106,8 @@ def write(
     environment = Environment(loader=FileSystemLoader(_HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     policy = _policy(style, script, beside=audio == BESIDE)
     whole = environment.get_template("page.html.j2").render(
-        policy=policy, style=style, script=script, data=_as_script(data_of_page), title=book.title, book=book,
-        game=book.profile.rules.game.title, version=book.said("pack.version"),
+        policy=policy, style=style, script=script, data=_as_script(data_of_page), title=plain(book.title),
+        game=plain(book.profile.rules.game.title), version=plain(book.said("pack.version")), old=plain(book.against),
         sounds=_SOUNDS,
     )  # fmt: skip
     head, _, tail = whole.rpartition(_SOUNDS)  # the last: what is before it may be a stranger's

@@ -18,7 +18,7 @@ from ichnos.page.gathering import Book, Entry, Shown
 
 KINDS = (".png", ".pdf")
 _WIDE, _TALLEST = 12.8, 16.0  # inches, at 100 dots each: a page stands upright
-_MARGIN, _HEAD, _FOOT, _LINE = 0.35, 1.15, 0.35, 0.55  # inches: around it, its head and foot, a heading
+_MARGIN, _HEAD, _FOOT, _LINE = 0.35, 1.35, 0.35, 0.55  # inches: around it, its head and foot, a heading
 _TALL = {1: 2.3, 2: 2.0, 3: 1.7, 4: 1.35}  # inches of a row of cells, by how many stand side by side
 _GAP = 0.12  # inches between two of them
 _TITLE = 34  # signs of a cell's name, where four stand side by side
@@ -172,11 +172,11 @@ def _page(to: Any, book: Book, rows: Sequence[_Row], number: int, pages: int, th
     whole = _HEAD + max(needed, tall) + _FOOT + _CREDIT * len(lines)
     with style.paper((_WIDE, whole)) as figure:
         sheet = _Sheet(figure, book, whole)
-        sheet.text(_MARGIN, 0.45, book.title, fontsize=26, style="italic", va="center")
-        sheet.text(_MARGIN, 0.85, _about(book), fontsize=11, color=SOFT, va="center")
+        sheet.text(_MARGIN, 0.45, _short(book.title, 60), fontsize=26, style="italic", va="center")
+        sheet.text(_MARGIN, 0.83, _short(_about(book), 150), fontsize=11, color=SOFT, va="center")
         if pages > 1:
             sheet.text(_WIDE - _MARGIN, 0.45, f"{number} of {pages}", fontsize=11, color=SOFT, ha="right", va="center")
-        sheet.text(_WIDE - _MARGIN, 0.85, _KEY, fontsize=9, color=SOFT, ha="right", va="center")
+        sheet.text(_MARGIN, 1.07, _KEY, fontsize=9, color=SOFT, va="center")
         sheet.line(_HEAD - 0.1)
         y = _HEAD
         for row in rows:
@@ -191,8 +191,16 @@ def _page(to: Any, book: Book, rows: Sequence[_Row], number: int, pages: int, th
         if not rows:
             sheet.text(_MARGIN, y, "This pack has no sounds.", color=SOFT, va="top")
         for at, line in enumerate(lines):
-            sheet.text(_MARGIN, whole - _FOOT - _CREDIT * (len(lines) - at - 0.5), line[:170], fontsize=9, color=SOFT)
+            sheet.text(
+                _MARGIN, whole - _FOOT - _CREDIT * (len(lines) - at - 0.5), _short(line, 170), fontsize=9, color=SOFT
+            )
         to(figure)
+
+
+def _short(text: str, most: int) -> str:
+    """A text that ends in … where it has no room."""
+    shown = plain(text)
+    return shown if len(shown) <= most else f"{shown[: max(1, most - 1)]}…"
 
 
 def _about(book: Book) -> str:
@@ -228,8 +236,7 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
         category = entry.category or "no category"
         sheet.text(x + wide, y + 0.22, category, fontsize=9, style="italic", color=SOFT, ha="right", va="bottom")
         most -= len(category)
-    name = said if len(said) <= most else f"{said[: max(1, most - 1)]}…"
-    sheet.text(x, y + 0.22, name, fontsize=9, family="DejaVu Sans Mono", va="bottom")
+    sheet.text(x, y + 0.22, _short(said, most), fontsize=9, family="DejaVu Sans Mono", va="bottom")
     axes = sheet.axes(x, y + 0.3, wide, tall - 0.78)
     axes.set_xlim(0, 1)
     axes.set_ylim(-1, 1)

@@ -85,7 +85,8 @@ def glance(stream: IO[bytes], path: Path, columns: int) -> Glance:
     Raises:
         IchnosError: it is no audio, damaged, or cut short.
     """
-    facts, blocks = clips.decoded(stream, path)
+    facts = clips.facts(stream, path)
+    blocks = clips.blocks(stream, facts, Place(str(path)))
     peaks, loudness = PeakMeter(facts.rate, facts.channels), LoudnessMeter(facts.rate, facts.channels)
     waveform = _WaveformMeter(facts, columns)
     for block in blocks:

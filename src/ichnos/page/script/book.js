@@ -36,7 +36,7 @@ export function id(name) {
 }
 
 /**
- * An element with attributes and children; texts stay texts.
+ * An element with attributes and children; texts stay texts, and show what is not seen in them.
  * @param {string} tag
  * @param {Record<string, any>} [attributes]
  * @param {...(Node|string|null|false|undefined)} children
@@ -49,8 +49,17 @@ export function h(tag, attributes, ...children) {
     else if (value === true) made.setAttribute(name, "");
     else if (value !== false && value !== null && value !== undefined) made.setAttribute(name, String(value));
   }
-  made.append(.../** @type {(Node|string)[]} */ (children.filter((one) => one || one === "")));
+  const given = /** @type {(Node|string)[]} */ (children.filter((one) => one || one === ""));
+  made.append(...given.map((one) => (typeof one === "string" ? seen(one) : one)));
   return made;
+}
+
+const UNSEEN =
+  /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]|\p{Surrogate}/gu;
+
+/** A text with what is not seen, or turns others round, spelled out. @param {string} text */
+export function seen(text) {
+  return text.replace(UNSEEN, (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, "0")}`);
 }
 
 /** A text of a stranger's, in whatever direction it is written. @param {string} text */

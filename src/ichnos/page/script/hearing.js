@@ -1,6 +1,6 @@
 // @ts-check
 // What is open, which side and piece of it is heard, how loud, and from where.
-import { BEFORE_SEAM, BETWEEN, book, entries, id } from "./book.js";
+import { BEFORE_SEAM, BETWEEN, book, entries, id, seen } from "./book.js";
 import { Verdicts } from "./verdicts.js";
 import { Player } from "./player.js";
 import { refresh, tick } from "./leaf.js";
@@ -163,12 +163,12 @@ export function hear(side) {
 
 /** @param {string} text */
 export function say(text) {
-  id("said").textContent = text;
+  id("said").textContent = seen(text);
 }
 
 /** What has to be seen as well. @param {string} text */
 export function tell(text) {
   say(text);
   const told = id("told");
-  if (told) told.textContent = text;
+  if (told) told.textContent = seen(text);
 }

@@ -44,7 +44,7 @@ export function line(entry, number) {
     h(
       "span",
       {},
-      h("span", { class: "key" }, own(entry.key)),
+      h("span", { class: "key" }, own(entry.key || "(no key)")),
       title && h("span", { class: "title" }, " ", own(title)),
       entry.findings.length > 0 &&
         h(

@@ -89,7 +89,7 @@ export function leaf() {
   const was = entry.oldTitles.filter(([tag, text]) => !entry.titles.some((one) => one[0] === tag && one[1] === text));
   const parts = [
     h("p", { class: "row narrow" }, h("button", { type: "button", click: () => view("index") }, "Back to the index")),
-    h("h2", { id: "key", class: "key" }, own(entry.key)),
+    h("h2", { id: "key", class: "key" }, own(entry.key || "(no key)")),
     h("p", { class: "titles" }, ...entry.titles.flatMap(([tag, text], at) => [at ? ", " : "", titled(tag, text, "")])),
     was.length > 0 &&
       h(
