@@ -55,6 +55,8 @@ COMMANDS = (
     "heard clips/draught.wav --bed clips/gull.ogg", "split clips/bell-take3.wav --to out", "games show ../game",
     "treat clips/draught.wav --trim --to out --overwrite", "start ../new --game ../game", "assign --from clips",
     "install", "install --dry-run --json", "install ../storm-watch/build --to ../Tarnlight", "restore", "restore --force",
+    "listen --against build/storm-watch-0.1.0.lampbox", "listen --to l.html --audio beside --bed clips/gull.ogg",
+    "sheet --to s.png", "assign --verdicts storm.toml",
     "installed", "installed --json", "status", "status --json", "build --install", "swap boat.foghorn.near clips/draught.wav",
     "rehearse", "rehearse storm.toml --json", "rehearse storm.toml --to m.wav --picture m.png --overwrite --seconds 3",
     "rehearse --statistics 100", "rehearse --write-scene w.toml --overwrite", "play tower.bell.near --to b.wav --overwrite",
@@ -199,6 +201,8 @@ def packs(root: Path, chance: random.Random) -> Case:
             ["learn", "--to", "learned"],
             ["adopt", "--to", "adopted"],
             ["compare", f"../{PACK}"],
+            ["listen", "--to", "their.html", "--against", f"../{PACK}"],
+            ["sheet", "--to", "their.png"],
             ["games", "check", "../game", "--against"],
         ]
     )

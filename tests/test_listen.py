@@ -213,7 +213,14 @@ def test_verdicts_come_and_go(page: Path, visit: Callable[..., Any], tmp_path: P
     # Made again, the verdict is over; of another pack it is asked for by name.
     edit(workspace, '"clips/hatch-1.flac", ', "")
     assert run("build", cwd=workspace).code == 0
-    assert json.loads(run("check", "--json", cwd=workspace).out)["findings"] == []
+    done = run("check", "--json", cwd=workspace)
+    assert json.loads(done.out)["findings"] == []
+    assert "1 verdict of a sound that has changed since: hatch.closed" in done.err
+    theirs = ("check", PACKAGE, "--game", "tarnlight", "--verdicts", table, "--json")
+    assert json.loads(run(*theirs, cwd=workspace).out)["findings"] == []
+    table.write_text(table.read_text("utf-8").replace("tower.bell.near", "tower.bell.nea"), "utf-8")
+    assert "did you mean tower.bell.near" in run(*theirs, cwd=workspace).err
+    table.write_text(table.read_text("utf-8").replace("tower.bell.nea", "tower.bell.near"), "utf-8")
 
     tab.evaluate("() => localStorage.clear()")
     tab.reload()
@@ -265,7 +272,7 @@ def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any], works
     assert len(visit.asked) == 1  # type: ignore[attr-defined]
 
 
-@pytest.mark.parametrize(("scheme", "wide", "high"), [("light", 1280, 800), ("dark", 1280, 800), ("light", 390, 844)])
+@pytest.mark.parametrize(("scheme", "wide", "high"), [("light", 1280, 800), ("dark", 640, 400), ("light", 390, 844)])
 def test_everybody_can_use_it(page: Path, browser: Any, scheme: str, wide: int, high: int) -> None:
     from axe_playwright_python.sync_playwright import Axe
 

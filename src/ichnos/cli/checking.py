@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from ichnos.pack.workspace.workspace import Workspace
     from ichnos.review.check import Checked
     from ichnos.review.findings import Finding
-    from ichnos.review.subject import Context
+    from ichnos.review.subject import Context, Subject
 
 
 @app.command(
@@ -78,6 +78,7 @@ def check(
     from ichnos.games.opening import opened
     from ichnos.review import across
     from ichnos.review import check as checking
+    from ichnos.review import verdicts as judging
     from ichnos.review.budget import Budget
     from ichnos.review.subject import Subject
 
@@ -89,19 +90,25 @@ def check(
         packs = [last_built(loaded)]
         warn_if_behind(loaded)
     context = context_of(loaded, game, installation, packs, own=own)
-    if verdicts is not None:
-        context = replace(context, verdicts=_verdicts(verdicts))
+    said = _verdicts(verdicts) if verdicts is not None else context.verdicts
+    context = replace(context, verdicts=said)
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
     subjects = [Subject(context, opened(context.profile, pack)) for pack in packs]
+    if verdicts is not None:
+        _refuse_unknown(said, subjects)
     with show.progress("decoding", sum(len(subject.sounds) for subject in subjects)) as advance:
         results = [checking.check(subject, lambda _: advance(1), Budget(budget)) for subject in subjects]
     shared: list[Finding] = []
     if len(packs) > 1:
         loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, subjects, strict=True)]
         shared = list(across.findings(context.profile, loads))
+    over = [key for subject in subjects for key in judging.over(subject)]
     for subject in subjects:
         subject.files.close()
+    if over:
+        what = f"{show.counted(len(over), 'verdict')} of a sound that has changed since: {', '.join(over[:5])}"
+        show.say(f"{what}{' and others' if len(over) > 5 else ''}", err=True)
     if own and loaded:
         _note(loaded, results[0])
     if sarif:
@@ -255,6 +262,13 @@ def _verdicts(path: Path) -> Sequence[Verdict]:
     from ichnos.pack.workspace import verdicts
 
     return verdicts.read(disk.read(path), str(path))
+
+
+def _refuse_unknown(said: Sequence[Verdict], subjects: Sequence[Subject]) -> None:
+    from ichnos.pack.workspace import verdicts
+    from ichnos.review.pieces import of_subject
+
+    verdicts.refuse_unknown(said, [key for subject in subjects for key in of_subject(subject).sounds])
 
 
 def _shown(place: Place) -> Place:

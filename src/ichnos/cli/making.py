@@ -192,7 +192,8 @@ def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
     said = verdicts.read(disk.read(table), str(table))
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
-        verdicts.refuse_unknown(said, [sound.key for sound in loaded.pack_file.sound])
+        games = [loaded, *(workspaces.load(folder, game) for game in loaded.pack_file.games)]
+        verdicts.refuse_unknown(said, [sound.key for one in games for sound in one.pack_file.sound])
         kept = verdicts.together(verdicts.of_workspace(folder), said)
         if not dry_run:
             verdicts.keep(folder, kept)

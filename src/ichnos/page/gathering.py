@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from statistics import median
 
-from ichnos.audio.files import loops
+from ichnos.audio.files import clips, loops
 from ichnos.audio.measure.analysis import Glance, glance
 from ichnos.errors import IchnosError
 from ichnos.files import disk
@@ -19,6 +19,7 @@ from ichnos.games.opening import Opened
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.targets import marking
 from ichnos.pack.workspace.pack_file import PackFile
+from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding
 from ichnos.review.pieces import Heard, Piece, Side, number, of_subject
 from ichnos.review.subject import Subject
@@ -147,18 +148,21 @@ def gather(
     """
     side, old = of_subject(subject), _old(subject, against)
     heard = list(side.sounds.values())
-    before = [old.of_key(one.key) if old and not one.loose else None for one in heard]
+    before = [old.of_key(one.definition.key) if old and not one.loose else None for one in heard]
     pieces = [piece for one in (*heard, *before) if one is not None for piece in one.pieces]
-    contents = _measured(subject.profile, pieces, on_progress)
-    by_file, by_line = _placed(heard)
+    contents = _measured(subject.profile, pieces, Budget(2 if against else 1), on_progress)
+    places = _placed(heard)
     own: dict[str, list[Finding]] = {}
     remarks = []
     for found in findings:
-        key = by_file.get(found.place.path) or by_line.get((found.place.path, found.place.line or 0))
-        own.setdefault(key, []).append(found) if key is not None else remarks.append(found)
+        keys = places.get((found.place.path, None)) or places.get((found.place.path, found.place.line)) or ()
+        for key in keys:
+            own.setdefault(key, []).append(found)
+        if not keys:
+            remarks.append(found)
     players = _players(side.definitions, subject.context.pack_file)
     entries = [
-        _entry(side, one, was, own.get(one.key, ()), players.get(one.key, ()), contents)
+        _entry(side, one, was, own.get(one.key, ()), players.get(one.definition.key, ()), contents, subject.at_a_place)
         for one, was in zip(heard, before, strict=True)
     ]
     entries, middles = _with_jumps(entries)
@@ -193,13 +197,13 @@ def _old(subject: Subject, against: Opened | None) -> Side | None:
 
 
 def _measured(
-    profile: Profile, pieces: Sequence[Piece], on_progress: Callable[[float], None]
+    profile: Profile, pieces: Sequence[Piece], budget: Budget, on_progress: Callable[[float], None]
 ) -> dict[tuple[int, str], Content]:
     """What is in each file, by where it is."""
     files = {(id(piece.files), piece.name): piece for piece in pieces if piece.name is not None}
 
     def one(piece: Piece) -> Content:
-        found = _content(profile, piece)
+        found = _content(profile, piece, budget)
         on_progress(1)
         return found
 
@@ -207,10 +211,13 @@ def _measured(
         return dict(zip(files, pool.map(one, files.values()), strict=True))
 
 
-def _content(profile: Profile, piece: Piece) -> Content:
+def _content(profile: Profile, piece: Piece, budget: Budget) -> Content:
     name = str(piece.name)
     encoder = profile.rules.own_encoder
+    unread = Content(f"unread {piece.label}", 0, name, piece, unread=True)
     try:
+        if not budget.file(name, piece.files.size(name)):
+            return replace(unread, trouble=_OVER)
         with piece.stream() as stream:
             digest, size = disk.digest_of(stream), stream.tell()
             found = Content(digest, size, name, piece)
@@ -218,31 +225,33 @@ def _content(profile: Profile, piece: Piece) -> Content:
                 return replace(found, trouble="in the game's own codec, which only it can decode")
             stream.seek(0)
             try:
-                seen = glance(stream, Path(name), _COLUMNS)
-                how = marking(profile.rules.loops, seen.facts.container)
+                facts = clips.facts(stream, Path(name))
+                if not budget.sound(name, facts.seconds):
+                    return replace(found, trouble=_OVER)
+                how = marking(profile.rules.loops, facts.container)
+                seen = glance(stream, Path(name), facts, _COLUMNS)
                 stream.seek(0)
                 return replace(found, glance=seen, loop=loops.read(stream, how) if how else None)
             except IchnosError as error:
                 return replace(found, trouble=error.what)
     except IchnosError as error:
-        return Content(f"unread {piece.label}", 0, name, piece, trouble=error.what, unread=True)
+        return replace(unread, trouble=error.what)
 
 
-def _placed(heard: Sequence[Heard]) -> tuple[dict[str, str], dict[tuple[str, int], str]]:
-    """Which key a finding is about, by the file that it names and by the line."""
-    by_file: dict[str, str] = {}
-    by_line: dict[tuple[str, int], str] = {}
+_OVER = "not looked at: there is more here than any pack for a game has"
+
+
+def _placed(heard: Sequence[Heard]) -> dict[tuple[str, int | None], list[str]]:
+    """Which keys a finding is about, by the file that it names, or by the document and the line."""
+    found: dict[tuple[str, int | None], list[str]] = {}
     for one in heard:
-        for piece in one.pieces:
-            if piece.name is not None and not piece.of_game:
-                by_file.setdefault(piece.label, one.key)
         said = one.definition
-        of_files = [place for _, place, _ in said.files()]
-        places = [said.place, *said.places.values(), *of_files]
-        for place in places:
-            if place.line is not None:
-                by_line.setdefault((place.path, place.line), one.key)
-    return by_file, by_line
+        named = [said.place, *said.places.values(), *(place for _, place, _ in said.files())]
+        at: list[tuple[str, int | None]] = [(place.path, place.line) for place in named if place.line is not None]
+        at += [(piece.label, None) for piece in one.pieces if piece.name is not None and not piece.of_game]
+        for place in dict.fromkeys(at):
+            found.setdefault(place, []).append(one.key)
+    return found
 
 
 def _players(said: Definitions, own: PackFile | None) -> dict[str, list[str]]:
@@ -285,13 +294,15 @@ def _entry(
     findings: Sequence[Finding],
     players: Sequence[str],
     contents: Mapping[tuple[int, str], Content],
+    at_a_place: Mapping[str, str],
 ) -> Entry:
     said, rules, known = one.definition, side.profile.rules.play, side.known
     category = said.category or (known.category(one.key) if known else None)
     kind = side.profile.kind_of(one.key, category, parts=bool(said.parts), said=said.kind or None)
     new, old = _shown(one, contents), _shown(was, contents) if was else ()
     positional = said.settings.get("positional")
-    digests = {shown.piece.role: shown.content.digest for shown in new if shown.content and not shown.content.unread}
+    read = [each for each in new if each.content is not None and not each.content.unread and not each.piece.of_game]
+    digests = {each.piece.role: each.content.digest for each in read if each.content}
     return Entry(
         one.key,
         said,
@@ -299,7 +310,8 @@ def _entry(
         kind.name,
         number(said.settings.get("near"), rules.near),
         number(said.settings.get("far"), rules.far),
-        rules.positional if positional is None else positional is True,
+        (rules.positional if positional is None else positional is True)
+        or any(piece.name in at_a_place for piece in one.pieces),
         new,
         old,
         was.definition if was else None,

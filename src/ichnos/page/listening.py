@@ -36,6 +36,7 @@ INSIDE, BESIDE = "inside", "beside"
 MARK = "<!doctype html>\n<!-- A listening page of Ichnos. -->\n"
 MOST_INSIDE = 24_000_000  # bytes of sound that one file holds without being slow to open
 _LONGEST = 1200.0  # seconds: what is longer takes a browser too much memory, decoded
+_LARGEST = 300_000_000  # bytes
 _BED_SECONDS = 60.0
 _HERE = Path(__file__).parent
 _SPOKEN = {("Ogg", "Vorbis"), ("Ogg", "Opus"), ("FLAC", "PCM 16"), ("FLAC", "PCM 24"), ("FLAC", "PCM 8")}
@@ -169,6 +170,8 @@ def _why_not(content: Content) -> str:
     if content.glance is None:
         return content.trouble
     seconds = content.glance.facts.seconds
+    if content.size > _LARGEST:
+        return f"larger than {_LARGEST / 1e6:.0f} MB, which is too much for a page: listen to the file itself"
     if seconds > _LONGEST:
         return f"longer than {_LONGEST / 60:.0f} minutes, which is too much for a page: listen to the file itself"
     return ""
@@ -239,6 +242,7 @@ def _data(
         "identity": f"{rules.game.name}/{book.said('pack.name') or book.title}",
         "against": book.against,
         "curve": rules.play.curve,
+        "stereo": rules.play.stereo,
         "beside": beside,
         "names": names,
         "bed": bed.name if bed is not None else "",
@@ -267,6 +271,7 @@ def _content(content: Content) -> dict[str, Any]:
     loop = [content.loop[0] / facts.rate, (content.loop[1] + 1) / facts.rate] if content.loop else None
     return said | {
         "format": f"{facts.kind}, {_channels(facts.channels)}, {facts.rate / 1000:g} kHz",
+        "channels": facts.channels,
         "seconds": round(facts.seconds, 4),
         "loudness": _rounded(seen.loudness.level),
         "peak": _rounded(seen.peak),

@@ -112,7 +112,11 @@ class Side:
     @cached_property
     def sounds(self) -> dict[str, Heard]:
         """All that is heard, by key: what is defined, what stands in the place of the game's own, and loose files."""
-        found = {sound.key: Heard(sound.key, sound, self.pieces(sound)) for sound in self._own()}
+        found = {}
+        for sound in self._own():
+            plain = _NUMBERED.sub("", sound.key)  # of two entries of one key, the second has a number
+            key = sound.key if sound.key in self._keys else plain
+            found[sound.key] = Heard(sound.key, replace(sound, key=key), self.pieces(sound))
         for key, sound in self._in_place().items():
             if key not in found or not found[key].pieces:
                 said = found[key].definition if key in found else None
@@ -149,6 +153,11 @@ class Side:
                 named = SoundDefinition(key, entry.category, tuple(TakeDefinition(file) for file in entry.files))
                 found[key] = theirs[key] if key in theirs and theirs[key].names_files else named
         return found
+
+    @cached_property
+    def _keys(self) -> set[str]:
+        """The keys as the documents have them."""
+        return {sound.key for one in self.reading.by_document.values() for sound in one.sounds}
 
     @cached_property
     def _of_game(self) -> Definitions:

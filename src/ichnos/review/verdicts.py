@@ -8,7 +8,7 @@ from contextlib import suppress
 
 from ichnos.errors import IchnosError
 from ichnos.files import disk
-from ichnos.pack.workspace.verdicts import LENGTH, REDO
+from ichnos.pack.workspace.verdicts import LENGTH, REDO, Verdict
 from ichnos.review.findings import Finding, finding
 from ichnos.review.pieces import Heard, of_subject
 from ichnos.review.subject import Subject
@@ -21,25 +21,35 @@ def heard_as(digests: Mapping[str, str]) -> str:
 
 
 def digests(heard: Heard) -> dict[str, str]:
-    """The SHA-256 of each take and part of a sound that can be read."""
+    """The SHA-256 of each of the pack's own takes and parts of a sound that can be read."""
     found = {}
     for piece in heard.pieces:
-        if piece.name is not None:
+        if piece.name is not None and not piece.of_game:
             with suppress(IchnosError), piece.stream() as stream:  # a damaged one is a finding of its own
                 found[piece.role] = disk.digest_of(stream)
     return found
 
 
+def _is_over(verdict: Verdict, heard: Heard) -> bool:
+    """Was it another sound that was judged?"""
+    return bool(verdict.heard) and verdict.heard != heard_as(digests(heard))
+
+
 def findings(subject: Subject) -> Iterator[Finding]:
     """The sounds that are to be made again, and still are what was heard."""
     redo = {one.key: one for one in subject.context.verdicts if one.verdict == REDO}
-    if not redo:
-        return
-    for key, heard in of_subject(subject).sounds.items():
+    for key, heard in of_subject(subject).sounds.items() if redo else ():
         verdict = redo.get(key)
-        if verdict is None or (verdict.heard and verdict.heard != heard_as(digests(heard))):
+        if verdict is None or _is_over(verdict, heard):
             continue
         note = f": {verdict.note}" if verdict.note else ""
         file = next((piece.name for piece in heard.pieces if piece.name and not piece.of_game), None)
         place = subject.label(file) if file else heard.definition.place
         yield finding("verdict-redo", place, f"{key} is to be made again{note}")
+
+
+def over(subject: Subject) -> list[str]:
+    """The keys whose verdict is of another sound than the pack now has."""
+    said = {one.key: one for one in subject.context.verdicts}
+    sounds = of_subject(subject).sounds if said else {}
+    return [key for key, heard in sounds.items() if key in said and _is_over(said[key], heard)]

@@ -77,7 +77,6 @@ def _by_band_and_time(figure: Any, axes: Any, heard: Audibility) -> None:
 
 def _by_band(axes: Any, heard: Audibility, cure: tuple[str, Audibility] | None) -> None:
     """Both levels, and where the clip falls short."""
-    import numpy as np
 
     style.name(axes, "by band: median level while it sounds, dB")
     axes.plot(heard.hz, heard.covered_db, color=GRAPHITE, linewidth=1.5, label="covered by the bed")
@@ -89,6 +88,5 @@ def _by_band(axes: Any, heard: Audibility, cure: tuple[str, Audibility] | None) 
         edgecolor=GRAPHITE, hatch="....", linewidth=0, label="shortfall",
     )  # fmt: skip
     style.bands(axes)
-    top = float(max(np.max(heard.clip_db), np.max(heard.covered_db), 0 if cure is None else np.max(cure[1].clip_db)))
-    axes.set_ylim(max(-120.0, top - 90), top + 6)
+    axes.set_ylim(style.DEEPEST, 0)
     axes.legend(loc="upper center", bbox_to_anchor=(0.5, -0.14), ncols=2)

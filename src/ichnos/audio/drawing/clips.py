@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _MOST_CHANNELS = 6
-_DEEP = 70.0  # dB that a spectrum shows below its top
 
 
 def draw_look(analysis: ClipAnalysis, name: str, to: Path | IO[bytes]) -> None:
@@ -189,12 +188,10 @@ def _peaks(analysis: ClipAnalysis) -> tuple[NDArray[np.float64], NDArray[np.floa
 def _spectrum(axes: Any, hz: NDArray[np.float64], db: NDArray[np.float64], colour: str, label: str) -> None:
     import numpy as np
 
-    axes.plot(hz, np.maximum(db, -120), color=colour, linewidth=1.5, label=label)
+    axes.plot(hz, np.maximum(db, 2 * style.DEEPEST), color=colour, linewidth=1.5, label=label)
 
 
 def _spectrum_axes(axes: Any) -> None:
     style.name(axes, "spectrum: third-octave bands, dB")
     style.bands(axes)
-    top = max(float(line.get_ydata().max()) for line in axes.get_lines())
-    top = 12 * math.ceil(min(0.0, top) / 12)
-    axes.set_ylim(max(-120, top - _DEEP), top + 2)
+    axes.set_ylim(style.DEEPEST, 0)

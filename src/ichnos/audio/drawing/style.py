@@ -4,7 +4,8 @@ Each colour means one thing. Ink: the sound as it is, or as it becomes. Pencil: 
 the bed). Green: where something begins, ends or is proposed. Red: a fault, and nothing else. Marks have a contrast of
 3:1 to the paper at least, texts 4.5:1 (WCAG 2.2, 1.4.3 and 1.4.11); a test measures it.
 
-Scales compare from picture to picture: levels go from -60 to 0 dB, samples from -1 to 1, bands from 25 Hz to 20 kHz.
+Scales compare from picture to picture: levels go from -60 to 0 dB, bands from 25 Hz to 20 kHz and from -96 to 0 dB,
+samples from -1 to 1. The type face is DejaVu Serif: a book's, that matplotlib brings along to every machine.
 """
 
 from __future__ import annotations
@@ -27,6 +28,7 @@ INK, SOFT, SHADE = "#1e2b37", "#4d5a64", "#7c8791"  # SHADE: peaks around the RM
 PENCIL, GRAPHITE = "#8d8b84", "#6a6862"  # the same for what the sound is held against; GRAPHITE is for lines and texts
 GREEN, WASH, FAULT = "#0a6a5c", "#d9ebe4", "#a3241b"
 FLOOR = -60.0  # dB: the lowest level that any picture shows
+DEEPEST = -96.0  # dB: the same for the bands of a spectrum
 SMALL, TEXT, LARGE = 8, 10, 15  # points
 _SWING = 0.025  # seconds: the longest swing that is heard as a tone, and a little more
 _SWINGS_SEEN = 0.06  # seconds: in a shorter clip one sees each swing

@@ -79,13 +79,15 @@ class Glance:
         return self.peak < SILENCE_DBFS
 
 
-def glance(stream: IO[bytes], path: Path, columns: int) -> Glance:
+def glance(stream: IO[bytes], path: Path, facts: Facts, columns: int) -> Glance:
     """Measure what a list shows of a sound.
 
+    Args:
+        facts: what it is. columns: of the waveform.
+
     Raises:
-        IchnosError: it is no audio, damaged, or cut short.
+        IchnosError: it is damaged, or cut short.
     """
-    facts = clips.facts(stream, path)
     blocks = clips.blocks(stream, facts, Place(str(path)))
     peaks, loudness = PeakMeter(facts.rate, facts.channels), LoudnessMeter(facts.rate, facts.channels)
     waveform = _WaveformMeter(facts, columns)

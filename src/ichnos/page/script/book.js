@@ -2,7 +2,8 @@
 // What the page is told, and the few words that all its parts share.
 
 /**
- * @typedef {{digest: string, size: number, trouble: string, format?: string, seconds?: number, loudness?: number|null,
+ * @typedef {{digest: string, size: number, trouble: string, format?: string, channels?: number,
+ *   seconds?: number, loudness?: number|null,
  *   peak?: number|null, truePeak?: number|null, loop?: [number, number]|null, copied?: boolean, shape?: string}} Content
  * @typedef {{role: string, file: string, content: number|null, weight: number, volume: number, pitch: number,
  *   ofGame: boolean}} Piece
@@ -13,7 +14,7 @@
  *   findings: Finding[], level: number|null, seconds: number, size: number, jump: number|null, middle: number|null,
  *   heard: string, loose: boolean}} Entry
  * @typedef {{key: string, verdict: string, note: string, heard: string}} Verdict
- * @typedef {{identity: string, against: string, curve: string, beside: string, names: Record<string, string>,
+ * @typedef {{identity: string, against: string, curve: string, stereo: string, beside: string, names: Record<string, string>,
  *   bed: string, contents: Content[], entries: Entry[], remarks: Finding[], verdicts: Verdict[]}} Book
  * @typedef {"new"|"old"} Side
  * @typedef {{role: string, new: Piece|null, old: Piece|null}} Row

@@ -54,9 +54,15 @@ export function loopOf(side, content) {
   return (side === "new" ? entry.loop : entry.oldLoop) && content.seconds ? [0, content.seconds] : null;
 }
 
+/** Does a sound fade with distance? In some games one in stereo is heard everywhere. @param {Entry} entry */
+export function fades(entry) {
+  const content = contentOf(piece(state.side));
+  return entry.positional && !(book.stereo === "everywhere" && content && (content.channels || 1) > 1);
+}
+
 /** What is left of a sound at a distance, by the game's curve. @param {Entry} entry @param {number} metres */
 export function reach(entry, metres) {
-  if (!entry.positional) return 1;
+  if (!fades(entry)) return 1;
   if (metres >= entry.far) return 0;
   if (metres <= entry.near) return 1;
   if (book.curve === "straight") return (entry.far - metres) / (entry.far - entry.near);

@@ -4,6 +4,7 @@ import { book, h, id, length, level, own, sign, size } from "./book.js";
 import {
   again,
   contentOf,
+  fades,
   gainOf,
   hear,
   lines,
@@ -124,12 +125,12 @@ export function leaf() {
 
 /** @param {string} tag @param {string} text @param {string} kind */
 export function titled(tag, text, kind) {
-  return h("span", { class: kind }, own(text), tag && h("span", { class: "number" }, ` (${tag})`));
+  const lang = /^[a-z]{2}(-[A-Z]{2})?$/.test(tag) ? tag : null; // for those who have it read to them
+  return h("span", { class: kind, lang }, own(text), tag && h("span", { class: "number" }, ` (${tag})`));
 }
 
 /** @param {Entry} entry */
 export function transport(entry) {
-  const positional = entry.positional;
   const farthest = Math.ceil(entry.far);
   const slider = h("input", {
     type: "range",
@@ -138,7 +139,7 @@ export function transport(entry) {
     max: farthest,
     step: Math.max(0.1, farthest / 100).toFixed(1),
     value: state.away,
-    disabled: !positional,
+    disabled: !fades(entry),
     "aria-label": "distance in metres",
     input: (/** @type {any} */ event) => distance(Number(event.target.value)),
   });
@@ -217,7 +218,7 @@ export function distance(metres) {
 
 export function nearOrFar() {
   const entry = open();
-  if (!entry.positional) tell("This sound has no place: it is as loud everywhere.");
+  if (!fades(entry)) tell("This sound is as loud everywhere.");
   else distance(state.away > entry.near ? 0 : (entry.near + entry.far) / 2);
 }
 
@@ -361,13 +362,14 @@ export function refresh() {
   press("seam", state.seam, !content || !loopOf(state.side, content));
   press("chance", state.chance, entry[state.side].filter((other) => other.role.startsWith("take")).length < 2);
   press("bed", state.bed);
-  press("farther", state.away > entry.near, !entry.positional);
+  press("farther", state.away > entry.near, !fades(entry));
+  id("away").disabled = !fades(entry);
   press("keep", one.verdict === "keep");
   press("redo", one.verdict === "redo");
   press("none", !one.verdict);
   id("away").value = state.away;
   const left = reach(entry, state.away);
-  id("reached").textContent = entry.positional
+  id("reached").textContent = fades(entry)
     ? `${state.away.toFixed(0)} m: ${left > 0 ? `${sign((20 * Math.log10(left)).toFixed(1))} dB` : "not heard"}`
     : "heard everywhere";
   for (const button of document.querySelectorAll("#pieces .choose")) {
