@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import re
+import shutil
 import wave
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -70,9 +71,8 @@ def gain(tab: Any) -> float:
     return float(tab.evaluate("() => listening.player.gain.gain.value"))
 
 
-@pytest.fixture
-def page(workspace: Path) -> Path:
-    """The demonstration's page, with a title that would like to be more, and a sound far quieter than its like."""
+def listened(workspace: Path) -> Path:
+    """The demonstration's page, with a title that would like to be more."""
     edit(workspace, 'en = "The tower bell"', f"en = {json.dumps(HOSTILE)}")
     edit(workspace, 'key = "tower.bell.near"', 'key = "tower.bell.near"\nvolume = 0.5\npositional = true')
     assert run("build", cwd=workspace).code == 0
@@ -80,6 +80,14 @@ def page(workspace: Path) -> Path:
     assert done.code == 0, done.err
     assert "old one, from Tarnlight's own" in done.out
     return workspace / "build" / "listen.html"
+
+
+@pytest.fixture(scope="module")
+def page(_demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Such a page, for those who only look at it."""
+    folder = tmp_path_factory.mktemp("page") / "demo"
+    shutil.copytree(_demo, folder, copy_function=shutil.copy2)
+    return listened(folder / "storm-watch")
 
 
 def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[..., Any]) -> None:
@@ -182,7 +190,8 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
         tab.keyboard.press("Space")
 
 
-def test_verdicts_come_and_go(page: Path, visit: Callable[..., Any], tmp_path: Path, workspace: Path) -> None:
+def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_path: Path) -> None:
+    page = listened(workspace)
     tab = visit(page)
     tab.get_by_role("button", name="hatch.closed").click()
     tab.keyboard.press("r")
@@ -257,7 +266,7 @@ def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:
     assert not (workspace / "verdicts.csv").exists()
 
 
-def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any], workspace: Path) -> None:
+def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any]) -> None:
     html = page.read_text("utf-8")
     assert HOSTILE not in html
     tab = visit(page)

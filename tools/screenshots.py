@@ -31,7 +31,7 @@ PACK = "storm-watch/build/storm-watch-0.1.0.lampbox"
 
 # name, folder below the demonstration's, commands typed
 PICTURES: list[tuple[str, str, list[str]]] = [
-    ("demo", ".", ["ichnos demo /tmp/ichnos-shot | tail -n 52"]),
+    ("demo", ".", ["ichnos demo /tmp/ichnos-shot 2>&1 | tail -n 54"]),
     ("help", ".", ["ichnos --help"]),
     (
         "assign",

@@ -36,7 +36,6 @@ export function line(entry, number) {
   const before = oldLevel(entry);
   if (before !== null) strip.append(dot("before", before));
   if (entry.level !== null) strip.append(dot(entry.jump === null ? "now" : "now jumps", entry.level));
-  const jump = jumpOf(entry);
   const button = h(
     "button",
     { type: "button", class: "line", click: () => choose(number, true) },
@@ -52,7 +51,13 @@ export function line(entry, number) {
           { class: grave ? "fault" : "remark" },
           ` ${grave ? "✗" : "!"} ${counted(entry.findings.length, "finding")}`,
         ),
-      jump && h("span", { class: "jump" }, ` ${entry.jump && entry.jump > 0 ? "▲" : "▼"} ${jump}`),
+      entry.jump !== null &&
+        h(
+          "span",
+          { class: "jump" },
+          h("span", { "aria-hidden": "true" }, ` ${entry.jump > 0 ? "▲" : "▼"} ${Math.abs(entry.jump).toFixed(0)} LU`),
+          h("span", { class: "unseen" }, `, ${jumpOf(entry)}`),
+        ),
     ),
     h(
       "span",
