@@ -28,7 +28,7 @@ def test_demo_runs_the_commands_it_prints(tmp_path: Path) -> None:
     assert "decoded 6 sounds" in done.stdout
     assert "no findings" in done.stdout
     assert "\x1b" not in done.stdout
-    assert str(folder) in done.stdout.splitlines()[-10]
+    assert str(folder) in done.stdout.splitlines()[-11]
     assert "Storm watch is out of" in done.stdout
     assert zipfile.ZipFile(folder / "storm-watch" / PACKAGE).testzip() is None
     before = sorted(folder.rglob("*"))

@@ -132,7 +132,8 @@ def test_the_picture_is_a_picture(tmp_path: Path) -> None:
     with Image.open(picture) as drawn:
         assert drawn.size == (1280, 800)
         colours = {colour for _, colour in drawn.convert("RGB").getcolors(1 << 20)}
-    assert (0xA3, 0x24, 0x1B) in colours  # clipping is marked
+    fault = (0xA3, 0x24, 0x1B)  # clipping is marked
+    assert any(max(abs(one - other) for one, other in zip(colour, fault, strict=True)) < 16 for colour in colours)
     assert run("look", path, path.with_name("b.wav"), "--picture", picture).code == 2
 
 
