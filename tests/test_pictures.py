@@ -136,7 +136,7 @@ def test_the_sheet_of_few_and_of_many(workspace: Path, tmp_path: Path) -> None:
 
     (tmp_path / "many/audio").mkdir(parents=True)
     sound(tmp_path / "many/audio/one.wav", tone(0.1))
-    names = [f"key.{number}" for number in range(60)]
+    names = [f"key.{number}" for number in range(40)]
     sounds = ", ".join(
         f'{{"key": "{key}", "category": "all", "takes": [{{"file": "audio/one.wav"}}]}}' for key in names
     )

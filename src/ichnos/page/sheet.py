@@ -21,6 +21,7 @@ _WIDE, _TALLEST = 12.8, 16.0  # inches, at 100 dots each: a page stands upright
 _MARGIN, _HEAD, _FOOT, _LINE = 0.35, 1.35, 0.35, 0.55  # inches: around it, its head and foot, a heading
 _TALL = {1: 2.3, 2: 2.0, 3: 1.7, 4: 1.35}  # inches of a row of cells, by how many stand side by side
 _GAP = 0.12  # inches between two of them
+_BAR = 0.08  # inches: a bar's height
 _TITLE = 34  # signs of a cell's name, where four stand side by side
 _CREDIT, _MOST_CREDITS = 0.2, 8  # inches of a line, and how many of them
 
@@ -139,27 +140,24 @@ def _cell(entry: Entry) -> _Cell:
 
 
 class _Sheet:
-    """A page being drawn, measured in inches from its top left corner."""
+    """A page being drawn, in inches from its top left corner; in one system of axes, for each takes its time."""
 
     def __init__(self, figure: Any, book: Book, tall: float) -> None:
-        self.figure, self.book, self.tall = figure, book, tall
-        self.columns, self.headed = _columns(book), _has_headings(book)
+        self.book, self.columns, self.headed = book, _columns(book), _has_headings(book)
         figure.set_layout_engine("none")
+        self.axes = figure.add_axes((0, 0, 1, 1))
+        self.axes.set_axis_off()
+        self.axes.set_xlim(0, _WIDE)
+        self.axes.set_ylim(tall, 0)
 
     def text(self, x: float, y: float, text: str, **how: Any) -> None:
-        self.figure.text(x / _WIDE, 1 - y / self.tall, plain(text), **how)
-
-    def axes(self, x: float, y: float, wide: float, tall: float) -> Any:
-        """A part of the page without axes; y is its top."""
-        made = self.figure.add_axes((x / _WIDE, 1 - (y + tall) / self.tall, wide / _WIDE, tall / self.tall))
-        made.set_axis_off()
-        return made
+        self.axes.text(x, y, plain(text), **how)
 
     def line(self, y: float) -> None:
-        from matplotlib.lines import Line2D
+        self.axes.plot([_MARGIN, _WIDE - _MARGIN], [y, y], color=style.RULE, linewidth=1)
 
-        ends = [_MARGIN / _WIDE, 1 - _MARGIN / _WIDE]
-        self.figure.add_artist(Line2D(ends, [1 - y / self.tall] * 2, color=style.RULE, linewidth=1))
+    def bar(self, x: float, y: float, wide: float, colour: str) -> None:
+        self.axes.fill([x, x + wide, x + wide, x], [y, y, y + _BAR, y + _BAR], color=colour, linewidth=0)
 
 
 def _page(to: Any, book: Book, rows: Sequence[_Row], number: int, pages: int, thanks: Sequence[str]) -> None:
@@ -237,16 +235,14 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
         sheet.text(x + wide, y + 0.22, category, fontsize=9, style="italic", color=SOFT, ha="right", va="bottom")
         most -= len(category)
     sheet.text(x, y + 0.22, _short(said, most), fontsize=9, family="DejaVu Sans Mono", va="bottom")
-    axes = sheet.axes(x, y + 0.3, wide, tall - 0.78)
-    axes.set_xlim(0, 1)
-    axes.set_ylim(-1, 1)
+    middle, half = y + 0.3 + (tall - 0.78) / 2, (tall - 0.78) / 2
     content = cell.shown.content if cell.shown else None
     if content is None or content.glance is None:
         trouble = next((one.content.trouble for one in entry.new if one.content), "there is no file")
-        axes.text(0, 0, plain(trouble) if entry.new else "no sound", fontsize=SMALL, color=SOFT, va="center")
+        sheet.text(x, middle, trouble if entry.new else "no sound", fontsize=SMALL, color=SOFT, va="center")
         return
     glance, level = content.glance, entry.level
-    _envelope(axes, glance)
+    _envelope(sheet.axes, glance, x, middle, wide, half)
     others = f", the first of {cell.more + 1} {'takes' if entry.definition.takes else 'parts'}" if cell.more else ""
     foot = y + tall - 0.36
     sheet.text(x, foot, f"{glance.facts.seconds:.2f} s{others}", fontsize=SMALL, color=SOFT, va="center")
@@ -256,31 +252,35 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
         x + wide, foot, loud + jump, fontsize=SMALL, ha="right", va="center",
         color=INK if jump else SOFT, weight="bold" if jump else "normal", family="DejaVu Sans",
     )  # fmt: skip
-    bar = sheet.axes(x, foot + 0.1, wide, 0.08)
-    bar.set_xlim(style.FLOOR, 0)
-    bar.set_ylim(0, 1)
-    bar.barh(0.5, -style.FLOOR, left=style.FLOOR, height=1, color=style.RULE)
+    sheet.bar(x, foot + 0.1, wide, style.RULE)
     if level is not None:
-        bar.barh(0.5, max(0.0, min(0.0, level) - style.FLOOR), left=style.FLOOR, height=1, color=INK)
-    middle = sheet.book.middles.get(entry.category or entry.kind)
-    if middle is not None:
-        bar.plot([middle, middle], [-0.8, 1.8], color=GREEN, linewidth=1.6, clip_on=False)
+        sheet.bar(x, foot + 0.1, wide * _share(level), INK)
+    usual = sheet.book.middles.get(entry.category or entry.kind)
+    if usual is not None:
+        at = x + wide * _share(usual)
+        sheet.axes.plot([at, at], [foot + 0.04, foot + 0.16 + _BAR], color=GREEN, linewidth=1.6)
     if any(found.kind.grave for found in entry.findings):
-        axes.text(1, 1, "✗ finding", fontsize=SMALL, color=FAULT, ha="right", va="top", family="DejaVu Sans")
+        sheet.text(
+            x + wide, y + 0.32, "✗ finding", fontsize=SMALL, color=FAULT, ha="right", va="top", family="DejaVu Sans"
+        )
 
 
-def _envelope(axes: Any, glance: Any) -> None:
+def _share(level: float) -> float:
+    """Where a level lies between the floor, 0, and full scale, 1."""
+    return max(0.0, min(1.0, 1 - level / style.FLOOR))
+
+
+def _envelope(axes: Any, glance: Any, x: float, middle: float, wide: float, half: float) -> None:
     """Peaks and RMS, mirrored, on the one scale from -60 to 0 dBFS."""
     import numpy as np
 
     wave = glance.waveform
 
     def scaled(level: Any) -> Any:
-        return np.clip(20 * np.log10(np.maximum(level, 1e-9)) / -style.FLOOR + 1, 0, 1)
+        return half * np.clip(1 - 20 * np.log10(np.maximum(level, 1e-9)) / style.FLOOR, 0, 1)
 
-    peak = scaled(np.maximum(np.abs(wave.low), np.abs(wave.high)).max(axis=1))
-    rms = scaled(wave.rms.max(axis=1))
-    edges = np.linspace(0, 1, len(peak) + 1)
-    axes.axhline(0, color=GRAPHITE, linewidth=0.6)
-    axes.stairs(peak, edges, baseline=-peak, fill=True, color=SHADE, linewidth=0)
-    axes.stairs(rms, edges, baseline=-rms, fill=True, color=INK, linewidth=0)
+    edges = x + wide * np.linspace(0, 1, len(wave.low) + 1)
+    axes.plot([x, x + wide], [middle, middle], color=GRAPHITE, linewidth=0.6)
+    for level, colour in ((np.maximum(np.abs(wave.low), np.abs(wave.high)), SHADE), (wave.rms, INK)):
+        tall = scaled(level.max(axis=1))
+        axes.stairs(middle - tall, edges, baseline=middle + tall, fill=True, color=colour, linewidth=0)
