@@ -387,3 +387,6 @@ def test_old_is_the_last_release_where_there_is_no_game(workspace: Path) -> None
     done = run("listen", cwd=workspace)
     assert done.code == 0, done.err
     assert "5 with an old one, from storm-watch-0.2.0.lampbox" in done.out
+    nothing = run("listen", "--against", "clips", cwd=workspace)  # is no pack, and nothing of the game's is its own
+    assert "0 with an old one, from clips" in nothing.out
+    assert "Nothing in clips" in nothing.err

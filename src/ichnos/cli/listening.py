@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -59,9 +59,11 @@ def listen(
         Path | None, typer.Option(metavar="FILE", help="A recording to hear the sounds over: its first minute.")
     ] = None,
     audio: Annotated[
-        Literal["inside", "beside"] | None,
+        str | None,
         typer.Option(
-            help="Put the sounds into the page, or into a folder beside it.", show_default="inside, up to 24 MB"
+            metavar="inside|beside",
+            help="Put the sounds into the page, or into a folder beside it.",
+            show_default="inside, up to 24 MB",
         ),
     ] = None,
     open_: Annotated[bool, typer.Option("--open", help="Open it in your browser.")] = False,
@@ -78,6 +80,8 @@ def listen(
     from ichnos.files import disk
     from ichnos.page import listening
 
+    if audio not in (None, listening.INSIDE, listening.BESIDE):
+        raise UsageError(f'sounds cannot be put "{audio}"', cure="say inside or beside")
     subject, loaded, path = _subject(pack, game, installation, workspace)
     page = to or path.with_name("listen.html")
     if page.suffix.lower() not in (".html", ".htm"):
@@ -236,6 +240,8 @@ def _say_of(book: Book) -> None:
     jumps = [entry for entry in book.entries if entry.jump is not None]
     against = f"; {olds} with an old one, from {book.against}" if book.against else ""
     show.say(f"{show.counted(len(book.entries), 'sound')}{against}; {show.counted(len(jumps), 'jump')} in level.")
+    if book.against and not olds:
+        show.say(f"Nothing in {book.against} that can be heard is under a key of this pack.", err=True)
     for entry in jumps[:_MOST]:
         jump = entry.jump or 0.0
         how = "louder" if jump > 0 else "quieter"

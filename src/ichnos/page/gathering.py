@@ -148,7 +148,7 @@ def gather(
     """
     side, old = of_subject(subject), _old(subject, against)
     heard = list(side.sounds.values())
-    before = [old.of_key(one.definition.key) if old and not one.loose else None for one in heard]
+    before = [_before(old, one) for one in heard]
     pieces = [piece for one in (*heard, *before) if one is not None for piece in one.pieces]
     contents = _measured(subject.profile, pieces, Budget(2 if against else 1), on_progress)
     places = _placed(heard)
@@ -178,6 +178,16 @@ def gather(
     )
 
 
+def _before(old: Side | None, one: Heard) -> Heard | None:
+    """What was under a key: of a game anything that it has, of another pack what that says itself."""
+    if old is None or one.loose:
+        return None
+    if old.is_game:
+        return old.of_key(one.definition.key)
+    found = old.sounds.get(one.key) or old.sounds.get(one.definition.key)
+    return None if found is None or found.loose else found
+
+
 def count(subject: Subject, against: Opened | None) -> int:
     """About how many files will be measured."""
     return len(subject.sounds) * (2 if against else 1)
@@ -190,10 +200,9 @@ def _called(against: Opened) -> str:
 def _old(subject: Subject, against: Opened | None) -> Side | None:
     if against is None:
         return None
-    if against.is_game:
-        return Side(against.profile, against.files, against.reading, None, subject.context.catalogue)
-    own = subject.context.own
-    return Side(against.profile, against.files, against.reading, own, subject.context.catalogue)
+    own = None if against.is_game else subject.context.own
+    known = subject.context.catalogue
+    return Side(against.profile, against.files, against.reading, own, known, is_game=against.is_game)
 
 
 def _measured(

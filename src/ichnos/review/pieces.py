@@ -81,7 +81,10 @@ class Side:
         reading: PackReading,
         behind: Files | None = None,
         known: Catalogue | None = None,
+        *,
+        is_game: bool = False,
     ) -> None:
+        self.is_game = is_game
         self.profile, self.files, self.reading, self.behind, self.known = profile, files, reading, behind, known
         self.names = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
         self.definitions: Definitions = kept_apart(reading.by_document.values())
@@ -165,7 +168,7 @@ class Side:
         return read_pack(self.profile, self.behind).definitions
 
     def of_key(self, key: str) -> Heard | None:
-        """What is heard under a key, whatever else is here."""
+        """What a game has under a key, by its definitions or by what is known of it."""
         found = self._by_key.get(key)
         if found is None and self.known is not None and key in self.known:
             entry = self.known.entry(key)
