@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ichnos.games.opening import Opened
     from ichnos.review.comparing import Change, Compared
 
+_MOST = 200  # values of one thing that are printed
 _SIGNS = {"added": "+", "removed": "-", "changed": "~"}
 _COLOURS = {"added": "green", "removed": "red", "changed": "cyan"}
 
@@ -102,9 +103,11 @@ def print_changes(changes: Sequence[Change]) -> None:
         alike = list(group)
         what = alike[0].what
         out.print(Text.assemble((f"{_SIGNS[what]} ", _COLOURS[what]), (of, "dim"), f" {name}" if name else ""))
-        for change in alike:
-            if change.field is not None:
-                _print_value(change)
+        values = [change for change in alike if change.field is not None]
+        for change in values[:_MOST]:
+            _print_value(change)
+        if len(values) > _MOST:
+            out.print(Text(f"    and {len(values) - _MOST:,} more: compare --json has them all", "dim"))
 
 
 def _print_value(change: Change) -> None:
