@@ -258,7 +258,7 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
     usual = sheet.book.middles.get(entry.category or entry.kind)
     if usual is not None:
         at = x + wide * _share(usual)
-        sheet.axes.plot([at, at], [foot + 0.04, foot + 0.16 + _BAR], color=GREEN, linewidth=1.6)
+        sheet.axes.plot([at, at], [foot + 0.07, foot + 0.13 + _BAR], color=GREEN, linewidth=1.6)
     if any(found.kind.grave for found in entry.findings):
         sheet.text(
             x + wide, y + 0.32, "✗ finding", fontsize=SMALL, color=FAULT, ha="right", va="top", family="DejaVu Sans"
@@ -283,4 +283,4 @@ def _envelope(axes: Any, glance: Any, x: float, middle: float, wide: float, half
     axes.plot([x, x + wide], [middle, middle], color=GRAPHITE, linewidth=0.6)
     for level, colour in ((np.maximum(np.abs(wave.low), np.abs(wave.high)), SHADE), (wave.rms, INK)):
         tall = scaled(level.max(axis=1))
-        axes.stairs(middle - tall, edges, baseline=middle + tall, fill=True, color=colour, linewidth=0)
+        style.band(axes, middle + tall, middle - tall, edges, colour)

@@ -143,10 +143,17 @@ def wave(axes: Any, waveform: Waveform, seconds: float, channels: Sequence[int],
         )
     edges = np.arange(columns + 1) * seconds / max(1, columns)
     outer, inner = (PENCIL, GRAPHITE) if held_against else (SHADE, INK)
-    axes.stairs(high, edges, baseline=low, fill=True, color=outer, linewidth=0)
-    axes.stairs(np.minimum(rms, high), edges, baseline=np.maximum(-rms, low), fill=True, color=inner, linewidth=0)
+    band(axes, low, high, edges, outer)
+    band(axes, np.maximum(-rms, low), np.minimum(rms, high), edges, inner)
     axes.set_ylim(-1.1, 1.1)
     axes.set_yticks([-1, -0.5, 0, 0.5, 1])
+
+
+def band(axes: Any, low: NDArray[Any], high: NDArray[Any], edges: NDArray[Any], colour: str) -> None:
+    """What lies between two lines of steps, filled; the limits of the axes stay what they are, which saves much."""
+    from matplotlib.patches import StepPatch
+
+    axes.add_artist(StepPatch(high, edges, baseline=low, fill=True, color=colour, linewidth=0))
 
 
 def level_over_time(waveform: Waveform, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
