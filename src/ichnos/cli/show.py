@@ -199,6 +199,7 @@ def progress(what: str, total: float | None) -> Iterator[Callable[[float], None]
     A total of ``None``: nobody knows how much there is; the bar only shows that work goes on.
     """
     from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+    from rich.theme import Theme
 
     err = console(err=True)
     if not err.is_terminal or total == 0:
@@ -206,6 +207,7 @@ def progress(what: str, total: float | None) -> Iterator[Callable[[float], None]
         return
     bar_column = BarColumn(style=_REST, complete_style=_DONE, finished_style=_DONE, pulse_style=_DONE)
     columns = (TextColumn(what), bar_column, TaskProgressColumn(), TimeRemainingColumn())
+    err.push_theme(Theme({"progress.percentage": _DONE, "progress.remaining": _REST}))
     with Progress(*columns, console=err, transient=True) as bar:
         task = bar.add_task(what, total=total)
         yield lambda step: bar.advance(task, step)
