@@ -15,6 +15,7 @@ import numpy as np
 import pytest
 
 from conftest import PACKAGE, edit, run
+from ten_games import GAMES, lay
 
 CHROMIUM = Path("/usr/bin/chromium")
 HOSTILE = "</script><img src=x onerror=\"document.title='taken'\">"
@@ -310,6 +311,25 @@ def test_sounds_beside_the_page(workspace: Path, visit: Callable[..., Any], tmp_
     tab.keyboard.press("Space")
     playing(tab, 0.1)
     assert len(visit.asked) == 2  # type: ignore[attr-defined]
+    (beside / "mine.txt").write_text("mine", "utf-8")
+    assert run("listen", PACKAGE, "--against", PACKAGE, "--audio", "beside", "--to", to, cwd=workspace).code == 0
+    assert len(list(beside.glob("*.js"))) == 6  # those of the page before are gone
+    assert (beside / "mine.txt").exists()
+    shutil.rmtree(beside)
+    beside.symlink_to(workspace)
+    assert "a link stands here" in run("listen", PACKAGE, "--audio", "beside", "--to", to, cwd=workspace).err
+
+
+def test_a_sound_in_the_place_of_the_games_own(tmp_path: Path) -> None:
+    """By path alone: the old one is what the game has there."""
+    laid = lay(next(game for game in GAMES if game.name == "mothwick"), tmp_path)
+    own = laid.workspaces[0]
+    assert run("build", cwd=own).code == 0
+    theirs = next(own.glob("build/*/wings/loud/moth-leaves.wav"))
+    tone(tmp_path / "game/house/wings/loud" / theirs.name, 0.7, 0.3)
+    said = json.loads(run("listen", "--json", cwd=own).out)
+    assert [one["key"] for one in said["sounds"] if one["old"]] == ["moth.leaves"]
+    assert len(said["sounds"]) == 6
 
 
 def test_writes_over_nothing_else(workspace: Path, tmp_path: Path) -> None:

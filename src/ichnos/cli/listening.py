@@ -110,7 +110,7 @@ def listen(
                 "sounds": [
                     {
                         "key": entry.key,
-                        "loudness": entry.level,
+                        "loudness": None if entry.level is None else round(entry.level, 2),
                         "seconds": round(entry.seconds, 3),
                         "jump": entry.jump,
                         "old": entry.has_old,

@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ichnos.documents.tree import Value, spelled
-from ichnos.errors import IchnosError, UsageError
+from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
@@ -44,6 +44,7 @@ _WAV = {"PCM 8", "PCM 16", "PCM 24", "PCM 32", "float 32"}
 # In an order in which each finds what it needs at once.
 _MODULES = ("book", "verdicts", "player", "hearing", "index", "leaf", "drawing", "keys", "begin")
 _SOUNDS = "@sounds@"  # where they go
+_NAME = re.compile(r"[0-9a-f]{16}\.js")  # of a sound beside the page
 _MIME = "application/octet-stream"
 
 
@@ -79,6 +80,8 @@ def write(
 ) -> int:
     """Write the page; what lies beside it first, so that it never misses anything.
 
+    A sound beside it is called by its content: until the new page is there, the old one still has its own.
+
     Args:
         audio: INSIDE or BESIDE.
         verdicts: those that are known already.
@@ -86,19 +89,23 @@ def write(
 
     Returns:
         The bytes written, in all.
+
+    Raises:
+        IchnosError: something cannot be written, the pack has changed since it was looked at, or the bed is no audio.
     """
     from jinja2 import Environment, FileSystemLoader
 
     sources: list[tuple[str, Callable[[], bytes]]] = [(one.digest, partial(_bytes_of, one)) for one in _playable(book)]
     if bed is not None:
         sources.append(("bed", partial(_start_of, bed)))
-    folder = sounds_beside(page)
+    folder = disk.own_place(page.parent, sounds_beside(page))
     size = 0
     names = {}
     if audio == BESIDE:
-        for number, (digest, sound) in enumerate(sources):
-            names[digest] = f"{number:05}.js"
-            text = f'ichnosSound({json.dumps(digest)}, "{base64.b64encode(sound()).decode()}");\n'
+        for digest, sound in sources:
+            data = sound()
+            names[digest] = f"{hashlib.sha256(data).hexdigest()[:16]}.js"
+            text = f'ichnosSound({json.dumps(digest)}, "{base64.b64encode(data).decode()}");\n'
             write_whole(folder / names[digest], text.encode())
             size += len(text)
             on_progress(1)
@@ -120,7 +127,15 @@ def write(
             size += out.write(block.encode())
             on_progress(1)
         size += out.write(tail.encode())
+    _sweep(folder, set(names.values()))
     return size
+
+
+def _sweep(folder: Path, kept: set[str]) -> None:
+    """Remove the sounds of a page that was here before."""
+    for name in disk.names(folder) if disk.is_folder(folder) else ():
+        if _NAME.fullmatch(name) and name not in kept:
+            disk.remove(folder / name)
 
 
 def _source(name: str) -> str:
@@ -189,6 +204,10 @@ def _is_spoken(content: Content) -> bool:
 def _bytes_of(content: Content) -> bytes:
     """What the page plays: the file itself, or the same samples as FLAC where no browser decodes it."""
     with content.piece.stream() as stream:
+        if disk.digest_of(stream) != content.digest:
+            what, cure = "this has changed while it was looked at", "say it again"
+            raise IchnosError(what, place=Place(content.piece.label), cure=cure)
+        stream.seek(0)
         if _is_spoken(content):
             return stream.read()
         from ichnos.audio.files import clips

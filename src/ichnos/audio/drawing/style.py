@@ -153,7 +153,8 @@ def band(axes: Any, low: NDArray[Any], high: NDArray[Any], edges: NDArray[Any], 
     """What lies between two lines of steps, filled; the limits of the axes stay what they are, which saves much."""
     from matplotlib.patches import StepPatch
 
-    axes.add_artist(StepPatch(high, edges, baseline=low, fill=True, color=colour, linewidth=0))
+    lower: Any = low  # which matplotlib's types take for a number
+    axes.add_artist(StepPatch(high, edges, baseline=lower, fill=True, color=colour, linewidth=0))
 
 
 def level_over_time(waveform: Waveform, seconds: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

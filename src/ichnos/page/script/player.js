@@ -168,7 +168,7 @@ export async function bytes(digest) {
 /** @param {string} digest @returns {Promise<string>} */
 export function beside(digest) {
   const name = book.names[digest];
-  if (!/^\d{5,}\.js$/.test(name || "")) return Promise.reject(new Error("the page has no such sound"));
+  if (!/^[0-9a-f]{16}\.js$/.test(name || "")) return Promise.reject(new Error("the page has no such sound"));
   const url = book.beside.split("/").map(encodeURIComponent).join("/") + name;
   return new Promise((resolve, reject) => {
     const script = document.createElement("script");
