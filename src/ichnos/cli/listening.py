@@ -118,7 +118,7 @@ def listen(
                     }
                     for entry in book.entries
                 ],
-                "unheard": {one.name: one.trouble for one in contents if one.trouble},
+                "unheard": [{"file": one.piece.label, "why": one.trouble} for one in contents if one.trouble],
             }
         )
     else:
@@ -254,8 +254,8 @@ def _say_of(book: Book) -> None:
     if len(unheard) > _MOST:
         show.say(f"not heard: {len(unheard) - _MOST} more", err=True)
     if book.left_out:
-        what = show.counted(book.left_out, "entry") if book.left_out == 1 else f"{book.left_out:,} entries"
-        show.say(f"Left out: {what} of the game's own, in the pack's copy of its documents.", err=True)
+        entries = "entry" if book.left_out == 1 else "entries"
+        show.say(f"Left out: {book.left_out:,} {entries} of the game's own, in the pack's copy of its documents.", err=True)
 
 
 _MOST = 10  # lines of one sort

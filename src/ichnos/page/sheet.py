@@ -202,8 +202,9 @@ def _short(text: str, most: int) -> str:
 
 
 def _about(book: Book) -> str:
-    files = [one.content for entry in book.entries for one in entry.new if one.content and one.content.glance]
-    seconds = sum(one.glance.facts.seconds for one in files if one.glance)
+    shown = [one.content for entry in book.entries for one in entry.new if one.content is not None]
+    files = {one.digest: one.glance.facts.seconds for one in shown if one.glance is not None}  # each counts once
+    seconds = sum(files.values())
     length = f"{seconds:.1f} s" if seconds < 60 else f"{int(seconds // 60)} min {int(seconds % 60)} s"
     version, author = book.said("pack.version"), book.said("pack.author")
     number = len(book.entries)

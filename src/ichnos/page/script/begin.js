@@ -49,11 +49,11 @@ export function begin() {
   id("order").addEventListener("change", order);
   order();
   const jumps = entries.filter((one) => one.jump !== null).length;
-  const seconds = entries.reduce(
-    (sum, one) => sum + one.new.reduce((all, each) => all + (contentOf(each)?.seconds || 0), 0),
-    0,
-  );
-  const found = entries.reduce((sum, one) => sum + one.findings.length, book.remarks.length);
+  // A file, or a finding, that is of several sounds counts once.
+  const files = new Set(entries.flatMap((entry) => entry.new.map(contentOf)));
+  const seconds = [...files].reduce((sum, one) => sum + (one?.seconds || 0), 0);
+  const told = [...book.remarks, ...entries.flatMap((entry) => entry.findings)];
+  const found = new Set(told.map((one) => `${one.id} ${one.place} ${one.reason}`)).size;
   id("sum").textContent = [
     counted(entries.length, "sound"),
     `${length(seconds)} in all`,
