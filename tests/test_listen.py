@@ -134,6 +134,15 @@ def test_finds_sorts_and_marks(page: Path, visit: Callable[..., Any]) -> None:
     tab.keyboard.press("Escape")
     tab.keyboard.press("ArrowUp")
     assert tab.inner_text("#key") == "lamp.draught.storm"
+    tab.focus("#next")
+    tab.keyboard.press("Enter")
+    tab.keyboard.press("Enter")  # the button is still under the finger
+    assert tab.inner_text("#key") == "shore.gull.calling"
+    tab.click("#play")
+    playing(tab)
+    tab.keyboard.press("ArrowUp")  # who listens goes on listening
+    tab.wait_for_function("() => document.getElementById('key').textContent === 'shore.foghorn.distant'")
+    playing(tab)
 
 
 OPEN = """
@@ -200,6 +209,7 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     tab.keyboard.type('too "shrill", isn\'t it?\n=1+1')
     tab.get_by_role("button", name="tower.bell.near").click()
     tab.keyboard.press("k")
+    assert tab.inner_text("#stored") == "2 verdicts, 1 to redo."
     tab.reload()
     tab.wait_for_function("() => globalThis.listening")
     assert tab.inner_text("#stored") == "2 verdicts, 1 to redo."

@@ -255,7 +255,8 @@ def _say_of(book: Book) -> None:
         show.say(f"not heard: {len(unheard) - _MOST} more", err=True)
     if book.left_out:
         entries = "entry" if book.left_out == 1 else "entries"
-        show.say(f"Left out: {book.left_out:,} {entries} of the game's own, in the pack's copy of its documents.", err=True)
+        what = f"Left out: {book.left_out:,} {entries} of the game's own, in the pack's copy of its documents."
+        show.say(what, err=True)
 
 
 _MOST = 10  # lines of one sort

@@ -61,11 +61,13 @@ export function turn(step) {
   const now = state.shown.indexOf(lines[state.at]);
   const next = state.shown[Math.min(state.shown.length - 1, Math.max(0, now < 0 ? 0 : now + step))];
   if (!next) return;
+  const sounds = player.playing;
   const moved = document.activeElement?.classList.contains("line") || document.activeElement === document.body;
   choose(lines.indexOf(next));
   next.scrollIntoView({ block: "nearest" });
   if (moved && document.body.dataset.view === "index") next.querySelector("button")?.focus({ preventScroll: true });
   else say(open().key);
+  if (sounds) play();
 }
 
 /** @param {string} name @param {string} text @param {string} letter @param {() => void} act @param {boolean} [pressed] */
@@ -118,7 +120,9 @@ export function leaf() {
     ...entry.findings.map(findingOf),
     verdictOf(entry),
   ];
+  const focus = id("leaf").contains(document.activeElement) ? document.activeElement?.id : "";
   id("leaf").replaceChildren(...parts.filter((one) => one));
+  if (focus) id(focus)?.focus({ preventScroll: true }); // whoever turns leaves with a button goes on with it
   refresh();
   draw();
 }
@@ -181,8 +185,8 @@ export function transport(entry) {
       h(
         "span",
         { class: "row narrow" },
-        h("button", { type: "button", click: () => turn(-1) }, "previous"),
-        h("button", { type: "button", click: () => turn(1) }, "next"),
+        h("button", { type: "button", id: "before", click: () => turn(-1) }, "previous"),
+        h("button", { type: "button", id: "behind", click: () => turn(1) }, "next"),
       ),
     ),
     h("p", { id: "told", "aria-hidden": "true" }),
