@@ -6,6 +6,7 @@ import csv
 import json
 import re
 import shutil
+import time
 import wave
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -68,8 +69,12 @@ def playing(tab: Any, after: float = 0.0) -> dict[str, Any]:
 
 
 def gain(tab: Any) -> float:
-    tab.wait_for_timeout(120)  # the fade is over
-    return float(tab.evaluate("() => listening.player.gain.gain.value"))
+    """How loud it plays, when its fade is over."""
+    found = [-1.0, 0.0]
+    while abs(found[-1] - found[-2]) > 1e-5:
+        tab.wait_for_timeout(60)
+        found.append(float(tab.evaluate("() => listening.player.gain.gain.value")))
+    return found[-1]
 
 
 def listened(workspace: Path) -> Path:
@@ -97,11 +102,11 @@ def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[...,
     tab.keyboard.press("Space")
     assert playing(tab, 0.3)["side"] == "new"
     assert gain(tab) == pytest.approx(0.5, rel=1e-3)
-    before = state(tab)["time"]
+    before, begun = state(tab)["time"], time.monotonic()
     tab.keyboard.press("o")
     tab.wait_for_function("() => listening.state.side === 'old' && listening.player.playing")
     after = playing(tab, before)
-    assert before < after["time"] < before + 0.6
+    assert before < after["time"] <= before + time.monotonic() - begun  # as far as a moment takes it
     voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "voices.json").read_text("utf-8")
     theirs = re.search(r'"tower\.bell\.near".*?"gain": ([\d.]+)', voices, re.DOTALL)
     assert theirs
@@ -110,7 +115,8 @@ def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[...,
     figures = re.findall(r"(-[\d.]+) LUFS", tab.inner_text("#pieces").replace("−", "-"))
     new, old = map(float, figures)
     assert gain(tab) == pytest.approx(10 ** ((min(new, old) - old) / 20), rel=0.02)
-    tab.keyboard.press("Space")
+    if state(tab)["playing"]:  # it lasts two seconds
+        tab.keyboard.press("Space")
     assert not state(tab)["playing"]
     assert len(visit.asked) == 1  # type: ignore[attr-defined]
 
@@ -179,8 +185,8 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
     tab.get_by_role("button", name="tower.bell").click()
     tab.keyboard.press("l")
     tab.keyboard.press("Space")
-    first = playing(tab)["time"]
-    assert 1.4 < first < 2.9  # a little before the end of its 3 s
+    playing(tab)
+    assert tab.evaluate("() => listening.player.offset") == 1.5  # before the end of its 3 s
     tab.wait_for_function("() => listening.player.currentTime < 1")
     assert state(tab)["playing"]
     as_it_is = gain(tab)
@@ -374,7 +380,7 @@ def test_a_sound_far_from_its_like_is_told(workspace: Path) -> None:
 def test_a_pack_that_nobody_should_have_made(tmp_path: Path, visit: Callable[..., Any]) -> None:
     pack = tmp_path / "odd"
     (pack / "audio").mkdir(parents=True)
-    tone(pack / "audio/a.wav", 0.5, 0.2)
+    tone(pack / "audio/a.wav", 5, 0.2)
     tone(pack / "audio/none.wav", 0, 0.2)
     title = "@sounds@ {{ 7*7 }} </title><script>document.title='taken'</script>\u202e\u0000"
     odd = {
