@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from itertools import zip_longest
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -199,7 +199,7 @@ def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
             verdicts.keep(folder, kept)
     verb = "would write: " if dry_run else ""
     for one in said:
-        note = f": {one.note}" if one.note else ""
+        note = f": {' '.join(one.note.split())}" if one.note else ""
         show.say(f"{verb}{one.key} {one.verdict or ('has a note' if note else 'has no verdict any more')}{note}")
     redo = sum(one.verdict == verdicts.REDO for one in kept)
     show.say(f"{show.counted(len(kept), 'verdict')} in {verdicts.FILE_NAME}, {redo} to redo.", err=True)
@@ -240,14 +240,14 @@ def _place(path: str) -> list[tuple[bool, str]]:
     return [*((True, parent) for parent in parents), (False, name)]
 
 
-def _change(change: EntryChange) -> Iterator[tuple[str, str]]:
+def _change(change: EntryChange) -> Iterator[tuple[str, dict[str, Any]]]:
     """What changes in a document that is merged."""
     if change.old:
-        yield f"line {change.line}: {change.old}", "red"
-        yield "becomes", "dim"
+        yield f"line {change.line}: {change.old}", show.RED
+        yield "becomes", show.DIM
     else:
-        yield f"added after line {change.line}:", "dim"
-    yield from ((line, "green") for line in change.new.strip().splitlines())
+        yield f"added after line {change.line}:", show.DIM
+    yield from ((line, show.GREEN) for line in change.new.strip().splitlines())
 
 
 def _reasons(prepared: Prepared, file: PlannedFile, missing: set[str]) -> Iterator[str]:

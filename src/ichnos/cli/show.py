@@ -144,38 +144,37 @@ class PlanLine:
     name: str
     reason: str = ""
     depth: int = 0
-    below: tuple[tuple[str, str], ...] = ()
+    below: tuple[tuple[str, dict[str, Any]], ...] = ()
 
 
-SIGNS = {"+": ("new", "green"), "~": ("changed", "yellow"), "=": ("same", "dim"), "-": ("gone", "red")}
+DIM: dict[str, Any] = {"dim": True}
+RED: dict[str, Any] = {"fg": "red"}
+GREEN: dict[str, Any] = {"fg": "green"}
+SIGNS = {"+": ("new", GREEN), "~": ("changed", {"fg": "yellow"}), "=": ("same", DIM), "-": ("gone", RED)}
 _NARROW = 24  # columns: a reason that has fewer goes below its name
 
 
 def plan(title: str, lines: Sequence[PlanLine]) -> None:
     """Print a plan: the signs stand in a gutter on the left; on a terminal, reasons are folded beside their names."""
     from rich.cells import cell_len
-    from rich.text import Text
 
-    out = console()
     width = shutil.get_terminal_size().columns if sys.stdout.isatty() else _ENDLESS
     used = [sign for sign in SIGNS if any(line.sign == sign for line in lines)]
-    legend = [(f"  {sign} {SIGNS[sign][0]}", SIGNS[sign][1]) for sign in used]
-    out.print(Text.assemble((title, "bold"), "   ", *legend))
+    legend = "".join(_styled(f"  {sign} {SIGNS[sign][0]}", **SIGNS[sign][1]) for sign in used)
+    shown = [f"{_styled(plain(title), bold=True)}   {legend}"]
     for line in lines:
-        style = SIGNS[line.sign][1] if line.sign else "dim"
         indent = "  " * line.depth
-        name = f"{line.sign or ' '} {indent}{plain(line.name)}"
-        start = cell_len(name) + 2
+        name = f" {indent}{plain(line.name)}"
+        sign = _styled(line.sign, bold=True, **SIGNS[line.sign][1]) if line.sign else " "
+        start = 1 + cell_len(name) + 2
         first, *rest = _folded(plain(line.reason), width - start) or [""]
         if width - start < min(_NARROW, cell_len(line.reason)):  # below the name there is more room
             start = 6 + len(indent)
             first, rest = "", _folded(plain(line.reason), width - start)
-        shown = Text.assemble((name[:1], f"bold {style}"), name[1:])
-        out.print(Text.assemble(shown, (f"  {first}", "dim")) if first else shown)
-        for part in rest:
-            out.print(Text(" " * start + part, "dim"))
-        for text, how in line.below:
-            out.print(Text(f"{' ' * (4 + len(indent))}{text}", how))
+        shown.append(f"{sign}{name}  {_styled(first, dim=True)}" if first else f"{sign}{name}")
+        shown += [" " * start + _styled(part, dim=True) for part in rest]
+        shown += [" " * (4 + len(indent)) + _styled(plain(text), **how) for text, how in line.below]
+    typer.echo("\n".join(shown))
 
 
 def _folded(text: str, width: int) -> list[str]:

@@ -42,7 +42,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
         verdict = redo.get(key)
         if verdict is None or _is_over(verdict, heard):
             continue
-        note = f": {verdict.note}" if verdict.note else ""
+        note = f": {' '.join(verdict.note.split())}" if verdict.note else ""
         file = next((piece.name for piece in heard.pieces if piece.name and not piece.of_game), None)
         place = subject.label(file) if file else heard.definition.place
         yield finding("verdict-redo", place, f"{key} is to be made again{note}")
