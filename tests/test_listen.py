@@ -16,6 +16,7 @@ import numpy as np
 import pytest
 
 from conftest import PACKAGE, edit, run
+from ichnos.page import listening
 from ten_games import GAMES, lay
 
 CHROMIUM = Path("/usr/bin/chromium")
@@ -252,11 +253,14 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     tab.reload()
     tab.wait_for_function("() => globalThis.listening")
     assert tab.inner_text("#stored") == "No verdicts yet."
-    table.write_text(table.read_text("utf-8") + "no.such.key,keep,,\r\nshore.gull.calling,perhaps,,\r\n", "utf-8")
+    table.write_text(
+        table.read_text("utf-8") + "no.such.key,keep,,\r\nshore.gull.calling,perhaps,,\r\nhatch.closed,keep,,\r\n",
+        "utf-8",
+    )
     tab.set_input_files("#import", table)
     tab.wait_for_function("() => document.getElementById('stored').textContent.includes('imported')")
     assert "3 verdicts imported. 1 of them are of keys" in tab.inner_text("#stored")
-    assert "left out: row 5" in tab.inner_text("#stored")
+    assert "left out: row 5, 6." in tab.inner_text("#stored")
     tab.get_by_role("button", name="hatch.closed").click()
     assert tab.input_value("#note") == rows[0]["note"]
     # The page made anew knows what the workspace knows, and that it was of another sound.
@@ -281,6 +285,16 @@ def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:
         assert done.code == 1
         assert told in done.err
     assert not (workspace / "verdicts.csv").exists()
+
+
+def test_the_scripts_modules_share_no_name() -> None:
+    """They are joined into one scope, where the second of two functions would take the first one's place."""
+    folder = Path(listening.__file__).parent / "script"
+    texts = [path.read_text("utf-8") for path in sorted(folder.glob("*.js"))]
+    names = re.findall(r"^(?:export )?(?:async )?(?:let|const|function|class) (\w+)", "".join(texts), re.MULTILINE)
+    assert len(names) > 80
+    assert len(set(names)) == len(names)
+    assert {path.stem for path in folder.glob("*.js")} == set(listening._MODULES)
 
 
 def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any]) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -99,28 +99,8 @@ def listen(
                 book, page, audio=where, verdicts=subject.context.verdicts, bed=bed, on_progress=advance
             )
     _close(subject, old)
-    contents = book.contents().values()
     if json:
-        show.as_json(
-            {
-                "to": str(page),
-                "audio": where,
-                "bytes": written,
-                "against": book.against or None,
-                "sounds": [
-                    {
-                        "key": entry.key,
-                        "loudness": None if entry.level is None else round(entry.level, 2),
-                        "seconds": round(entry.seconds, 3),
-                        "jump": entry.jump,
-                        "old": entry.has_old,
-                        "findings": [one.as_json() for one in entry.findings],
-                    }
-                    for entry in book.entries
-                ],
-                "unheard": [{"file": one.piece.label, "why": one.trouble} for one in contents if one.trouble],
-            }
-        )
+        show.as_json({"to": str(page), "audio": where, "bytes": written, **_as_json(book)})
     else:
         beside = f", sounds in {listening.sounds_beside(page)}" if where == "beside" else ""
         show.say(f"would write {page}{beside}" if dry_run else f"{page} is written, {show.size(written)}{beside}")
@@ -130,6 +110,22 @@ def listen(
 
         if not webbrowser.open(page.absolute().as_uri()):
             show.say(f"No browser was found: open {page} yourself.", err=True)
+
+
+def _as_json(book: Book) -> dict[str, Any]:
+    sounds = [
+        {
+            "key": entry.key,
+            "loudness": None if entry.level is None else round(entry.level, 2),
+            "seconds": round(entry.seconds, 3),
+            "jump": entry.jump,
+            "old": entry.has_old,
+            "findings": [one.as_json() for one in entry.findings],
+        }
+        for entry in book.entries
+    ]
+    unheard = [{"file": one.piece.label, "why": one.trouble} for one in book.contents().values() if one.trouble]
+    return {"against": book.against or None, "sounds": sounds, "unheard": unheard}
 
 
 @app.command(

@@ -68,7 +68,6 @@ _MANNERS: Any = {
     "hatch.linewidth": 0.6,
     "figure.constrained_layout.w_pad": 0.1,
     "figure.constrained_layout.h_pad": 0.06,
-    "svg.hashsalt": "ichnos",
     "pdf.fonttype": 42,
 }
 

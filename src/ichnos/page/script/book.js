@@ -55,8 +55,7 @@ export function h(tag, attributes, ...children) {
   return made;
 }
 
-const UNSEEN =
-  /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]|\p{Surrogate}/gu;
+const UNSEEN = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]|\p{Surrogate}/gu;
 
 /** A text with what is not seen, or turns others round, spelled out. @param {string} text */
 export function seen(text) {

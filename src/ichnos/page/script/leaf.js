@@ -23,7 +23,7 @@ import {
   verdicts,
 } from "./hearing.js";
 import { jumpOf, mark } from "./index.js";
-import { draw, span } from "./drawing.js";
+import { draw, heads, span } from "./drawing.js";
 /** @import { Piece, Finding, Entry, Side, Row } from "./book.js" */
 
 /** @param {number} number @param {boolean} [show] on a small screen, turn to it */
@@ -254,7 +254,8 @@ export function pieceOf(entry, row, number) {
         row.role.startsWith("take") &&
         h("span", { class: "number" }, `weight ${row.new.weight}`),
     ),
-    (both || (row.new && contentOf(row.new)?.shape)) && canvas,
+    (both || (row.new && contentOf(row.new)?.shape)) &&
+      h("div", { class: "plot" }, canvas, h("div", { class: "head", "data-row": number, hidden: true })),
     h("dl", {}, ...described("new", row.new), ...described("old", row.old)),
   );
 }
@@ -380,6 +381,7 @@ export function refresh() {
     button.setAttribute("aria-pressed", String(Number(/** @type {HTMLElement} */ (button).dataset.row) === state.row));
   }
   clock();
+  heads();
 }
 
 export function clock() {
@@ -395,7 +397,7 @@ export function tick() {
   ticking = true;
   const step = () => {
     clock();
-    draw();
+    heads();
     ticking = player.playing;
     if (ticking) requestAnimationFrame(step);
   };

@@ -79,15 +79,18 @@ export class Verdicts {
       return "This is no table of verdicts: its first line is not key,verdict,note,heard.";
     const keys = new Set(entries.map((one) => one.key));
     const odd = [];
+    const taken = new Set();
     let count = 0;
     let strange = 0;
     this.load();
     for (const [number, row] of rows.entries()) {
       const [key, verdict, note, heard] = ["key", "verdict", "note", "heard"].map((name) => row[at[name]] || "");
-      if (!key || !["", "keep", "redo"].includes(verdict)) {
+      const known = ["", "keep", "redo"].includes(verdict) && /^([0-9a-f]{16})?$/.test(heard);
+      if (!key || !known || taken.has(key)) {
         odd.push(number + 2);
         continue;
       }
+      taken.add(key);
       this.said.set(key, { key, verdict, note, heard });
       count += 1;
       strange += keys.has(key) ? 0 : 1;
