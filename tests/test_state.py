@@ -101,6 +101,7 @@ def test_two_builds_at_once_give_one_pack(workspace: Path) -> None:
 
 def test_a_release_is_kept_like_a_build(workspace: Path) -> None:
     assert run("release", "--minor", "--note", "x", cwd=workspace).code == 0
+    assert json.loads(run("status", "--json", cwd=workspace).out)["built"] == "current"  # not older than the file
     assert "Nothing has changed: build/storm-watch-0.2.0.lampbox" in run("build", cwd=workspace).out
 
 

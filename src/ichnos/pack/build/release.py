@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -122,6 +123,8 @@ def release(
             line = " ".join(note.split())
             to_do = Release(version, heading, line, archive.name, beside.name, sha256, user_identity())
             unfinished.begin(folder, private, to_do)
+        with suppress(IchnosError):  # it is only noted that what was built is what the file says now
+            building.carry_out(building.plan(folder), on_progress)
     return Released(version, archive, sha256)
 
 
