@@ -205,6 +205,16 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
         tab.keyboard.press("Space")
         assert playing(tab)["row"] == take
         tab.keyboard.press("Space")
+    # In the pause between two takes one turns to a sound that has one alone: it plays at once, and once.
+    tab.keyboard.press("Space")
+    tab.wait_for_function("() => listening.state.waiting")
+    tab.get_by_role("button", name="tower.bell").click()
+    tab.keyboard.press("l")
+    tab.keyboard.press("Space")
+    playing(tab)
+    tab.wait_for_function("() => !listening.player.playing")
+    tab.wait_for_timeout(700)
+    assert not state(tab)["playing"]
 
 
 def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_path: Path) -> None:
@@ -269,6 +279,13 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     tab.goto(page.as_uri())
     tab.get_by_role("button", name="hatch.closed").click()
     assert tab.inner_text("#over") == "It was given before this sound changed."
+    assert tab.get_attribute("#redo", "aria-pressed") == "true"
+    tab.keyboard.press("t")
+    tab.keyboard.type("better. ")  # a note of this sound does not make the old verdict one of it
+    assert tab.get_attribute("#redo", "aria-pressed") == "false"
+    assert (
+        tab.evaluate("() => JSON.parse(localStorage.getItem('ichnos verdicts tarnlight/storm-watch'))[0].verdict") == ""
+    )
 
 
 def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:

@@ -25,8 +25,8 @@ from ichnos.review.pieces import Heard, Piece, Side, number, of_subject
 from ichnos.review.subject import Subject
 from ichnos.review.verdicts import heard_as
 
-JUMP = 6.0  # LU from the middle of its category: what listeners hear as a jump
-FEWEST = 3  # sounds of a category that have a middle
+_JUMP = 6.0  # LU from the middle of its category: what listeners hear as a jump
+_FEWEST = 3  # sounds of a category that have a middle
 _COLUMNS = 300  # of a waveform
 
 
@@ -106,11 +106,15 @@ class Entry:
 
 @dataclass(frozen=True)
 class Book:
-    """A pack to be shown. ``against``: what old is; ``remarks``: findings that are of no one sound."""
+    """A pack to be shown. ``against``: what old is; ``remarks``: findings that are of no one sound.
+
+    ``own_name``: the short name that its workspace gives it, where it has one.
+    """
 
     profile: Profile
     definitions: Definitions
     label: str
+    own_name: str
     against: str
     entries: tuple[Entry, ...]
     remarks: tuple[Finding, ...] = ()
@@ -125,6 +129,11 @@ class Book:
     @property
     def title(self) -> str:
         return self.said("pack.title") or self.said("pack.name") or Path(self.label).stem
+
+    @property
+    def name(self) -> str:
+        """What it is known by, from one edition to the next."""
+        return self.own_name or self.said("pack.name") or self.title
 
     def contents(self) -> dict[str, Content]:
         """Every file that is shown, by its SHA-256."""
@@ -170,6 +179,7 @@ def gather(
         subject.profile,
         side.definitions,
         label,
+        subject.context.pack_file.pack.name if subject.context.pack_file else "",
         _called(against) if against else "",
         tuple(entries),
         tuple(remarks),
@@ -344,11 +354,11 @@ def _with_jumps(entries: Sequence[Entry]) -> tuple[list[Entry], dict[str, float]
     for entry in entries:
         if entry.level is not None:
             levels.setdefault(entry.category or entry.kind, []).append(entry.level)
-    middles = {name: median(found) for name, found in levels.items() if len(found) >= FEWEST}
+    middles = {name: median(found) for name, found in levels.items() if len(found) >= _FEWEST}
     marked = []
     for entry in entries:
         middle = middles.get(entry.category or entry.kind)
         apart = [level - middle for level in entry.levels()] if middle is not None else []
         worst = max(apart, key=abs, default=0.0)
-        marked.append(replace(entry, jump=round(worst, 1)) if abs(worst) > JUMP else entry)
+        marked.append(replace(entry, jump=round(worst, 1)) if abs(worst) > _JUMP else entry)
     return marked, middles

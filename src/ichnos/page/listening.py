@@ -27,6 +27,7 @@ from ichnos.files.writing import fresh, write_whole
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.page.gathering import Book, Content, Entry, Shown
 from ichnos.review.findings import Finding
+from ichnos.review.pieces import number
 
 if TYPE_CHECKING:
     import numpy as np
@@ -258,7 +259,7 @@ def _data(
     rules = book.profile.rules
     keys = {entry.key for entry in book.entries}
     return {
-        "identity": f"{rules.game.name}/{book.said('pack.name') or book.title}",
+        "identity": f"{rules.game.name}/{book.name}",
         "against": book.against,
         "curve": rules.play.curve,
         "stereo": rules.play.stereo,
@@ -366,14 +367,10 @@ def _plainly(value: Value) -> str:
 
 
 def _volume(said: Any) -> float:
-    from ichnos.review.pieces import number
-
     return min(100.0, number(said.settings.get("volume"))) if said else 1.0
 
 
 def _pitch(said: Any) -> float:
-    from ichnos.review.pieces import number
-
     return min(16.0, max(1 / 16, number(said.settings.get("pitch")))) if said else 1.0
 
 

@@ -2,14 +2,14 @@
 // Fills the page, and listens to it.
 import { MOST_LINES, book, counted, entries, h, id, length } from "./book.js";
 import { stored } from "./verdicts.js";
-import { contentOf, lines, player, state, verdicts } from "./hearing.js";
+import { contentOf, lines, open, player, state, verdicts } from "./hearing.js";
 import { filter, line, mark, offer, order, values } from "./index.js";
-import { choose, findingOf, leaf, view } from "./leaf.js";
+import { choose, findingOf, leaf, refresh, view } from "./leaf.js";
 import { draw } from "./drawing.js";
 import { LETTERS, key, remembered } from "./keys.js";
 
-export function begin() {
-  entries.forEach((entry, number) => lines.push(line(entry, number)));
+/** What there is to choose from. */
+function choices() {
   offer(
     "category",
     values((one) => one.category, "none"),
@@ -43,11 +43,10 @@ export function begin() {
     ["size", "largest first"],
     ["jump", "jumps first"],
   ]);
-  for (const name of ["category", "kind", "finding", "verdict"]) id(name).addEventListener("change", filter);
-  id("word").addEventListener("input", filter);
-  id("filters").addEventListener("submit", (/** @type {Event} */ event) => event.preventDefault());
-  id("order").addEventListener("change", order);
-  order();
+}
+
+/** What is to be said of the whole pack. */
+function summary() {
   const jumps = entries.filter((one) => one.jump !== null).length;
   // A file, or a finding, that is of several sounds counts once.
   const files = new Set(entries.flatMap((entry) => entry.new.map(contentOf)));
@@ -68,11 +67,10 @@ export function begin() {
       more > 0 && h("p", {}, `${more} more: ichnos check says all of them.`),
     );
   }
-  id("letters-list").append(
-    ...[["space", "play, stop"], ["↓ ↑", "next, previous"], ["1 to 9", "a take or part"], ...LETTERS].map(
-      ([letter, what]) => h("div", {}, h("dt", {}, h("kbd", {}, letter)), h("dd", {}, what)),
-    ),
-  );
+}
+
+/** The table of verdicts, out and in. */
+function tables() {
   id("export").addEventListener("click", () => {
     const link = h("a", { download: "verdicts.csv" });
     link.href = URL.createObjectURL(new Blob([verdicts.table()], { type: "text/csv;charset=utf-8" }));
@@ -89,11 +87,34 @@ export function begin() {
     if (state.at >= 0) leaf();
     id("stored").textContent = told;
   });
-  window.addEventListener("storage", () => {
-    verdicts.load();
-    entries.forEach((entry, number) => mark(lines[number], entry));
-    stored();
-  });
+}
+
+/** Another window of this page has said something. */
+function elsewhere() {
+  verdicts.load();
+  entries.forEach((entry, number) => mark(lines[number], entry));
+  stored();
+  refresh();
+  const note = id("note");
+  if (note && note !== document.activeElement) note.value = verdicts.of(open()).note;
+}
+
+function begin() {
+  entries.forEach((entry, number) => lines.push(line(entry, number)));
+  choices();
+  for (const name of ["category", "kind", "finding", "verdict"]) id(name).addEventListener("change", filter);
+  id("word").addEventListener("input", filter);
+  id("filters").addEventListener("submit", (/** @type {Event} */ event) => event.preventDefault());
+  id("order").addEventListener("change", order);
+  order();
+  summary();
+  id("letters-list").append(
+    ...[["space", "play, stop"], ["↓ ↑", "next, previous"], ["1 to 9", "a take or part"], ...LETTERS].map(
+      ([letter, what]) => h("div", {}, h("dt", {}, h("kbd", {}, letter)), h("dd", {}, what)),
+    ),
+  );
+  tables();
+  window.addEventListener("storage", elsewhere);
   document.addEventListener("keydown", key);
   document.querySelector(".skip")?.addEventListener("click", () => view("leaf"));
   new ResizeObserver(draw).observe(id("leaf"));

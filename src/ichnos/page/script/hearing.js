@@ -82,11 +82,26 @@ export function gainOf(side, one) {
   return (side === "new" ? entry.volume : entry.oldVolume) * one.volume * away;
 }
 
+/** The next take comes after so many ms; with none, no more of them. @param {number} ms */
+export function wait(ms) {
+  clearTimeout(state.waiting);
+  const next = () => {
+    state.waiting = 0;
+    play();
+  };
+  state.waiting = ms ? window.setTimeout(next, ms) : 0;
+}
+
+/** Are takes picked by their weights now? Of one alone there is nothing to pick. */
+function picks() {
+  return state.chance && takesOf(state.side).length > 1;
+}
+
 /** @param {{at?: number}} [how] */
 export async function play(how = {}) {
-  clearTimeout(state.waiting);
+  wait(0);
   id("told").textContent = "";
-  if (state.chance && how.at === undefined) pick();
+  if (picks() && how.at === undefined) pick();
   const one = piece(state.side);
   const content = contentOf(one);
   if (!one || !content || content.trouble) {
@@ -105,41 +120,40 @@ export async function play(how = {}) {
   try {
     await player.play(content, { at, rate: pitch, gain: gainOf(state.side, one), loop });
   } catch (error) {
-    const why =
-      error instanceof DOMException
-        ? `this browser cannot decode ${content.format}`
-        : /** @type {Error} */ (error).message;
+    if (contentOf(piece(state.side)) !== content) return; // something else is open by now
+    const decodes = !(error instanceof DOMException);
+    const why = decodes ? /** @type {Error} */ (error).message : `this browser cannot decode ${content.format}`;
+    player.stop();
     tell(`It cannot be played: ${why}.`);
   }
   refresh();
   tick();
 }
 
+/** The rows that hold a take which can be played. @param {Side} side @returns {number[]} */
+export function takesOf(side) {
+  const can = (/** @type {Piece|null} */ one) => one && contentOf(one) && !contentOf(one)?.trouble;
+  return rowsOf(open()).flatMap((row, number) => (row.role.startsWith("take") && can(row[side]) ? [number] : []));
+}
+
 /** A take by its weight, as the game picks one. */
-export function pick() {
+function pick() {
   const rows = rowsOf(open());
-  const takes = rows.flatMap((row, number) => (row.role.startsWith("take") && row[state.side] ? [number] : []));
+  const takes = takesOf(state.side);
   const weights = takes.map((number) => /** @type {Piece} */ (rows[number][state.side]).weight);
   const all = weights.reduce((sum, one) => sum + one, 0);
-  if (!takes.length) return;
   let left = Math.random() * (all || takes.length);
-  const found = takes.find((_, number) => (left -= all ? weights[number] : 1) < 0);
+  const found = takes.find((_, at) => (left -= all ? weights[at] : 1) < 0);
   state.row = found ?? takes[takes.length - 1];
 }
 
 player.ended = () => {
-  if (state.chance) {
-    state.waiting = window.setTimeout(() => {
-      state.waiting = 0;
-      play();
-    }, BETWEEN);
-  }
+  if (picks()) wait(BETWEEN);
   refresh();
 };
 
 export function stop() {
-  clearTimeout(state.waiting);
-  state.waiting = 0;
+  wait(0);
   player.stop();
   refresh();
 }

@@ -6,10 +6,10 @@ import { choose } from "./leaf.js";
 /** @import { Entry } from "./book.js" */
 
 /** @param {number|null} value */
-export const across = (value) => `${(100 * Math.min(1, Math.max(0, ((value ?? FLOOR) - FLOOR) / -FLOOR))).toFixed(1)}%`;
+const across = (value) => `${(100 * Math.min(1, Math.max(0, ((value ?? FLOOR) - FLOOR) / -FLOOR))).toFixed(1)}%`;
 
 /** How loud the old one is. @param {Entry} entry */
-export function oldLevel(entry) {
+function oldLevel(entry) {
   const found = entry.old.map((one) => contentOf(one)?.loudness).filter((one) => typeof one === "number");
   return found.length ? Math.max(.../** @type {number[]} */ (found)) + 20 * Math.log10(entry.oldVolume || 1e-3) : null;
 }
@@ -21,7 +21,7 @@ export function jumpOf(entry) {
 }
 
 /** @param {string} kind @param {number|null} at */
-export function dot(kind, at) {
+function dot(kind, at) {
   const made = h("i", { class: kind });
   made.style.left = across(at);
   return made;
@@ -84,28 +84,27 @@ export function mark(item, entry) {
 }
 
 /** A title in a language that the listener reads, or else any. @param {Entry} entry */
-export function titleOf(entry) {
+function titleOf(entry) {
   const wanted = [...navigator.languages, "en"].map((one) => one.split("-")[0]);
   const said = wanted.map((tag) => entry.titles.find((one) => one[0].split("-")[0] === tag)).find((one) => one);
   return (said || entry.titles[0] || ["", ""])[1];
 }
 
 /** What a word is looked for in. @param {Entry} entry */
-export function words(entry) {
+function words(entry) {
   const files = [...entry.new, ...entry.old].map((one) => one.file);
   const titles = [...entry.titles, ...entry.oldTitles].map((one) => one[1]);
   return [entry.key, entry.category, ...titles, ...files].join("\n").toLowerCase().normalize("NFC");
 }
 
 /** @type {string[]} */
-export const searched = entries.map(words);
+const searched = entries.map(words);
 
 /** @param {Entry} entry */
-export const troubled = (entry) =>
-  [...entry.new, ...entry.old].some((one) => !contentOf(one) || contentOf(one)?.trouble);
+const troubled = (entry) => [...entry.new, ...entry.old].some((one) => !contentOf(one) || contentOf(one)?.trouble);
 
 /** @type {Record<string, (entry: Entry) => boolean>} */
-export const ABOUT = {
+const ABOUT = {
   any: (entry) => entry.findings.length > 0,
   none: (entry) => !entry.findings.length,
   jumps: (entry) => entry.jump !== null,
@@ -113,7 +112,7 @@ export const ABOUT = {
 };
 
 /** @type {Record<string, (entry: Entry) => boolean>} */
-export const JUDGED = {
+const JUDGED = {
   none: (entry) => !verdicts.of(entry).verdict && !verdicts.of(entry).note,
   keep: (entry) => verdicts.of(entry).verdict === "keep",
   redo: (entry) => verdicts.of(entry).verdict === "redo",
@@ -122,7 +121,7 @@ export const JUDGED = {
 };
 
 /** @type {Record<string, (one: Entry, other: Entry) => number>} */
-export const ORDERS = {
+const ORDERS = {
   key: (one, other) => (one.key < other.key ? -1 : 1),
   loudness: (one, other) => (other.level ?? -999) - (one.level ?? -999),
   length: (one, other) => other.seconds - one.seconds,

@@ -19,8 +19,8 @@ export const LETTERS = [
   ["/", "look for a word", () => id("word").focus()],
 ];
 
-export const slot = "ichnos letters";
-export const letters = id("letters");
+const slot = "ichnos letters";
+const letters = id("letters");
 
 export function remembered() {
   try {

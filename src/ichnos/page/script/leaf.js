@@ -19,8 +19,10 @@ import {
   say,
   state,
   stop,
+  takesOf,
   tell,
   verdicts,
+  wait,
 } from "./hearing.js";
 import { jumpOf, mark } from "./index.js";
 import { draw, heads, span } from "./drawing.js";
@@ -32,7 +34,7 @@ export function choose(number, show) {
     if (show) view("leaf");
     return;
   }
-  clearTimeout(state.waiting);
+  wait(0);
   player.stop();
   if (state.at >= 0) lines[state.at].firstElementChild?.removeAttribute("aria-current");
   state.at = number;
@@ -71,7 +73,7 @@ export function turn(step) {
 }
 
 /** @param {string} name @param {string} text @param {string} letter @param {() => void} act @param {boolean} [pressed] */
-export function control(name, text, letter, act, pressed) {
+function control(name, text, letter, act, pressed) {
   return h(
     "button",
     { type: "button", id: name, click: act, "aria-pressed": pressed === undefined ? null : pressed },
@@ -128,13 +130,13 @@ export function leaf() {
 }
 
 /** @param {string} tag @param {string} text @param {string} kind */
-export function titled(tag, text, kind) {
+function titled(tag, text, kind) {
   const lang = /^[a-z]{2}(-[A-Z]{2})?$/.test(tag) ? tag : null; // for those who have it read to them
   return h("span", { class: kind, lang }, own(text), tag && h("span", { class: "number" }, ` (${tag})`));
 }
 
 /** @param {Entry} entry */
-export function transport(entry) {
+function transport(entry) {
   const farthest = Math.ceil(entry.far);
   const slider = h("input", {
     type: "range",
@@ -204,16 +206,19 @@ export function flip(name) {
   if (name === "bed") {
     player
       .over(state.bed)
-      .catch((error) => tell(`The bed cannot be played: ${error.message}.`))
+      .catch((error) => {
+        state.bed = false;
+        tell(`The bed cannot be played: ${error.message}.`);
+      })
       .then(refresh);
   } else if (name === "seam" && player.playing) play();
   else if (name === "matched") again();
-  if (name === "chance" && !state.chance) clearTimeout(state.waiting);
+  if (name === "chance" && !state.chance) wait(0);
   refresh();
 }
 
 /** @param {number} metres */
-export function distance(metres) {
+function distance(metres) {
   state.away = metres;
   const one = piece(state.side);
   if (one) player.level(gainOf(state.side, one));
@@ -227,7 +232,7 @@ export function nearOrFar() {
 }
 
 /** @param {Entry} entry @param {Row} row @param {number} number */
-export function pieceOf(entry, row, number) {
+function pieceOf(entry, row, number) {
   const both = row.old && contentOf(row.old)?.shape;
   const canvas = h("canvas", {
     class: both ? "" : "alone",
@@ -261,7 +266,7 @@ export function pieceOf(entry, row, number) {
 }
 
 /** @param {Side} side @param {Piece|null} one */
-export function described(side, one) {
+function described(side, one) {
   if (!one) return [];
   const content = contentOf(one);
   const said = [];
@@ -295,7 +300,7 @@ export function findingOf(one) {
 }
 
 /** @param {Entry} entry */
-export function verdictOf(entry) {
+function verdictOf(entry) {
   const one = verdicts.of(entry);
   const note = h("textarea", { id: "note", rows: 2, input: () => judge({ note: note.value }) });
   note.value = one.note;
@@ -318,7 +323,8 @@ export function verdictOf(entry) {
 /** @param {{verdict?: string, note?: string}} said */
 export function judge(said) {
   const entry = open();
-  verdicts.say({ ...verdicts.of(entry), ...said, heard: entry.heard });
+  const before = verdicts.isOver(entry) ? { ...verdicts.of(entry), verdict: "" } : verdicts.of(entry);
+  verdicts.say({ ...before, ...said, heard: entry.heard }); // a verdict of another sound is none of this one
   mark(lines[state.at], entry);
   id("over")?.remove();
   refresh();
@@ -336,7 +342,7 @@ export function take(number) {
 }
 
 /** @param {MouseEvent} event @param {number} number */
-export function seek(event, number) {
+function seek(event, number) {
   const canvas = /** @type {HTMLCanvasElement} */ (event.currentTarget);
   const row = rowsOf(open())[number];
   const both = row.new && row.old && contentOf(row.old)?.shape;
@@ -347,7 +353,7 @@ export function seek(event, number) {
 }
 
 /** @param {string} name @param {boolean} on @param {boolean} [off] there is nothing that it could do */
-export function press(name, on, off) {
+function press(name, on, off) {
   const button = id(name);
   if (!button) return;
   button.setAttribute("aria-pressed", String(on));
@@ -365,7 +371,7 @@ export function refresh() {
   press("hear-old", state.side === "old", !playable("old"));
   press("matched", state.matched);
   press("seam", state.seam, !content || !loopOf(state.side, content));
-  press("chance", state.chance, entry[state.side].filter((other) => other.role.startsWith("take")).length < 2);
+  press("chance", state.chance, takesOf(state.side).length < 2);
   press("bed", state.bed);
   press("farther", state.away > entry.near, !fades(entry));
   id("away").disabled = !fades(entry);
@@ -384,7 +390,7 @@ export function refresh() {
   heads();
 }
 
-export function clock() {
+function clock() {
   const content = contentOf(piece(state.side));
   id("clock").textContent =
     `${player.currentTime.toFixed(2)} of ${content && content.seconds ? content.seconds.toFixed(2) : "0.00"} s`;

@@ -14,6 +14,7 @@ export class Player {
     this.gain = null;
     /** @type {AudioBufferSourceNode|null} */
     this.bed = null;
+    this.wantsBed = false;
     /** @type {[number, number]|null} */
     this.loop = null;
     this.rate = 1;
@@ -125,14 +126,13 @@ export class Player {
 
   /** @param {boolean} wanted */
   async over(wanted) {
-    if (!wanted) {
-      if (this.bed) this.bed.stop();
-      this.bed = null;
-      return;
-    }
+    this.wantsBed = wanted;
+    if (this.bed) this.bed.stop();
+    this.bed = null;
+    if (!wanted) return;
     const context = await this.ready();
     const buffer = await this.buffer("bed");
-    if (this.bed) return;
+    if (!this.wantsBed || this.bed) return; // it was said otherwise meanwhile
     this.bed = context.createBufferSource();
     this.bed.buffer = buffer;
     this.bed.loop = true;
@@ -156,7 +156,7 @@ const named = { createScriptURL: (/** @type {string} */ url) => url };
 const policy = book.beside && types ? types.createPolicy("ichnos-sounds", named) : null;
 
 /** @param {string} digest @returns {Promise<ArrayBuffer>} */
-export async function bytes(digest) {
+async function bytes(digest) {
   const inside = id(`sound-${digest}`);
   const text = inside ? inside.textContent : await beside(digest);
   const raw = atob(text.trim());
@@ -166,7 +166,7 @@ export async function bytes(digest) {
 }
 
 /** @param {string} digest @returns {Promise<string>} */
-export function beside(digest) {
+function beside(digest) {
   const name = book.names[digest];
   if (!/^[0-9a-f]{16}\.js$/.test(name || "")) return Promise.reject(new Error("the page has no such sound"));
   const url = book.beside.split("/").map(encodeURIComponent).join("/") + name;
@@ -177,6 +177,9 @@ export function beside(digest) {
       script.remove();
       resolve(text);
     });
+    script.onload = () => {
+      if (awaited.has(digest)) reject(new Error(`${book.beside}${name} is of another page`));
+    };
     script.onerror = () => reject(new Error(`${book.beside}${name} is not beside this page`));
     // @ts-ignore
     script.src = policy ? policy.createScriptURL(url) : url;

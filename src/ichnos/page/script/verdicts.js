@@ -84,7 +84,8 @@ export class Verdicts {
     let strange = 0;
     this.load();
     for (const [number, row] of rows.entries()) {
-      const [key, verdict, note, heard] = ["key", "verdict", "note", "heard"].map((name) => row[at[name]] || "");
+      const [key, said, note, digits] = ["key", "verdict", "note", "heard"].map((name) => row[at[name]] || "");
+      const [verdict, heard] = [said.trim().toLowerCase(), digits.trim().toLowerCase()];
       const known = ["", "keep", "redo"].includes(verdict) && /^([0-9a-f]{16})?$/.test(heard);
       if (!key || !known || taken.has(key)) {
         odd.push(number + 2);
@@ -105,7 +106,7 @@ export class Verdicts {
 }
 
 /** The rows of a table. @param {string} text @returns {string[][]} */
-export function cells(text) {
+function cells(text) {
   /** @type {string[][]} */
   const rows = [];
   /** @type {string[]} */
