@@ -295,6 +295,11 @@ def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:
         ("key,verdict\nhatch.closd,keep\n", "did you mean hatch.closed"),
         ("key,verdict\nhatch.closed,keep\nhatch.closed,redo\n", "said.csv:3:1"),
         ("sound,says\nhatch.closed,keep\n", "this is no table of verdicts"),
+        ("key;verdict\nhatch.closed;keep\n", "with commas"),
+        ("nonsense\n", "said.csv:1:1: this is no table of verdicts"),
+        ("key,verdict,colour\n", 'no column "colour"'),
+        ("key,verdict\nhatch.closed\n", "said.csv:2:1: this row says nothing"),
+        ("key,verdict\n,keep\n", "said.csv:2:1: this row says nothing"),
         ("key,verdict,heard\nhatch.closed,keep,zz\n", "said.csv:2:19"),
     ):
         table.write_text(text, "utf-8")

@@ -45,17 +45,17 @@ def read(data: bytes, label: str) -> list[Verdict]:
     """
     text = from_bytes(data, label)
     rows = CsvTable().parse(text).children
+    header = next((row for row in csv.reader(io.StringIO(text.content)) if row), [])
+    _refuse_header(header, text.place(0))
     errors: list[IchnosError] = []
     found: dict[str, Verdict] = {}
     for row in rows:
         cells = {cell.label: cell for cell in row.children}
-        said = {name: str(cell.value or "") for name, cell in cells.items() if name in COLUMNS}
-        if "key" not in said or "verdict" not in said:
-            cure = "the first line is: key,verdict,note,heard"
-            raise IchnosError("this is no table of verdicts", place=text.place(0), cure=cure)
-        for name in set(cells) - set(COLUMNS):
-            what = f'a table of verdicts has no column "{name}"'
-            raise IchnosError(what, place=text.place(0), cure="the first line is: key,verdict,note,heard")
+        said = {str(name): str(cell.value or "") for name, cell in cells.items()}
+        if not said.get("key") or "verdict" not in said:
+            cure = "give it a key and a verdict, or delete it"
+            errors.append(IchnosError("this row says nothing", place=text.place(row.start), cure=cure))
+            continue
         place = text.place(row.start)
         verdict, heard = said["verdict"].strip().lower(), said.get("heard", "").strip().lower()
         if verdict not in ("", KEEP, REDO):
@@ -73,6 +73,16 @@ def read(data: bytes, label: str) -> list[Verdict]:
         found[said["key"]] = Verdict(said["key"], verdict, said.get("note", ""), heard, place)
     raise_all(errors)
     return list(found.values())
+
+
+def _refuse_header(columns: list[str], place: Place) -> None:
+    """Raises IchnosError where these are not the columns of a table of verdicts."""
+    cure = f"the first line is: {','.join(COLUMNS)}, with commas"
+    if not {"key", "verdict"} <= set(columns):
+        raise IchnosError("this is no table of verdicts", place=place, cure=cure)
+    for name in columns:
+        if name not in COLUMNS:
+            raise IchnosError(f'a table of verdicts has no column "{name}"', place=place, cure=cure)
 
 
 def _line(verdict: Verdict) -> int | None:
