@@ -105,6 +105,20 @@ def test_a_release_is_kept_like_a_build(workspace: Path) -> None:
     assert "Nothing has changed: build/storm-watch-0.2.0.lampbox" in run("build", cwd=workspace).out
 
 
+def test_what_takes_its_name_is_on_the_disk_first(workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Else a loss of power could leave an empty file under the name. Kept conversions are proved by digest instead."""
+    synced: set[int] = set()
+    real = os.fsync
+    monkeypatch.setattr("os.fsync", lambda handle: (synced.add(os.fstat(handle).st_ino), real(handle))[1])
+    assert run("release", "--minor", "--note", "x", cwd=workspace).code == 0
+    assert run("convert", "clips/gull.ogg", "--to", "mine", "--container", "wav", cwd=workspace).code == 0
+    assert run("listen", cwd=workspace).code == 0
+    names = ("ichnos.toml", "mine/*.wav", "release/*", "build/*-0.2.0.lampbox", "build/listen.html")
+    taken = [path for name in names for path in workspace.glob(name)]
+    assert len(taken) == 6
+    assert [path.name for path in taken if path.stat().st_ino not in synced] == []
+
+
 @pytest.mark.parametrize("change", [lambda data: b"", lambda data: data[: len(data) // 2], lambda data: data[::-1]])
 def test_a_kept_conversion_that_is_not_what_was_kept(workspace: Path, change: object) -> None:
     whole = (workspace / PACKAGE).read_bytes()

@@ -11,6 +11,7 @@ import os
 import shutil
 import zipfile
 from collections.abc import Iterable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from types import MappingProxyType
 
@@ -40,22 +41,32 @@ def write_archive(path: Path, members: Iterable[tuple[str, bytes | Path]]) -> No
 
 def write_folder(
     path: Path, members: Iterable[tuple[str, bytes | Path]], standing: Mapping[str, Path] = MappingProxyType({})
-) -> None:
+) -> dict[str, str]:
     """Write the members as files below a new folder.
 
     Args:
         standing: files of the old folder that are as they should be: they are taken over, not written.
+
+    Returns:
+        The SHA-256 of each file that was written, in hexadecimal, by its name; none of those taken over.
     """
-    disk.make_folder(path)
-    for name, content in members:
+    listed = list(members)
+    for folder in {path, *((path / name).parent for name, _ in listed)}:
+        disk.make_folder(folder)
+
+    def one(member: tuple[str, bytes | Path]) -> str | None:
+        name, content = member
         target = path / name
-        disk.make_folder(target.parent)
         if name in standing and _taken_over(standing[name], target):
-            continue
+            return None
         if isinstance(content, bytes):
             disk.write(target, content)
-        else:
-            disk.copy(content, target)
+            return hashlib.sha256(content).hexdigest()
+        return disk.copy(content, target)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        digests = zip(listed, pool.map(one, listed), strict=True)
+        return {name: digest for (name, _), digest in digests if digest is not None}
 
 
 def _taken_over(old: Path, new: Path) -> bool:

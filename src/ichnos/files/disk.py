@@ -317,10 +317,16 @@ def remove_if_possible(path: Path) -> None:
         os.unlink(path)
 
 
-def copy(source: Path, to: Path) -> None:
-    """A file's bytes into a new file. Raises IchnosError where either cannot be."""
+def copy(source: Path, to: Path) -> str:
+    """A file's bytes into a new file, and their SHA-256 in hexadecimal. Raises IchnosError where either cannot be."""
+    import hashlib
+
+    found = hashlib.sha256()
     with opened(source) as origin, understood(to), open(to, "wb") as out:
-        shutil.copyfileobj(origin, out, 1 << 20)
+        while piece := origin.read(1 << 20):
+            found.update(piece)
+            out.write(piece)
+    return found.hexdigest()
 
 
 def try_place(path: Path) -> None:
@@ -343,11 +349,19 @@ def write(path: Path, data: bytes) -> None:
 
 @contextmanager
 def written(path: Path) -> Iterator[IO[bytes]]:
-    """A new file, open for writing and reading, that is on the disk when the block ends."""
+    """A new file, open for writing and reading. What must survive a loss of power is synced besides."""
     with understood(path), open(path, "w+b") as out:
         yield out
-        out.flush()
-        os.fsync(out.fileno())
+
+
+def sync(path: Path) -> None:
+    """Wait until a file's bytes are on the disk. Raises IchnosError where they cannot get there."""
+    with understood(path):
+        handle = os.open(path, os.O_RDWR)  # Windows syncs nothing that is open for reading alone
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
 
 
 @contextmanager

@@ -27,9 +27,13 @@ _HERE = -100  # AT_FDCWD
 
 @contextmanager
 def fresh(path: Path) -> Iterator[Path]:
-    """A new file beside ``path`` that takes its name and mode when the block ends well, and else is removed."""
+    """A new file beside ``path`` that takes its name and mode when the block ends well, and else is removed.
+
+    It is on the disk before it takes the name, so that a loss of power leaves the old file or the new one.
+    """
     with fresh_name(path) as beside:
         yield beside
+        disk.sync(beside)
         with suppress(FileNotFoundError):
             os.chmod(beside, stat.S_IMODE(os.stat(path).st_mode))
         replace(beside, path)

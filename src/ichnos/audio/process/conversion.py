@@ -294,12 +294,23 @@ class _Ends:
 
     def levels(self, rate: int) -> tuple[float, float]:
         """Root mean squares of both ends; 0 where there is nothing."""
-        import numpy as np
-
         if self._first is None:
             return 0.0, 0.0
         length = max(1, round(_END * rate))
-        return tuple(float(np.sqrt(np.mean(np.square(end)))) for end in (self._first[:length], self._last[-length:]))  # type: ignore[return-value]
+        return _level(self._first[:length]), _level(self._last[-length:])
+
+
+def _squares(block: Block) -> float:
+    """The sum of the squares of all samples: one call, which for short sounds counts."""
+    import numpy as np
+
+    flat = block.ravel()
+    return float(np.dot(flat, flat))
+
+
+def _level(block: Block) -> float:
+    """Root mean square, full scale is 1."""
+    return float((_squares(block) / max(1, block.size)) ** 0.5)
 
 
 @dataclass
@@ -323,12 +334,11 @@ class _Written:
         import numpy as np
 
         for block in blocks:
-            flat = block.ravel()
             self.frames += len(block)
-            self.squares += float(np.dot(flat, flat))
+            self.squares += _squares(block)
             self.ends.add(block)
-            if max(flat.max(initial=0), -flat.min(initial=0)) > 1:
-                self.clipped += int((np.abs(flat) > 1).sum())
+            if max(block.max(initial=0), -block.min(initial=0)) > 1:
+                self.clipped += int((np.abs(block) > 1).sum())
             if self.fingerprint:
                 self.fingerprint.add(block)
             yield block
@@ -512,8 +522,6 @@ def _is_exact(facts: Facts, target: Target) -> bool:
 
 def _prove(path: Path, target: Target, written: _Written, source: Path) -> float | None:
     """Decode what was written, and compare. Gives the coding loss."""
-    import numpy as np
-
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
     frames, squares, ends = 0, 0.0, _Ends()
@@ -522,8 +530,7 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
         wrong = target.differs(found)
         for block in blocks:
             frames += len(block)
-            flat = block.ravel()
-            squares += float(np.dot(flat, flat))
+            squares += _squares(block)
             ends.add(block)
             if again:
                 again.add(block)

@@ -72,6 +72,7 @@ class Adopted:
                 with self.opened.files.stream(name) as source, disk.written(beside / path) as out:
                     while piece := source.read(1 << 18):
                         out.write(piece)
+                disk.sync(beside / path)
                 on_progress(1)
             for path, data in {**self.written, FILE_NAME: self.text.encode()}.items():
                 disk.make_folder((beside / path).parent)

@@ -17,7 +17,7 @@ from ichnos.files import disk, signatures
 from ichnos.files.archives import sha256_of_all, write_archive, write_folder
 from ichnos.files.disk import opened
 from ichnos.files.signatures import sign_file
-from ichnos.files.writing import fresh, fresh_folder
+from ichnos.files.writing import fresh, fresh_folder, fresh_name, replace
 from ichnos.pack.build import comparison, own_encoder
 from ichnos.pack.build.comparison import SAME, Comparison
 from ichnos.pack.build.known_clips import KnownClips
@@ -153,9 +153,9 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
         _refuse_strangers(prepared)
         with fresh_folder(package) as beside:
             same = [path for path, was in prepared.comparison.states.items() if was == SAME]
-            write_folder(beside, members, {path: package / path for path in same})
             known = {path: prepared.last.files[path].sha256 for path in same} if prepared.last else {}
-            digests = {name: known.get(name) or disk.digest(beside / name) for name in sizes}
+            written = write_folder(beside, members, {path: package / path for path in same})
+            digests = {name: written.get(name) or known.get(name) or disk.digest(beside / name) for name in sizes}
             sha256, size = sha256_of_all(digests), sum(sizes.values())
     told = summary(plan, sizes, prepared.outline.megabytes)
     kept = len(plan.conversions) - len(missing)
@@ -227,7 +227,9 @@ def _convert_all(
         serial = int(conversion.identity[:8], 16)
         source = clip_path(folder, conversion.clip)
         shown = Path(conversion.clip)
-        with fresh(_kept_folder(folder) / _kept_name(conversion)) as beside, opened(source) as stream:
+        kept = _kept_folder(folder) / _kept_name(conversion)
+        # Not synced: should it be lost with the power, its digest shows that before it is packed.
+        with fresh_name(kept) as beside, opened(source) as stream:
             try:
                 done = convert(stream, shown, conversion.facts, conversion.target, beside, serial, on_progress)
             except IchnosError as error:
@@ -236,6 +238,7 @@ def _convert_all(
                 what = "this clip has changed since the plan was made"
                 raise IchnosError(what, place=Place(conversion.clip), cure="build again")
             digests[conversion.identity] = disk.digest(beside)
+            replace(beside, kept)
         return done
 
     # Decoding and encoding release the interpreter lock, so threads do convert side by side.

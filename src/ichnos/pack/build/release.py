@@ -115,6 +115,7 @@ def release(
             )
         with fresh_name(archive) as beside:
             _write_archive(built.package, beside)
+            disk.sync(beside)
             sha256 = disk.digest(beside)
             if disk.read(folder / FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
                 what = "this file was saved while the release was made, so nothing is released"
