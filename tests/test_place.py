@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import shutil
 import tempfile
 from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -17,7 +20,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 
 from ichnos.errors import IchnosError
 from ichnos.files import journal
-from ichnos.files.rooted import Root
+from ichnos.files.rooted import Incoming, Root
 from ichnos.games.profiles import loading
 from ichnos.place import carrying, packs, plan
 from ichnos.place.contents import Contents
@@ -316,3 +319,25 @@ def test_killed_at_any_moment_one_command_leads_back(
     first = f"import test_place; os.environ['ICHNOS_DATA'] = {str(copy / 'data')!r}"
     check = f"AFTER = {after}\n{KILLED}"
     assert killed(tmp_path / "base", check, *words, step=KILL_STEP, first=first) > 3
+
+
+@pytest.mark.parametrize("what", ["a file", "another folder"])
+def test_what_comes_between_the_writing_and_the_naming(tmp_path: Path, what: str) -> None:
+    """New files get their names together, at the end: by then somebody may have put a file or a folder there."""
+    audio = tmp_path / "game/audio"
+    audio.mkdir(parents=True)
+
+    @contextmanager
+    def opened(name: str) -> Iterator[tuple[IO[bytes], str]]:
+        yield io.BytesIO(name.encode()), ""
+        if name == "b.ogg" and what == "a file":
+            (audio / "b.ogg").write_bytes(b"theirs")
+        elif name == "b.ogg":
+            audio.rename(tmp_path / "elsewhere")
+            audio.symlink_to(tmp_path / "elsewhere")
+
+    new = [Incoming(f"audio/{name}", partial(opened, name), None, None) for name in ("a.ogg", "b.ogg", "c.ogg")]
+    with pytest.raises(IchnosError, match=r"has changed since the plan|another folder stands here"):
+        Root(tmp_path / "game").put_new(new, lambda _: None)
+    left = {path.name: path.read_bytes() for path in audio.iterdir()}
+    assert left == ({"a.ogg": b"a.ogg", "b.ogg": b"theirs"} if what == "a file" else {})

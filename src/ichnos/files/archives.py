@@ -11,11 +11,11 @@ import os
 import shutil
 import zipfile
 from collections.abc import Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from types import MappingProxyType
 
 from ichnos.files import disk
+from ichnos.files.threads import run_side_by_side
 
 _EPOCH = (1980, 1, 1, 0, 0, 0)  # the earliest that a zip can say
 _UNIX = 3
@@ -64,9 +64,8 @@ def write_folder(
             return hashlib.sha256(content).hexdigest()
         return disk.copy(content, target)
 
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        digests = zip(listed, pool.map(one, listed), strict=True)
-        return {name: digest for (name, _), digest in digests if digest is not None}
+    digests = zip(listed, run_side_by_side(one, listed), strict=True)
+    return {name: digest for (name, _), digest in digests if digest is not None}
 
 
 def _taken_over(old: Path, new: Path) -> bool:

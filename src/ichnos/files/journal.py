@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+import re
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
@@ -22,6 +23,7 @@ from ichnos.files.user import data_folder
 
 _EDITION = 1
 _PATIENCE = 30.0  # seconds to wait for another process that writes
+_DIGEST = re.compile('"([0-9a-f]{64})"')  # as each stands in what is noted
 
 
 @dataclass(frozen=True)
@@ -241,13 +243,9 @@ class Journal:
 
     def forget(self) -> None:
         """Remove what nothing refers to: contents of games that are as they were, parts that a killed process left."""
-        needed: set[str] = set()
-        for folder in self.games():
-            record, under_way = self.record(Path(folder))
-            needed |= set(_referred(record))
-            if under_way is not None:
-                needed |= set(_referred(under_way.record))
-                needed |= {one.sha256 for step in under_way.steps for one in (step.before, step.after) if one}
+        with self._understood():
+            rows = self._db.execute("SELECT record, under_way FROM games").fetchall()
+        needed = {sha256 for row in rows for said in row for sha256 in _DIGEST.findall(said or "")}
         for path in disk.below(self._kept) if disk.is_folder(self._kept) else ():
             if path.name not in needed:
                 disk.remove_if_possible(path)
@@ -264,14 +262,6 @@ def _key(folder: Path) -> str:
 
 def _said(value: GameRecord | UnderWay) -> str:
     return json.dumps(value, default=vars)
-
-
-def _referred(record: GameRecord) -> Iterator[str]:
-    for pack in record.packs:
-        yield pack.profile
-        yield from (claim.content for claim in pack.claims if claim.how in ("file", "merge"))
-    for known in record.paths.values():
-        yield from (one.sha256 for one in (known.original, known.written) if one)
 
 
 def _stand(said: dict[str, Any] | None) -> Stand | None:

@@ -6,8 +6,7 @@ import errno
 import hashlib
 import os
 import stat
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,9 +15,10 @@ from typing import IO
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk, writing
 from ichnos.files.paths import folded, is_plain, windows_refuses
+from ichnos.files.threads import run_side_by_side
 
 # Folders are opened one inside the other, so that none can be swapped for a link on the way.
-_SIDE_BY_SIDE = 2  # files that are written at once: one waits for the disk while the other is read
+_SIDE_BY_SIDE = 4  # files that are written at once: a disk takes in several as fast as one
 _BY_HANDLE = os.open in os.supports_dir_fd and os.rename in os.supports_dir_fd and hasattr(os, "O_DIRECTORY")
 _AS_FOLDER = getattr(os, "O_DIRECTORY", 0) | getattr(os, "O_NOFOLLOW", 0) | os.O_RDONLY
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
@@ -52,6 +52,12 @@ class Incoming:
     mode: int | None
 
 
+def _give_name(at: int | None, beside: str, called: str) -> None:
+    if at is None and os.path.isdir(called):  # which Windows calls a lack of permission
+        raise IsADirectoryError(errno.EISDIR, "a folder stands here")
+    writing.replace(beside, called, at)
+
+
 class Root:
     """A folder, and what is changed in it, by paths with slashes below it."""
 
@@ -66,6 +72,7 @@ class Root:
         self._names: dict[str, dict[str, list[str]]] = {}
         self._spelled = {"": ""}
         self._open: tuple[str, int] | None = None  # the folder that was opened last
+        self._not_there: str | None = None  # the folder that was found missing last: no link is on the way to it
 
     def path(self, name: str) -> Path:
         """Where a file is, for messages."""
@@ -132,8 +139,7 @@ class Root:
         try:
             found = os.fstat(at)
             if (found.st_dev, found.st_ino) != self._is:
-                what = "another folder stands here than a moment ago"
-                raise IchnosError(what, place=Place(str(self.folder)), cure="see to it, then try again")
+                raise self._other_folder("")
             for piece in folder.split("/") if folder else ():
                 inner = os.open(piece, _AS_FOLDER, dir_fd=at)
                 os.close(at)
@@ -144,6 +150,10 @@ class Root:
                 disk.own_place(self.folder, self.path(name))  # says where a link stands
             raise
         return at
+
+    def _other_folder(self, folder: str) -> IchnosError:
+        what = "another folder stands here than a moment ago"
+        return IchnosError(what, place=Place(self._at(folder)), cure="see to it, then try again")
 
     def close(self) -> None:
         """Let go of the folder that was opened last."""
@@ -160,7 +170,9 @@ class Root:
         """A file to be read; ``None`` where there is nothing. Raises IchnosError for what is no file."""
         parent = name.rpartition("/")[0]
         if parent and not os.path.isdir(self._at(parent)):
-            disk.own_place(self.folder, self.path(parent))
+            if parent != self._not_there:
+                disk.own_place(self.folder, self.path(parent))
+                self._not_there = parent
             yield None
             return
         with self._inside(name) as (at, called):
@@ -211,31 +223,64 @@ class Root:
             IchnosError: the disk is full, a link stands in the way, the content is another than was said.
         """
         with self._inside(name) as (at, called):
-            self._put_at(at, called, name, content, sha256, time, mode)
-
-    def put_new(self, files: Sequence[Incoming], advance: Callable[[float], None]) -> None:
-        """The same of several files of one folder, side by side; each is given its name when it is on the disk.
-
-        Args:
-            advance: called after each, with 1.
-        """
-
-        def one(at: int | None, called: str, file: Incoming) -> None:
-            with disk.understood(self._at(file.name)), file.opened() as (content, sha256):
-                self._put_at(at, called, file.name, content, sha256, file.time, file.mode)
-
-        with self._inside(files[0].name) as (at, first), ThreadPoolExecutor(_SIDE_BY_SIDE) as pool:
-            folder = os.path.split(first)[0]
-            done = [pool.submit(one, at, os.path.join(folder, file.name.rpartition("/")[2]), file) for file in files]
+            beside = self._write_beside(at, called, name, content, sha256, time, mode)
             try:
-                for each in done:
-                    each.result()
-                    advance(1)
+                _give_name(at, beside, called)
             except BaseException:
-                pool.shutdown(cancel_futures=True)
+                with suppress(OSError):
+                    os.unlink(beside, dir_fd=at)
                 raise
 
-    def _put_at(
+    def put_new(self, files: Iterable[Incoming], advance: Callable[[float], None]) -> None:
+        """The same of several files of one folder, where nothing may stand yet.
+
+        All are written side by side before the first gets its name: a disk syncs new contents far sooner while no
+        names change between them.
+
+        Args:
+            advance: called after each, from the writing threads, with 1.
+
+        Raises:
+            IchnosError: as ``put``; something stands there already.
+        """
+        several = list(files)
+        folder = several[0].name.rpartition("/")[0]
+        unnamed: list[str] = []
+        with self._inside(several[0].name) as (at, first):
+            before = os.path.split(first)[0]
+
+            def write(file: Incoming) -> tuple[str, str]:
+                called = os.path.join(before, file.name.rpartition("/")[2])
+                with disk.understood(self._at(file.name)), file.opened() as (content, sha256):
+                    beside = self._write_beside(at, called, file.name, content, sha256, file.time, file.mode)
+                unnamed.append(beside)
+                advance(1)
+                return beside, called
+
+            try:
+                written = run_side_by_side(write, several, _SIDE_BY_SIDE)
+                if at is not None and not self._is_still(folder, at, folder):
+                    raise self._other_folder(folder)
+                for (beside, called), file in zip(written, several, strict=True):
+                    with disk.understood(self._at(file.name)):
+                        self._refuse_standing(at, called, file.name)
+                        _give_name(at, beside, called)
+            except BaseException:
+                for beside in unnamed:
+                    with suppress(OSError):  # some have their names already
+                        os.unlink(beside, dir_fd=at)
+                raise
+
+    def _refuse_standing(self, at: int | None, called: str, name: str) -> None:
+        """Raises IchnosError where anything stands, also a link that leads nowhere."""
+        try:
+            os.stat(called, dir_fd=at, follow_symlinks=False)
+        except FileNotFoundError:
+            return
+        what = "this has changed since the plan was made"
+        raise IchnosError(what, place=Place(str(self.path(name))), cure="say it again")
+
+    def _write_beside(
         self,
         at: int | None,
         called: str,
@@ -244,7 +289,8 @@ class Root:
         sha256: str,
         time: int | None,
         mode: int | None,
-    ) -> None:
+    ) -> str:
+        """Write a file under another name, until it is on the disk; gives that name. Where it fails, nothing stays."""
         folder, last = os.path.split(called)
         beside = os.path.join(folder, writing.unfinished_name(last))
         try:
@@ -264,13 +310,11 @@ class Root:
                 os.fsync(out.fileno())
             if time is not None:
                 os.utime(beside, ns=(time, time), dir_fd=at)
-            if at is None and os.path.isdir(called):  # which Windows calls a lack of permission
-                raise IsADirectoryError(errno.EISDIR, "a folder stands here")
-            writing.replace(beside, called, at)
         except BaseException:
             with suppress(OSError):
                 os.unlink(beside, dir_fd=at)
             raise
+        return beside
 
     def take_away(self, name: str) -> None:
         """Remove a file, where it is there. Raises IchnosError where it may not be."""
@@ -328,9 +372,14 @@ class Root:
                 finally:
                     os.close(handle)
 
-    def sweep(self, name: str) -> None:
-        """Remove what a killed process left half-written of a file."""
-        writing.sweep(self.path(name).parent, name.rpartition("/")[2])
+    def sweep(self, names: Iterable[str]) -> None:
+        """Remove what a killed process left half-written of files."""
+        by_folder: dict[str, list[str]] = {}
+        for name in names:
+            folder, _, last = name.rpartition("/")
+            by_folder.setdefault(folder, []).append(last)
+        for folder, inside in by_folder.items():
+            writing.sweep(self.path(folder), inside)
 
     def refuse_if_closed(self, names: list[str]) -> None:
         """Find out before anything is touched that a file or a folder cannot be changed now.

@@ -8,8 +8,7 @@ import shutil
 import stat
 import sys
 import time
-import uuid
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -17,7 +16,7 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.disk import understood
 
-_UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.partial")
+_UNFINISHED = re.compile(r"\.(.*)\.[0-9a-f]{8}\.partial")
 _NAME_ROOM = 100  # bytes of a name that is written beside: a long one must not become longer than systems allow
 _EXCHANGE = 2  # renameat2(2): RENAME_EXCHANGE
 _HOLDS_FILES = sys.platform == "win32"
@@ -81,7 +80,7 @@ def _beside(path: Path) -> Path:
 
 def unfinished_name(name: str) -> str:
     """What a file is called while it is half-written."""
-    return f".{_cut(name)}.{uuid.uuid4().hex[:8]}.partial"
+    return f".{_cut(name)}.{os.urandom(4).hex()}.partial"
 
 
 def _cut(name: str) -> str:
@@ -160,15 +159,17 @@ def is_unfinished(name: str) -> bool:
     return _UNFINISHED.fullmatch(name) is not None
 
 
-def sweep(folder: Path, name: str = "") -> None:
+def sweep(folder: Path, names: Iterable[str] | None = None) -> None:
     """Remove what killed processes left half-written in a folder; the caller holds the lock for it.
 
     Args:
-        name: only what was to get this name.
+        names: only what was to get one of these names.
     """
     if not os.path.isdir(folder) or os.path.islink(folder):
         return
+    wanted = None if names is None else {_cut(name) for name in names}
     for found in disk.names(folder):
-        if _UNFINISHED.fullmatch(found) and (not name or found.startswith(f".{_cut(name)}.")):
+        unfinished = _UNFINISHED.fullmatch(found)
+        if unfinished and (wanted is None or unfinished[1] in wanted):
             path = folder / found
             disk.remove_if_possible(path) if path.is_file() or path.is_symlink() else shutil.rmtree(path, True)

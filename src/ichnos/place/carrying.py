@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
+from itertools import groupby
 from typing import IO
 
 from ichnos.errors import IchnosError, Place, raise_all
@@ -15,7 +16,6 @@ from ichnos.place.contents import Contents
 from ichnos.place.plan import OnChange, Plan
 
 _ROOM = 2**20  # bytes that are left free on a disk
-_TOGETHER = 64  # new files that are looked at, and then written, at once
 
 Advance = Callable[[float], None]
 
@@ -32,7 +32,7 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
     """Do what a plan says, all of it or nothing.
 
     Args:
-        advance: called after each file, with 1.
+        advance: called after each file, with 1; for new ones from other threads.
 
     Raises:
         IchnosError: before anything is touched: a folder that may not be written to, a file that is held open, too
@@ -95,34 +95,22 @@ def _refuse_no_room(plan: Plan, journal: Journal) -> None:
 def _take_steps(root: Root, contents: Contents, under_way: UnderWay, advance: Advance) -> None:
     for folder in under_way.made:
         root.make_folder(folder)
-    for steps in _side_by_side(under_way.steps):
+    for are_new, steps in groupby(under_way.steps, _new_in):
+        if are_new is not None:
+            root.put_new((_incoming(contents, step.path, step.after) for step in steps if step.after), advance)
+            continue
         for step in steps:
             if not _is(root.stand(step.path), step.before):
                 what = "this has changed since the plan was made"
                 raise IchnosError(what, place=Place(str(root.path(step.path))), cure="say it again")
-        if len(steps) > 1:
-            root.put_new([_incoming(contents, step.path, step.after) for step in steps if step.after], advance)
-        else:
-            _set(root, contents, steps[0].path, steps[0].after)
+            _set(root, contents, step.path, step.after)
             advance(1)
     root.settle({step.path.rpartition("/")[0] for step in under_way.steps} | {""})
 
 
-def _side_by_side(steps: Sequence[Step]) -> Iterator[list[Step]]:
-    """The steps in their order; new files of one folder, which no other step depends on, some at a time."""
-    together: list[Step] = []
-    for step in steps:
-        is_new = step.before is None and step.after is not None
-        folder = step.path.rpartition("/")[0]
-        if together and not (is_new and len(together) < _TOGETHER and together[0].path.rpartition("/")[0] == folder):
-            yield together
-            together = []
-        if is_new:
-            together.append(step)
-        else:
-            yield [step]
-    if together:
-        yield together
+def _new_in(step: Step) -> str | None:
+    """The folder that a step puts a new file into, which no other step depends on; ``None`` for other steps."""
+    return step.path.rpartition("/")[0] if step.before is None and step.after is not None else None
 
 
 def _incoming(contents: Contents, path: str, stand: Stand) -> Incoming:
@@ -218,11 +206,11 @@ def _settle(
 ) -> None:
     """Bring files from how they may stand to how they are to: what stands as neither is somebody else's."""
     contents, errors, folders = Contents(journal), [], {""}
+    moves = list(moves)
+    root.sweep(path for path, _, _ in moves)
     for path, now, goal in moves:
         folder = path.rpartition("/")[0]
         there = not folder or disk.is_folder(root.path(folder))
-        if there:
-            root.sweep(path)
         stands = root.stand(path)
         if _is(stands, goal):
             continue

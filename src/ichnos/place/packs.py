@@ -7,7 +7,6 @@ import json
 import time
 import zipfile
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,6 +18,7 @@ from ichnos.files.journal import Claim, InstalledPack
 from ichnos.files.paths import folded
 from ichnos.files.rooted import Root
 from ichnos.files.sources import Files, Folder, Inside
+from ichnos.files.threads import run_side_by_side
 from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.games.entries.packs import SoundFiles, read_pack
@@ -56,9 +56,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
     called = _called(profile, package, files)
     _refuse_odd(files)
     names = files.names()
-    with ThreadPoolExecutor(1) as beside:
-        looking = beside.submit(_digests, profile, files, names, contents)
-        read = read_pack(profile, files)
+    read = read_pack(profile, files)
     raise_all(read.broken)
     said = dict(read.definitions.pack.values)
     if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in names):
@@ -66,7 +64,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
     name = _short_name(profile, said, called)
     said["pack.name"] = name
-    digests = looking.result()
+    digests = _digests(profile, files, names, contents)
     claims, notes = _files_of(profile, package, called, files, root, contents, digests)
     for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
         try:
@@ -149,7 +147,9 @@ def _refuse_odd(files: Files) -> None:
 
 def _digests(profile: Profile, files: Files, names: Sequence[str], contents: Contents) -> dict[str, str]:
     """The SHA-256 of each file; none where the archive goes in as it is."""
-    return {} if _goes_in_whole(profile) else {name: contents.add_file(files, name) for name in names}
+    if _goes_in_whole(profile):
+        return {}
+    return dict(zip(names, run_side_by_side(lambda name: contents.add_file(files, name), names), strict=True))
 
 
 def _goes_in_whole(profile: Profile) -> bool:

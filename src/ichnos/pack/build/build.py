@@ -17,6 +17,7 @@ from ichnos.files import disk, signatures
 from ichnos.files.archives import sha256_of_all, write_archive, write_folder
 from ichnos.files.disk import opened
 from ichnos.files.signatures import sign_file
+from ichnos.files.threads import run_side_by_side
 from ichnos.files.writing import fresh, fresh_folder, fresh_name, replace
 from ichnos.pack.build import comparison, own_encoder
 from ichnos.pack.build.comparison import SAME, Comparison
@@ -88,8 +89,7 @@ def prepare(
         except IchnosError as error:
             return error
 
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        found = dict(zip(wanted, pool.map(look, wanted), strict=True))
+    found = dict(zip(wanted, run_side_by_side(look, wanted), strict=True))
     raise_all([one for one in found.values() if isinstance(one, IchnosError)])
     clips = {name: one for name, one in found.items() if isinstance(one, Clip)}
     plan = make_plan(outline, clips)

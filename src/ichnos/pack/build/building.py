@@ -212,8 +212,7 @@ def carry_out(
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
         state.mend()
-        for name in (building.prepared.package.name, "probe"):
-            sweep(building.prepared.package.parent, name)
+        sweep(building.prepared.package.parent, (building.prepared.package.name, "probe"))
         game, planned = building.begun.outline.game, building.prepared.last
         if state.last_number(game, building.output) not in (0, planned.number if planned else 0):
             now = state.last_build(game, building.output)  # another process has built since

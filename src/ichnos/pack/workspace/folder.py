@@ -71,8 +71,7 @@ def lock(folder: Path, on_wait: Callable[[], None] = lambda: None) -> Iterator[N
     with locked(private_path(folder, "lock"), on_wait):
         _finish_release(folder)
         sweep(private_path(folder))
-        for name in (FILE_NAME, "CHANGES.md"):  # anything else here could be somebody's who holds no lock
-            sweep(folder, name)
+        sweep(folder, (FILE_NAME, "CHANGES.md"))  # anything else here could be somebody's who holds no lock
         yield
 
 
