@@ -7,10 +7,9 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
+from ichnos.audio.blocks.block import sum_squares
 
+if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
 
 STEREO = 2  # channels
@@ -41,26 +40,27 @@ class _Windows:
     def __init__(self) -> None:
         self._sides: list[float] = []
         self._mix: list[float] = []
-        self._rest: tuple[NDArray[np.float32], NDArray[np.float32]] | None = None
+        self._rest: tuple[Block, Block] | None = None
 
-    def add(self, sides: NDArray[np.float32], mix: NDArray[np.float32]) -> None:
-        """Power of both sides together, and of the mix, sample by sample."""
+    def add(self, sides: Block, mix: Block) -> None:
+        """The samples of both sides, and of their mix."""
         import numpy as np
 
-        if self._rest is not None:
+        if self._rest is not None and len(self._rest[0]):
             sides, mix = np.concatenate([self._rest[0], sides]), np.concatenate([self._rest[1], mix])
         whole = len(sides) // _WINDOW * _WINDOW
-        self._sides += sides[:whole].reshape(-1, _WINDOW).sum(axis=1, dtype=np.float64).tolist()
-        self._mix += mix[:whole].reshape(-1, _WINDOW).sum(axis=1, dtype=np.float64).tolist()
-        self._rest = sides[whole:], mix[whole:]
+        for start in range(0, whole, _WINDOW):
+            self._sides.append(sum_squares(sides[start : start + _WINDOW]))
+            self._mix.append(sum_squares(mix[start : start + _WINDOW]))
+        self._rest = sides[whole:].copy(), mix[whole:].copy()  # what goes on may be changed in place
 
     def mono_db(self) -> float:
         """As ``Sides`` has it: of the whole, or of the windows that cancel, where much of the sound is in them."""
         import numpy as np
 
-        rest = self._rest or (np.zeros(0), np.zeros(0))
-        sides = np.array([*self._sides, float(rest[0].sum(dtype=np.float64))])
-        mix = np.array([*self._mix, float(rest[1].sum(dtype=np.float64))])
+        rest = self._rest or (np.zeros((0, 2), np.float32), np.zeros((0, 1), np.float32))
+        sides = np.array([*self._sides, sum_squares(rest[0])])
+        mix = np.array([*self._mix, sum_squares(rest[1])])
         cancels = mix < sides / 2 * 10 ** (OUT_OF_PHASE / 10)
         if sides[cancels].sum() < _PART * sides.sum():
             cancels[:] = True
@@ -77,12 +77,9 @@ class MixMeter:
         self._windows = _Windows()
 
     def mixed(self, blocks: Iterable[Block], mix: Callable[[Block], Block]) -> Iterator[Block]:
-        import numpy as np
-
         for block in blocks:
             done = mix(block)
-            squares = np.square(block)  # their sum along so short an axis would take as long as decoding does
-            self._windows.add(squares[:, 0] + squares[:, 1], np.square(done[:, 0]))
+            self._windows.add(block, done)
             yield done
 
     @property
@@ -107,7 +104,7 @@ class SidesMeter:
         difference = left - right
         self._left += float(np.dot(left, left))
         self._right += float(np.dot(right, right))
-        self._windows.add(left * left + right * right, np.square((left + right) / 2))
+        self._windows.add(block, ((left + right) * np.float32(0.5))[:, None])
         self._difference += float(np.dot(difference, difference))
 
     def result(self) -> Sides:

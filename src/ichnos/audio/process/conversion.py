@@ -13,6 +13,7 @@ from types import MappingProxyType
 from typing import IO, TYPE_CHECKING, Any
 
 from ichnos.audio.blocks import chain
+from ichnos.audio.blocks.block import sum_squares
 from ichnos.audio.blocks.chain import AudioStream, Side
 from ichnos.audio.blocks.surround import OGG_ORDER, in_ogg, loss
 from ichnos.audio.files import clips, comments, loops, ogg
@@ -300,17 +301,9 @@ class _Ends:
         return _level(self._first[:length]), _level(self._last[-length:])
 
 
-def _squares(block: Block) -> float:
-    """The sum of the squares of all samples: one call, which for short sounds counts."""
-    import numpy as np
-
-    flat = block.ravel()
-    return float(np.dot(flat, flat))
-
-
 def _level(block: Block) -> float:
     """Root mean square, full scale is 1."""
-    return float((_squares(block) / max(1, block.size)) ** 0.5)
+    return float((sum_squares(block) / max(1, block.size)) ** 0.5)
 
 
 @dataclass
@@ -335,7 +328,7 @@ class _Written:
 
         for block in blocks:
             self.frames += len(block)
-            self.squares += _squares(block)
+            self.squares += sum_squares(block)
             self.ends.add(block)
             if max(block.max(initial=0), -block.min(initial=0)) > 1:
                 self.clipped += int((np.abs(block) > 1).sum())
@@ -530,7 +523,7 @@ def _prove(path: Path, target: Target, written: _Written, source: Path) -> float
         wrong = target.differs(found)
         for block in blocks:
             frames += len(block)
-            squares += _squares(block)
+            squares += sum_squares(block)
             ends.add(block)
             if again:
                 again.add(block)
