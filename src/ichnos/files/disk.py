@@ -349,13 +349,13 @@ def write(path: Path, data: bytes) -> None:
 
 @contextmanager
 def written(path: Path) -> Iterator[IO[bytes]]:
-    """A new file, open for writing and reading. What must survive a loss of power is synced besides."""
+    """A new file, open for writing and reading. Call ``sync`` for one that must survive a loss of power."""
     with understood(path), open(path, "w+b") as out:
         yield out
 
 
 def sync(path: Path) -> None:
-    """Wait until a file's bytes are on the disk. Raises IchnosError where they cannot get there."""
+    """Wait until a file's bytes are on the disk. Raises IchnosError where the disk does not take them."""
     with understood(path):
         handle = os.open(path, os.O_RDWR)  # Windows syncs nothing that is open for reading alone
         try:

@@ -232,10 +232,9 @@ class Root:
                 raise
 
     def put_new(self, files: Iterable[Incoming], advance: Callable[[float], None]) -> None:
-        """The same of several files of one folder, where nothing may stand yet.
+        """Write several new files of one folder, and give them their names when all of them are on the disk.
 
-        All are written side by side before the first gets its name: a disk syncs new contents far sooner while no
-        names change between them.
+        While no name changes between two syncs, a disk needs far less time for them.
 
         Args:
             advance: called after each, from the writing threads, with 1.
@@ -247,10 +246,10 @@ class Root:
         folder = several[0].name.rpartition("/")[0]
         unnamed: list[str] = []
         with self._inside(several[0].name) as (at, first):
-            before = os.path.split(first)[0]
+            prefix = os.path.split(first)[0]
 
             def write(file: Incoming) -> tuple[str, str]:
-                called = os.path.join(before, file.name.rpartition("/")[2])
+                called = os.path.join(prefix, file.name.rpartition("/")[2])
                 with disk.understood(self._at(file.name)), file.opened() as (content, sha256):
                     beside = self._write_beside(at, called, file.name, content, sha256, file.time, file.mode)
                 unnamed.append(beside)
@@ -290,7 +289,7 @@ class Root:
         time: int | None,
         mode: int | None,
     ) -> str:
-        """Write a file under another name, until it is on the disk; gives that name. Where it fails, nothing stays."""
+        """Write a file under another name, and return that name when it is on the disk. A failure leaves nothing."""
         folder, last = os.path.split(called)
         beside = os.path.join(folder, writing.unfinished_name(last))
         try:
