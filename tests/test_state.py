@@ -21,6 +21,7 @@ from conftest import PACKAGE, edit, run
 from ichnos.audio.drawing.clips import draw_look
 from ichnos.audio.measure.analysis import analyse
 from ichnos.errors import IchnosError, Place
+from ichnos.files import writing
 from ichnos.files.paths import below, is_plain, leads_out, seen_from
 from ichnos.files.sources import Archive, Folder, Overlay
 from ichnos.pack.build import building
@@ -117,6 +118,14 @@ def test_what_takes_its_name_is_on_the_disk_first(workspace: Path, monkeypatch: 
     taken = [path for name in names for path in workspace.glob(name)]
     assert len(taken) == 6
     assert [path.name for path in taken if path.stat().st_ino not in synced] == []
+
+
+def test_sweeping_leaves_what_belongs_to_another_name(tmp_path: Path) -> None:
+    for name in (".a.ogg.0123abcd.partial", ".a.ogg.mine.0123abcd.partial", ".b.ogg.0123abcd.partial", "a.ogg"):
+        (tmp_path / name).touch()
+    writing.sweep(tmp_path, ["a.ogg"])
+    left = [".a.ogg.mine.0123abcd.partial", ".b.ogg.0123abcd.partial", "a.ogg"]
+    assert sorted(path.name for path in tmp_path.iterdir()) == left
 
 
 @pytest.mark.parametrize("change", [lambda data: b"", lambda data: data[: len(data) // 2], lambda data: data[::-1]])
