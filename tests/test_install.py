@@ -114,6 +114,15 @@ def test_a_new_edition_takes_the_place_of_the_old_one(tmp_path: Path) -> None:
     assert [one["version"] for one in json.loads(run("installed", "--json").out)[0]["packs"]] == ["0.2.0"]
 
 
+def test_a_folder_that_was_sent_as_an_archive_is_the_pack_that_was_built(tmp_path: Path) -> None:
+    lay_game(tmp_path, "ombervale")
+    folder = workspace(tmp_path, "one", "ombervale", KEYS["ombervale"][0])
+    (built,) = (folder / "build").iterdir()
+    sent = shutil.make_archive(str(tmp_path / "sent"), "zip", built.parent, built.name)
+    assert run("install", sent, cwd=folder).code == 0
+    assert [one["latest"] for one in json.loads(run("status", "--json", cwd=folder).out)["installed"]] == [True]
+
+
 def test_the_catalogue_is_that_of_the_untouched_game(tmp_path: Path) -> None:
     there = lay_game(tmp_path, "quillmarsh")
     before = run("keys", "harvest", there, "--game", "quillmarsh").out

@@ -75,6 +75,8 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         wanted = {"line": filled, "before": rule.before, "after": rule.after}
         claims.append(Claim(root.spelled(rule.path), "line", json.dumps(wanted)))
     claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
+    # A folder that was sent as an archive is still the pack that was built.
+    is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"
     pack = InstalledPack(
         name=name,
         title=str(said.get("pack.title") or name),
@@ -82,7 +84,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         game=rules.game.name,
         profile=contents.add(_as_zip(profile.folder)),
         package=str(package),
-        sha256=sha256_of_all(digests) if disk.is_folder(package) else disk.digest(package),
+        sha256=sha256_of_all(digests) if is_folder else disk.digest(package),
         time=time.time(),
         ids=tuple(sorted(read.definitions.pack.ids.values())),
         claims=tuple(claims),
