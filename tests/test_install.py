@@ -228,7 +228,7 @@ def test_full_in_the_middle_is_taken_back(tmp_path: Path, monkeypatch: pytest.Mo
 
 def test_two_at_once_one_waits(tmp_path: Path) -> None:
     folder = pack_of(tmp_path)
-    words = [["install", name, "--game", "profile", "--to", "game"] for name in ("ash", "birch", "cedar")]
+    words = [["install", name, "--game", "profile", "--to", "game", "--force"] for name in ("ash", "birch", "cedar")]
     running = [
         subprocess.Popen([sys.executable, "-m", "ichnos", *one], cwd=folder, stdout=-1, stderr=-1) for one in words
     ]
@@ -336,16 +336,6 @@ def test_the_games_own_spelling_of_a_name_is_taken(tmp_path: Path) -> None:
     assert not (folder / "game/base/scene.txt").exists()
     assert run("restore", cwd=folder).code == 0
     assert tree(folder / "game") == before
-
-
-def test_a_pack_with_anothers_id_says_whom_it_drives_out(tmp_path: Path) -> None:
-    lay_game(tmp_path, "tarnlight")
-    one = workspace(tmp_path, "one", "tarnlight", "tower.bell.near")
-    two = workspace(tmp_path, "two", "tarnlight", "shore.foghorn.distant")
-    own, copied = ((folder / "ichnos.toml").read_text().split('pack = "')[1].split('"')[0] for folder in (two, one))
-    (two / "ichnos.toml").write_text((two / "ichnos.toml").read_text().replace(own, copied))
-    assert run("install", cwd=one).code == 0
-    assert "One (one) has the same id, and goes out for it" in run("build", "--install", cwd=two).err
 
 
 def interrupted(folder: Path) -> None:

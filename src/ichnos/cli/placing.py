@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -85,7 +86,7 @@ def put_in(
         _taken_up(root, notes, "stop", dry_run=dry_run)
         record, _ = notes.record(root.folder)
         contents = Contents(notes)
-        prepared = packs.prepare(profile, package, root, contents)
+        prepared = packs.prepare(profile, package, root, contents, record.paths)
         planned = plan.for_install(root, record, prepared, contents, on_change)
         done = _carried_out(planned, notes, dry_run=dry_run, json=json, brief=brief)
     if done is None or json:
@@ -138,7 +139,7 @@ def restore(
     with journal.locked(_waiting) as notes:
         folder = _only_game(notes, pack, from_, workspace)
         if not disk.is_folder(folder) and str(folder) in notes.games():
-            _forget(notes, folder, force=force, dry_run=dry_run)
+            _forget(notes, folder, pack, workspace, force=force, dry_run=dry_run, json=json)
             return
         root = Root(folder)
         interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
@@ -211,18 +212,31 @@ def _game_as_json(game: Any) -> dict[str, Any]:
     }
 
 
-def _forget(notes: Journal, folder: Path, *, force: bool, dry_run: bool) -> None:
-    """A game that is not there any more: what was kept of it is let go, where that is asked for."""
+def _forget(
+    notes: Journal, folder: Path, name: str | None, start: Path, *, force: bool, dry_run: bool, json: bool
+) -> None:
+    """A pack in a game that is not there any more: what was kept for it is let go, where that is asked for."""
     from ichnos.errors import Place
-    from ichnos.files.journal import GameRecord
 
-    if not force or dry_run:
+    record, under_way = notes.record(folder)
+    packs = [*record.packs, *(one for one in (under_way.record.packs if under_way else ()) if one not in record.packs)]
+    pack = _named(packs, name, start, folder)
+    if not force:
         cure = (
-            "move the game back to where it was; or, should it be gone for good, say --force: what was kept is let go"
+            "move the game back to where it was (is its drive mounted?); or, if it is gone for good, say --force:"
+            f" {pack.name} is forgotten then, and the originals that were kept for it are deleted"
         )
         raise IchnosError("this game is not there any more", place=Place(str(folder)), cure=cure)
-    notes.end(folder, GameRecord())
-    show.say(f"{folder} is forgotten, and what was kept of it is let go.")
+    if not dry_run:
+        notes.leave_out(folder, pack)
+    if json:
+        show.as_json(
+            {"what": "forget", "pack": pack.name, "folder": str(folder), "files": []}
+            | ({"dry-run": True} if dry_run else {})
+        )
+        return
+    would = "would be" if dry_run else "is"
+    show.say(f"{pack.title} ({pack.name}) in {folder} {would} forgotten, and the originals kept for it deleted.")
 
 
 def _waiting() -> None:
@@ -331,11 +345,11 @@ def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path
     if from_ is not None:
         return disk.resolved(from_)
     having = []
+    is_wanted = _wanted(pack, start)
     for folder in map(Path, notes.games()):
         record, under_way = notes.record(folder)
-        wanted = pack or _own_name(start)
-        begun = under_way is not None and wanted in (None, under_way.pack)
-        if begun or any(wanted is None or _is_called(one, wanted) for one in record.packs):
+        begun = under_way is not None and (pack is None or pack == under_way.pack)
+        if begun or any(map(is_wanted, record.packs)):
             having.append(folder)
     if not having:
         known = [
@@ -354,22 +368,29 @@ def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path
     return having[0]
 
 
-def _own_name(start: Path) -> str | None:
-    """The name of the pack of the workspace that we are in."""
+def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
+    """Whether an installed pack is the one that is named, or else that of the workspace that we are in, or else any."""
     from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.place import status
 
+    if name is not None:
+        return lambda pack: _is_called(pack, name)
     try:
-        return workspaces.load(workspaces.find_folder(start)).pack_file.pack.name
+        folder = workspaces.find_folder(start)
+        first = workspaces.load(folder)
+        games = [first, *(workspaces.load(folder, game) for game in first.pack_file.games)]
     except IchnosError:
-        return None
+        return lambda pack: True
+    return lambda pack: any(status.is_own(loaded, pack) for loaded in games)
 
 
 def _named(packs: list[InstalledPack], name: str | None, start: Path, folder: Path) -> InstalledPack:
-    wanted = name or (_own_name(start) if len(packs) > 1 else None)
-    found = [one for one in packs if wanted is None or _is_called(one, wanted)]
+    is_wanted = _wanted(name, start) if name or len(packs) > 1 else lambda pack: True
+    found = [one for one in packs if is_wanted(one)]
     if len(found) == 1:
         return found[0]
     cure = f"these are in it: {', '.join(one.name for one in packs)}" if packs else "see: ichnos installed"
     if not found:
-        raise UsageError(f'no pack "{wanted}" is in {folder}' if wanted else f"no pack is in {folder}", cure=cure)
+        called = f'no pack "{name}"' if name else "no pack of this workspace" if packs else "no pack"
+        raise UsageError(f"{called} is in {folder}", cure=cure)
     raise UsageError("which pack?", cure=cure)

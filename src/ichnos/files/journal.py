@@ -10,9 +10,9 @@ import io
 import json
 import re
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import closing, contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import IO, Any
 
@@ -41,7 +41,10 @@ class Claim:
 
 @dataclass(frozen=True)
 class InstalledPack:
-    """A pack that is in a game. ``profile``: the SHA-256 of the profile, as a zip, that it went in through."""
+    """A pack that is in a game. ``profile``: the SHA-256 of the profile, as a zip, that it went in through.
+
+    ``brings``: the keys that it gives files to, and the ids of its props, as ``key KEY`` and ``id ID``.
+    """
 
     name: str
     title: str
@@ -53,6 +56,16 @@ class InstalledPack:
     time: float
     ids: tuple[str, ...] = ()
     claims: tuple[Claim, ...] = ()
+    brings: tuple[str, ...] = ()
+
+    def is_same(self, other: InstalledPack) -> bool:
+        """Are two of them editions of one pack: of one name, and with an id in common where both have ids?"""
+        return self.is_of(other.game, [other.name], other.ids)
+
+    def is_of(self, game: str, names: Collection[str], ids: Collection[str]) -> bool:
+        """Is it the pack of these ids, which is called by one of these names?"""
+        its_own = not self.ids or not ids or not set(self.ids).isdisjoint(ids)
+        return self.game == game and self.name in names and its_own
 
 
 @dataclass(frozen=True)
@@ -202,6 +215,15 @@ class Journal:
                 self._db.execute("DELETE FROM games WHERE folder = ?", (_key(folder),))
         self.forget()
 
+    def leave_out(self, folder: Path, pack: InstalledPack) -> None:
+        """Forget one pack of a game that is not there any more; of the others all that is known stays."""
+        record, under_way = self.record(folder)
+        left = _without(record, pack)
+        if under_way is None or (under_way.pack == pack.name and under_way.what == "install"):
+            self.end(folder, left)
+        else:
+            self.begin(folder, left, replace(under_way, record=_without(under_way.record, pack)))
+
     def keep(self, sha256: str, content: bytes | IO[bytes]) -> None:
         """Keep a content by its SHA-256, on the disk before this returns. Raises IchnosError where that fails."""
         path = self._path(sha256)
@@ -255,6 +277,14 @@ class Journal:
         self._db.close()
 
 
+def _without(record: GameRecord, pack: InstalledPack) -> GameRecord:
+    packs = tuple(one for one in record.packs if one != pack)
+    claimed = {claim.path for one in packs for claim in one.claims}
+    if not packs:
+        return GameRecord()
+    return replace(record, packs=packs, paths={path: one for path, one in record.paths.items() if path in claimed})
+
+
 def _key(folder: Path) -> str:
     """A folder as the file has it: a name that is no UTF-8 is none that SQLite takes."""
     return json.dumps(str(folder))
@@ -270,7 +300,10 @@ def _stand(said: dict[str, Any] | None) -> Stand | None:
 
 def _record(said: dict[str, Any]) -> GameRecord:
     packs = tuple(
-        InstalledPack(**{**one, "ids": tuple(one["ids"]), "claims": tuple(Claim(**claim) for claim in one["claims"])})
+        InstalledPack(
+            **{name: tuple(value) if isinstance(value, list) else value for name, value in one.items()}
+            | {"claims": tuple(Claim(**claim) for claim in one["claims"])}
+        )
         for one in said["packs"]
     )
     paths = {path: Known(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}

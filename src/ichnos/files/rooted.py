@@ -101,6 +101,10 @@ class Root:
             last = alike[folded(last)][0] if len(alike.get(folded(last), ())) == 1 else last
         return f"{folder}{slash}{last}"
 
+    def spell_as(self, name: str) -> None:
+        """From now on a folder is called so, whatever stands there under a name that is only like it."""
+        self._spelled[name] = name
+
     def _alike(self, folder: str) -> dict[str, list[str]]:
         """The names in a folder, by what other systems take them for; looked at once."""
         if folder not in self._names:

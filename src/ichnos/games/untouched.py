@@ -12,8 +12,10 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
 from ichnos.files.journal import Claim, InstalledPack, Journal, Known
 from ichnos.files.paths import folded
-from ichnos.files.sources import Files, Folder, Overlay, files_at
+from ichnos.files.sources import Files, Folder, Inside, Overlay, files_at
+from ichnos.games.entries.edit import GROUPS
 from ichnos.games.entries.grafts import Graft, Grafting, Identity
+from ichnos.games.entries.packs import read_pack
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND
@@ -96,6 +98,31 @@ def grafting_of(profile: Profile, path: str) -> Grafting | None:
     found = next((one for document, one in merged if document.match(name) is not None), None)
     alike = (one for document, one in merged if folded(path_of(document)) == folded(name))  # in other capitals
     return found or next(alike, None)
+
+
+def combining_of(profile: Profile, path: str) -> Grafting | None:
+    """How a document is read that packs bring whole, and that is laid over the game: entries of several go together.
+
+    ``None`` for any other file, and where a document says something of the pack itself alone.
+    """
+    if profile.rules.install.lay != "over":
+        return None
+    folder = profile.rules.install.folder
+    name = path.removeprefix(f"{folder}/") if folder else path
+    for exemplar in profile.written:
+        rules = profile.document_rules(exemplar)
+        has_entries = any(scope not in GROUPS for scope in exemplar.units.values())
+        if has_entries and rules.mode != "merge" and exemplar.path.match(name) is not None:
+            return Grafting(exemplar, rules.encoding)
+    return None
+
+
+def keys(folder: Path, profile: Profile) -> set[str]:
+    """The keys that the game's own documents have."""
+    files = Inside(game_files(folder, profile), profile.rules.catalogue.folder)
+    read = read_pack(profile, files, keys_alone=True)
+    quick = {key for one in read.quick.values() for key, _, _ in one.sounds}
+    return quick | {sound.key for sound in read.definitions.sounds}
 
 
 def without_entries(

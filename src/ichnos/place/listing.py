@@ -6,9 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
-from ichnos.files.journal import GameRecord, InstalledPack, Journal
+from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal
+from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, named
+from ichnos.games.profiles.profile import Profile
+from ichnos.place.contents import Contents
+from ichnos.place.profiles import Profiles
 
 
 @dataclass(frozen=True)
@@ -32,12 +37,12 @@ class GameWithPacks:
 
 def games(notes: Journal) -> list[GameWithPacks]:
     """Every game that a pack is in. Raises IchnosError where what was kept cannot be read."""
-    found = []
+    found, profiles = [], Profiles(Contents(notes))
     for name in notes.games():
         folder = Path(name)
         record, _ = notes.record(folder)
         packs = tuple(
-            PackInGame(pack, tuple(_changed(folder, record, pack)), tuple(_wins(notes, record, pack)))
+            PackInGame(pack, tuple(_changed(folder, record, pack)), tuple(_wins(notes, profiles, record, pack)))
             for pack in record.packs
         )
         kept = {one.original.sha256: one.original.size for one in record.paths.values() if one.original}
@@ -55,7 +60,7 @@ def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[
             yield claim.path
 
 
-def _wins(notes: Journal, record: GameRecord, pack: InstalledPack) -> Iterator[tuple[str, str]]:
+def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: InstalledPack) -> Iterator[tuple[str, str]]:
     """Over which packs that went in before it, and where."""
     mine = {claim.path: claim for claim in pack.claims if claim.how in ("file", "merge")}
     for other in record.packs[: record.packs.index(pack)]:
@@ -63,8 +68,22 @@ def _wins(notes: Journal, record: GameRecord, pack: InstalledPack) -> Iterator[t
             own = mine.get(claim.path)
             if own is None or own.how != claim.how:
                 continue
-            if own.how == "file" and own.content != claim.content:
-                yield other.name, claim.path
-            elif own.how == "merge":
+            if own.how == "merge":
                 ours, theirs = (Graft.from_json(notes.kept_bytes(one.content)).entries for one in (own, claim))
                 yield from ((other.name, name) for name in named(one for one in theirs if one in ours))
+            elif own.content != claim.content:
+                entries = _combined(notes, profiles.of(pack.profile), own, claim)
+                yield from ((other.name, name) for name in ([claim.path] if entries is None else entries))
+
+
+def _combined(notes: Journal, profile: Profile, own: Claim, other: Claim) -> list[str] | None:
+    """Entries that a document of two packs has otherwise in each; None where one lies over the other whole."""
+    combining = untouched.combining_of(profile, own.path)
+    if combining is None or not (notes.has(own.content) and notes.has(other.content)):
+        return None
+    try:
+        over, under = (combining.parsed(notes.kept_bytes(one.content), one.path) for one in (own, other))
+        graft, _ = combining.difference(over, under, lambda _: True)
+        return named(identity for identity in graft.entries if identity in combining.identities(under))
+    except IchnosError:
+        return None

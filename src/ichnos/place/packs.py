@@ -6,7 +6,7 @@ import io
 import json
 import time
 import zipfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,6 +22,7 @@ from ichnos.files.threads import run_side_by_side
 from ichnos.games import untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.neighbours import brought
 from ichnos.games.opening import opened
 from ichnos.games.profiles.holes import Hole, Missing, Pattern
 from ichnos.games.profiles.profile import Profile
@@ -38,8 +39,11 @@ class Prepared:
     notes: tuple[str, ...]
 
 
-def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> Prepared:
+def prepare(profile: Profile, package: Path, root: Root, contents: Contents, ours: Collection[str] = ()) -> Prepared:
     """Read a pack, and say what it claims in a game.
+
+    Args:
+        ours: paths in the game's folder that packs have claims on already.
 
     Raises:
         IchnosError: the profile does not say where packs go; the pack holds a link, or a name that leads out; it
@@ -65,7 +69,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
     name = _short_name(profile, said, called)
     said["pack.name"] = name
     digests = _digests(profile, files, names, contents)
-    claims, notes = _files_of(profile, package, called, files, root, contents, digests)
+    claims, notes = _files_of(profile, _place_of(profile, root, called, ours), package, files, root, contents, digests)
     for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
         try:
             filled = str(line.fill(lambda hole: said.get(hole)))
@@ -88,6 +92,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents) -> 
         time=time.time(),
         ids=tuple(sorted(read.definitions.pack.ids.values())),
         claims=tuple(claims),
+        brings=tuple(dict.fromkeys(brought(read, names))),
     )
     return Prepared(pack, tuple(notes))
 
@@ -119,8 +124,30 @@ def _called(profile: Profile, package: Path, files: Files) -> str:
     return package.name
 
 
+def _place_of(profile: Profile, root: Root, called: str, ours: Collection[str]) -> str:
+    """Where the pack's archive, or its folder, goes in the game; or the folder that its files are laid over.
+
+    Raises:
+        IchnosError: something else stands there under a name that is like it, and the disk takes the two for one.
+    """
+    folder = root.spelled(profile.rules.install.folder) if profile.rules.install.folder else ""
+    if profile.rules.install.lay != "whole":
+        return folder
+    place = _below(folder, called)
+    alike = root.spelled(place)
+    if alike == place or any(path == alike or path.startswith(f"{alike}/") for path in ours):
+        return alike
+    if disk.exists(root.path(place)):
+        what = f"{alike} stands here, not put in by Ichnos, and this disk takes {called} for the same name"
+        raise IchnosError(what, place=Place(str(root.path(alike))), cure="move one of the two away, or rename it")
+    root.spell_as(place)
+    return place
+
+
 def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> str:
-    """The pack's short name, out of what the archive or the folder is called; else what that is called."""
+    """The pack's short name, as its documents say, or out of what the archive or folder is called; else that."""
+    if said.get("pack.name"):
+        return str(said["pack.name"])
     parts = [
         str(part.write(said.get)) if isinstance(part, Hole) and part.word.name in said else part
         for part in profile.package_name.parts
@@ -160,27 +187,22 @@ def _goes_in_whole(profile: Profile) -> bool:
 
 def _files_of(
     profile: Profile,
+    place: str,
     package: Path,
-    called: str,
     files: Files,
     root: Root,
     contents: Contents,
     digests: Mapping[str, str],
 ) -> tuple[list[Claim], list[str]]:
     """The claims of a pack's own files, and what is to be said of them."""
-    install, folder = profile.rules.install, profile.rules.install.folder or ""
     if _goes_in_whole(profile):
-        whole = Folder(package.parent)
-        sha256 = contents.add_file(whole, package.name)
-        return [Claim(root.spelled(_below(folder, package.name)), "file", sha256)], []
-    if install.lay == "whole":
-        folder = _below(folder, called)
+        return [Claim(place, "file", contents.add_file(Folder(package.parent), package.name))], []
     claims, notes = [], []
     merged = untouched.merged_documents(profile)
     for name, sha256 in digests.items():
         grafting = next((one for document, one in merged if document.match(name) is not None), None)
         if grafting is None:
-            claims.append(Claim(root.spelled(_below(folder, name)), "file", sha256))
+            claims.append(Claim(root.spelled(_below(place, name)), "file", sha256))
             continue
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
         graft, left = _graft(profile, grafting, name, files, root)

@@ -14,7 +14,7 @@ from typing import Literal
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal, Known, Step, UnderWay
 from ichnos.files.rooted import Root, Stand
-from ichnos.games import untouched
+from ichnos.games import neighbours, untouched
 from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
 from ichnos.place import profiles
 from ichnos.place.contents import Contents
@@ -84,6 +84,7 @@ class Planner:
         self.now = time.time_ns()
         self.changed: list[_Changed] = []
         self.forgotten: set[str] = set()  # paths that are theirs from now on
+        self.lost: dict[str, set[str]] = {}  # packs whose files somebody else has written over
         self.given_up: dict[str, set[Identity]] = {}  # the same of entries
         self.stays: list[tuple[str, str]] = []
         self.shifted = record.shifted
@@ -107,7 +108,9 @@ class Planner:
         if self.on_change == "stop":
             self.changed.append(_Changed(path, known.written, now))
         if install:  # what stands there now is the game's own from now on
-            self.forgotten.add(path)
+            self.lost[path] = {
+                pack.name for pack, claim in self._claims[path] if claim.how == "file" and not self.has(claim.content)
+            }
             return Known(now, now)
         if self.on_change == "theirs":
             self.forgotten.add(path)
@@ -136,6 +139,14 @@ class Planner:
             self.stays.append((path, f"entries that somebody else has changed stay: {', '.join(named(changed))}"))
         return self.original(without, now)
 
+    def has(self, sha256: str) -> bool:
+        """Is a content to be had?"""
+        try:
+            self.contents.size(sha256)
+        except IchnosError:
+            return False
+        return True
+
     def original(self, data: bytes, now: Stand) -> Known:
         stand = Stand(self.contents.add(data), len(data), now.time, now.mode)
         return Known(stand, now)
@@ -154,11 +165,15 @@ class Planner:
             IchnosError: there is nothing to merge into, or the line that ours must stand before is not there.
         """
         content: str | bytes | None = known.original.sha256 if known.original else None
+        claims = list(claims)
         if any(claim.how == "cache" for _, claim in claims):
             return None
-        for _, claim in claims:
+        has_file = False
+        for name, claim in claims:
             if claim.how == "file":
-                content = claim.content
+                lower = self.bytes_of(path, content, now) if has_file else None
+                combined = self.combined(path, name, lower, claim.content) if lower is not None else None
+                content, has_file = claim.content if combined is None else combined, True
                 continue
             data = self.bytes_of(path, content, now)
             label = str(self.root.path(path))
@@ -180,6 +195,24 @@ class Planner:
         if now is not None and sha256 == now.sha256:
             return now
         return Stand(sha256, self.contents.size(sha256), self.now, mode)
+
+    def is_combined(self, path: str, pack: InstalledPack) -> bool:
+        """Is it a document whose entries are brought together, where several packs have it whole?"""
+        return untouched.combining_of(self._profiles.of(pack.profile), path) is not None
+
+    def combined(self, path: str, name: str, lower: bytes, upper: str) -> bytes | None:
+        """A document that two packs have whole, with the entries of both; None where it cannot be read."""
+        pack = next(one for one in reversed(self.packs) if one.name == name)
+        combining = untouched.combining_of(self._profiles.of(pack.profile), path)
+        if combining is None:
+            return None
+        label = str(self.root.path(path))
+        try:
+            under, over = (combining.parsed(data, label) for data in (lower, self.contents.read(upper)))
+            graft, _ = combining.difference(over, under, lambda _: True)
+            return under.text.to_bytes(combining.set_in(graft, under))
+        except IchnosError:
+            return None
 
     def bytes_of(self, path: str, content: str | bytes | None, now: Stand | None) -> bytes | None:
         if content is None or isinstance(content, bytes):
@@ -213,8 +246,11 @@ class Planner:
             IchnosError: files that somebody else has changed since, all together; whatever cannot be worked out.
         """
         install = what == "install"
-        old = next((one for one in self.record.packs if is_same_pack(one, pack)), None)
-        notes = [*notes, *_replaced(old, pack)] if install else [*notes]
+        old = next((one for one in self.record.packs if one.is_same(pack)), None)
+        if install:
+            others = [one for one in self.record.packs if one is not old]
+            _refuse_taken(self.root, pack, others)
+            notes = [*notes, *_replaced(old, pack), *self.clashes(pack, old, others)]
         if install:
             rest, found = self.expanded(pack.claims)
             rest += [one for several in found.values() for one in several]
@@ -231,7 +267,7 @@ class Planner:
         stack = [pack if one is old else one for one in self.record.packs]
         stack += [pack] if install and old is None else []
         if not install:
-            stack = [one for one in stack if not is_same_pack(one, pack)]
+            stack = [one for one in stack if not one.is_same(pack)]
         self.packs.extend([pack] if install else [])
         paths, in_stack = dict(self.record.paths), untouched.all_claims(stack)
         steps: list[PlannedStep] = []
@@ -241,8 +277,10 @@ class Planner:
             if path in caches and self.root.listing(path) is not None:
                 continue
             top, claim = self._claims.get(path, [(None, None)])[-1]
-            if not install and claim is not None and claim.how == "file" and top is not old:
-                continue  # what this pack has here lies below another's file
+            if claim is not None and top is not None and claim.how == "file" and top is not old:
+                is_above = old is not None and self.record.packs.index(top) > self.record.packs.index(old)
+                if is_above and not self.is_combined(path, top):
+                    continue  # what this pack has here lies below another's file
             is_new_in_cache = path in caches and path not in self.record.paths and (not install or self.was_cache(path))
             try:
                 now = self.root.stand(path)
@@ -253,7 +291,7 @@ class Planner:
                 claims_here = [
                     (one.name, self.without_given_up(claim))
                     for one, claim in in_stack.get(path, ())
-                    if path not in self.forgotten or one is pack
+                    if one is pack or (path not in self.forgotten and one.name not in self.lost.get(path, ()))
                 ]
                 if not claims_here and path in caches:
                     later.append(path)
@@ -279,10 +317,67 @@ class Planner:
         made, folders = self.folders(steps)
         record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
         under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
+        notes = [*notes, *(self.told_lost(path, names) for path, names in self.lost.items() if names)]
         stands = {path: known.written.sha256 for path, known in paths.items() if known.written is not None}
         files = [claim for claim in pack.claims if install and claim.how == "file"]
         below = tuple(dict.fromkeys(one.content for one in files if stands.get(one.path) != one.content))
         return Plan(self.root, under_way, self.record, steps, self.contents, notes, self.stays, below)
+
+    def told_lost(self, path: str, names: Iterable[str]) -> str:
+        whose = _and(sorted(names))
+        return f"{path}: the file of {whose} was written over by somebody else, and is not {whose}'s any more."
+
+    def clashes(self, pack: InstalledPack, old: InstalledPack | None, others: Collection[InstalledPack]) -> list[str]:
+        """New keys, ids and entries that other packs in the game have already, a sentence for each.
+
+        Args:
+            old: the edition of it that is in the game; what that has was settled when it went in.
+
+        Raises:
+            IchnosError: there are some, and nobody has said that they are to be replaced.
+        """
+        settled = set(old.brings) if old else set()
+        found = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
+        if found:
+            profile = self._profiles.of(pack.profile)
+            own = {f"key {key}" for key in untouched.keys(self.root.folder, profile)}
+            found = [(one, other) for one, other in found if one not in own]
+        found += [
+            (one, other)
+            for one, other in self.shared_entries(pack, old, others)
+            if f"key {one}" not in settled and (f"key {one}", other) not in found
+        ]
+        told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in found]
+        if told and self.on_change == "stop":
+            more = f"; and {len(told) - 5} more" if len(told) > 5 else ""
+            what = f"new in this pack, and not new in the game: {'; '.join(told[:5])}{more}"
+            cure = f"give it another key in one of the two, or --force: then that of {pack.name} counts"
+            raise IchnosError(what, place=Place(str(self.root.folder)), cure=cure)
+        return [f"{one}; that of {pack.name} counts from now on." for one in told]
+
+    def shared_entries(
+        self, pack: InstalledPack, old: InstalledPack | None, others: Iterable[InstalledPack]
+    ) -> Iterator[tuple[str, InstalledPack]]:
+        """Entries that this pack and another add to one of the game's own documents; the old edition did not."""
+        merges = {claim.path: claim for claim in pack.claims if claim.how == "merge"}
+        before = {claim.path: self.entries(claim) for claim in (old.claims if old else ()) if claim.how == "merge"}
+        for other in others:
+            for claim in other.claims:
+                mine = merges.get(claim.path) if claim.how == "merge" else None
+                if mine is None:
+                    continue
+                ours, theirs = self.entries(mine), self.entries(claim)
+                both = [one for one in ours if one in theirs and one not in before.get(claim.path, ())]
+                known = self.record.paths[claim.path].original
+                if both and known is not None:
+                    label = str(self.root.path(claim.path))
+                    grafting = self.grafting(claim.path)
+                    own = grafting.identities(grafting.parsed(self.contents.read(known.sha256), label))
+                    yield from ((name, other) for name in named(one for one in both if one not in own))
+
+    def entries(self, claim: Claim) -> Collection[Identity]:
+        """Those of a graft that a claim is about."""
+        return Graft.from_json(self.contents.read(claim.content)).entries
 
     def without_given_up(self, claim: Claim) -> Claim:
         """A claim without the entries that are somebody else's from now on."""
@@ -296,7 +391,8 @@ class Planner:
     def left_of(self, pack: InstalledPack, *, is_new: bool) -> Iterator[Claim]:
         """A pack's claims without what is somebody else's from now on."""
         for claim in pack.claims:
-            if is_new or claim.path not in self.forgotten:
+            is_lost = claim.path in self.forgotten or pack.name in self.lost.get(claim.path, ())
+            if is_new or not is_lost:
                 yield self.without_given_up(claim)
 
     def step(
@@ -338,18 +434,27 @@ def _same(one: Stand | None, other: Stand | None) -> bool:
     return (one.sha256 if one else None) == (other.sha256 if other else None)
 
 
-def is_same_pack(one: InstalledPack, other: InstalledPack) -> bool:
-    """Are two of them editions of one pack: with an id in common, or of one name where there are none?"""
-    if one.ids and other.ids:
-        return not set(one.ids).isdisjoint(other.ids)
-    return (one.game, one.name) == (other.game, other.name)
+def _refuse_taken(root: Root, pack: InstalledPack, others: Collection[InstalledPack]) -> None:
+    """Raises IchnosError where another pack in the game has an id of this one, or its name."""
+    place = Place(str(root.folder))
+    clash = neighbours.clashing_id(pack.ids, others)
+    if clash is not None:
+        identity, other = clash
+        what = f"the id {identity} of {pack.title} is also that of {other.title} ({other.name}), which is in the game"
+        cure = (
+            "a game breaks with two packs of one id: if this is another pack, mint ids of its own (in its workspace,"
+            f" delete [ids] and build again); if it shall take the other's place: ichnos restore {other.name}"
+        )
+        raise IchnosError(what, place=place, cure=cure)
+    alike = next((one for one in others if (one.game, one.name) == (pack.game, pack.name)), None)
+    if alike is not None:
+        what = f"another pack with the name {pack.name} is in the game already: {alike.title}, which has other ids"
+        raise IchnosError(what, place=place, cure=f"give this one another name, or first: ichnos restore {alike.name}")
 
 
 def _replaced(old: InstalledPack | None, pack: InstalledPack) -> Iterator[str]:
-    """What is to be said of a pack that makes room for this one."""
-    if old is not None and (old.name, old.title) != (pack.name, pack.title):
-        yield f"{old.title} ({old.name}) has the same id, and goes out for it: a copied pack needs ids of its own."
-    elif old is not None and old.version != pack.version:
+    """What is to be said of an edition that makes room for this one."""
+    if old is not None and old.version != pack.version:
         yield f"{old.title} {old.version} goes out for it."
 
 

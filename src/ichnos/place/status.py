@@ -8,14 +8,17 @@ from collections.abc import Iterator
 from contextlib import closing, suppress
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
-from ichnos.files.journal import Journal
+from ichnos.files.journal import InstalledPack, Journal
 from ichnos.pack.build import state as states
 from ichnos.pack.build.state import LastBuild, WorkspaceState
 from ichnos.pack.workspace.folder import PRIVATE, clip_path
+
+if TYPE_CHECKING:
+    from ichnos.pack.workspace.workspace import Workspace
 
 _OURS = ("build", "release", "encoded", "to-encode", "own", PRIVATE)  # folders of a workspace that hold no clips
 _CLIPS = (
@@ -31,6 +34,9 @@ class Facts:
     name: str
     version: str
     game: str
+    profile: str  # the name of the game's profile
+    names: tuple[str, ...]  # how the pack may be called in a game: its short name, also as the game spells names
+    ids: tuple[str, ...]
     installation: str | None
     keys: tuple[str, ...]
     clips: tuple[str, ...]
@@ -156,6 +162,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.name,
         pack_file.pack.version,
         loaded.profile.rules.game.title,
+        *_known_by(loaded),
         pack_file.installation,
         keys,
         tuple(dict.fromkeys(own)),
@@ -163,6 +170,21 @@ def _facts(folder: Path) -> Facts:
         len(known.keys) if known is not None else None,
         sum(key in known for key in keys) if known is not None else 0,
     )
+
+
+def _known_by(loaded: Workspace) -> tuple[str, tuple[str, ...], tuple[str, ...]]:
+    """What the pack of a workspace is known by where it is installed: the game, its names, its ids."""
+    rules, name = loaded.profile.rules, loaded.pack_file.pack.name
+    return (
+        rules.game.name,
+        tuple(dict.fromkeys((name, rules.names.spelled(name)))),
+        tuple(loaded.pack_file.ids.values()),
+    )
+
+
+def is_own(loaded: Workspace, pack: InstalledPack) -> bool:
+    """Is an installed pack the one of a workspace, in any of its games?"""
+    return pack.is_of(*_known_by(loaded))
 
 
 def _unused(folder: Path, used: set[str]) -> Iterator[str]:
@@ -187,6 +209,6 @@ def _standings(facts: Facts, last: LastBuild | None) -> Iterator[Standing]:
     with closing(Journal()) as notes:
         for game in listing.games(notes):
             for one in game.packs:
-                if one.pack.name == facts.name:
+                if one.pack.is_of(facts.profile, facts.names, facts.ids):
                     is_latest = last is not None and one.pack.sha256 == last.sha256
                     yield Standing(game.folder, one.pack.version, is_latest, one.changed)

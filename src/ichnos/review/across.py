@@ -8,10 +8,32 @@ from dataclasses import dataclass
 
 from ichnos.errors import Place
 from ichnos.files.paths import folded
+from ichnos.games.neighbours import brought, clashing_id, shared
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.untouched import combining_of
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
+
+
+def installed(subject: Subject) -> Iterator[Finding]:
+    """What other packs in the game have already: ids, and keys that the game itself does not have."""
+    context = subject.context
+    if not context.neighbours:
+        return
+    clash = clashing_id(subject.pack.definitions.pack.ids.values(), context.neighbours)
+    if clash is not None:
+        identity, other = clash
+        place = subject.files.place
+        yield finding("id-of-another", place, f"{identity} is also the id of {other.title}, which is in the game")
+    places = {sound.key: sound.place for sound in subject.pack.defined()}
+    own = context.catalogue
+    for one, other in shared(list(brought(subject.pack, subject.names)), context.neighbours):
+        what, _, name = one.partition(" ")
+        if what == "key" and own is not None and name in own:
+            continue  # both replace one of the game's
+        place = places.get(name, subject.files.place)
+        yield finding("key-taken", place, f'{other.title} ({other.name}), which is in the game, has "{name}", too')
 
 
 @dataclass(frozen=True)
@@ -24,36 +46,68 @@ class Loaded:
 
 def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     """What the packs do to each other. ``packs`` in the order in which the game loads them."""
-    keys: defaultdict[str, list[tuple[str, Place]]] = defaultdict(list)
     ids: defaultdict[str, list[tuple[str, Place]]] = defaultdict(list)
-    names: defaultdict[str, list[str]] = defaultdict(list)
-    documents: set[str] = set()
     for pack in packs:
-        read = pack.subject.pack
-        documents.update(read.documents)
-        for key, place in {sound.key: sound.place for sound in read.defined()}.items():
-            keys[key].append((pack.name, place))
-        for one in read.by_document.values():
+        for one in pack.subject.pack.by_document.values():
             for name, value in one.pack.ids.items():
                 ids[value.lower()].append((pack.name, one.pack.places[f"{ID_PREFIX}{name}"]))
-        for name in dict.fromkeys(pack.subject.names):
-            names[folded(name)].append(pack.name)
-    for key, claims in keys.items():
-        if len(claims) > 1:
-            winner, losers = _winner(profile, [name for name, _ in claims])
-            place = claims[-1][1]
-            yield finding("key-shared", place, f'"{key}" is in {_and(losers)} too; {winner} is heard')
+    yield from _keys(profile, packs)
     for identity, claims in ids.items():
         owners = list(dict.fromkeys(name for name, _ in claims))
         if len(owners) > 1:
             yield finding("id-of-another", claims[-1][1], f"{identity} is also the id of {_and(owners[:-1])}")
-    plain = {folded(name) for name in (*documents, *profile.plain_files)}
-    icon = profile.rules.icon.path.casefold() if profile.rules.icon else ""
-    notes = (profile.rules.credits.path or "").casefold()
-    for name, owners in names.items():
-        if len(owners) > 1 and name not in plain and name not in (icon, notes):
+    yield from _files(profile, packs)
+
+
+def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
+    """Keys that several of the packs have, and not all in the same words."""
+    keys: defaultdict[str, list[tuple[str, Place, object]]] = defaultdict(list)
+    for pack in packs:
+        subject = pack.subject
+        own = {one.partition(" ")[2] for one in brought(subject.pack, subject.names) if one.startswith("key ")}
+        said = {sound.key: sound for sound in subject.pack.defined() if sound.key in own}
+        for key, sound in said.items():
+            files = [
+                (file, subject.sound_files.file_of(file) is not None and pack.name) for file, _, _ in sound.files()
+            ]
+            keys[key].append((pack.name, sound.place, (files, sound.settings)))
+        if not _lies_over(profile):
+            in_place = {key: name for name, names in subject.in_place.items() for key in names}
+            for key, name in in_place.items():
+                keys[key].append((pack.name, subject.label(name), (name, pack.name)))
+    for key, claims in keys.items():
+        owners = list(dict.fromkeys(name for name, _, _ in claims))
+        if len(owners) > 1 and any(one[2] != claims[0][2] for one in claims):
             winner, losers = _winner(profile, owners)
-            yield finding("file-shadowed", Place(name), f"it is in {_and(owners)}; that of {winner} is used")
+            yield finding("key-shared", claims[-1][1], f'"{key}" is in {_and(losers)} too; {winner} is heard')
+
+
+def _lies_over(profile: Profile) -> bool:
+    """Do files of packs lie in one folder, over each other? Not where each pack has a folder or an archive."""
+    install = profile.rules.install
+    return install.lay == "over" or (install.folder is None and profile.by_path)
+
+
+def _files(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
+    """Files that lie over each other in the game."""
+    if not _lies_over(profile):
+        return
+    names: defaultdict[str, list[tuple[Loaded, str]]] = defaultdict(list)
+    merged = {name for pack in packs for name in pack.subject.pack.merged}
+    for pack in packs:
+        for name in dict.fromkeys(pack.subject.names):
+            names[folded(name)].append((pack, name))
+    icon, notes = profile.rules.icon, profile.rules.credits.path or ""
+    apart = {folded(name) for name in (icon.path if icon else "", notes)}
+    below = f"{profile.rules.install.folder}/" if profile.rules.install.folder else ""
+    for alike, owners in names.items():
+        name = owners[0][1]
+        if len(owners) < 2 or alike in apart or name in merged or combining_of(profile, f"{below}{name}"):
+            continue
+        if len({pack.subject.files.read(own) for pack, own in owners}) > 1:
+            winner, _ = _winner(profile, [pack.name for pack, _ in owners])
+            every = _and([pack.name for pack, _ in owners])
+            yield finding("file-shadowed", Place(name), f"it is in {every}; that of {winner} is used")
 
 
 def _winner(profile: Profile, names: Sequence[str]) -> tuple[str, list[str]]:

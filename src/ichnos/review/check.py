@@ -9,7 +9,19 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from ichnos.errors import Place
-from ichnos.review import documents, keys, licences, metadata, naming, references, scripts, sounds, verdicts, waivers
+from ichnos.review import (
+    across,
+    documents,
+    keys,
+    licences,
+    metadata,
+    naming,
+    references,
+    scripts,
+    sounds,
+    verdicts,
+    waivers,
+)
 from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
@@ -21,6 +33,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     naming.in_archive,
     documents.findings,
     metadata.ids,
+    across.installed,
     keys.findings,
     naming.findings,
     references.findings,

@@ -76,6 +76,9 @@ KINDS = {
         FindingKind(
             "file-shadowed", "the file of one pack is never used", "give it a name of the pack's own", grave=False
         ),
+        FindingKind(
+            "key-taken", "only one of the packs is heard", "give the key another name in one of them", grave=False
+        ),
         FindingKind("id-of-another", "two packs with one id break each other", "mint fresh ids for one of them"),
         FindingKind(
             "licence-missing",

@@ -9,7 +9,9 @@ from pathlib import PurePosixPath
 
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import Place
+from ichnos.files.journal import InstalledPack
 from ichnos.files.sources import Files
+from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
@@ -34,6 +36,7 @@ class Context:
     place: Callable[..., Place] | None = None  # of a field of the pack file
     own: Files | None = None  # the game's own files
     verdicts: Sequence[Verdict] = ()
+    neighbours: Sequence[InstalledPack] = ()  # other packs in the game that the workspace names
 
     @property
     def title(self) -> str:
@@ -53,7 +56,18 @@ def of_workspace(workspace: Workspace) -> Context:
         workspace.file.place,
         workspace.game_files(),
         verdicts.of_workspace(workspace.folder),
+        _neighbours(workspace),
     )
+
+
+def _neighbours(workspace: Workspace) -> list[InstalledPack]:
+    """The packs of others in the game that a workspace is for."""
+    pack_file, rules = workspace.pack_file, workspace.profile.rules
+    if not pack_file.installation:
+        return []
+    names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
+    others = neighbours.in_game(workspace.folder / pack_file.installation)
+    return [one for one in others if not one.is_of(rules.game.name, names, pack_file.ids.values())]
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ a file has, and adds the others after the last. Every byte outside the edited en
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
@@ -20,7 +21,7 @@ from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL, part_in
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
-_GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
+GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ def merge(
             "this file has another structure than the profile says", document.root.start, "correct the profile's tree/"
         )
     editor = Editor(exemplar, document, like)
-    one_entry = any(scope not in _GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
+    one_entry = any(scope not in GROUPS for scope in exemplar.file_scopes)  # the file itself is the entry
     edits = list(editor.change(reading.pack, bindings) if one_entry else editor.merge_entries(reading.pack, bindings))
     text = document.text.content
     edits = [edit for edit in edits if text[edit.start : edit.end] != edit.text]  # rounded to what stands there
@@ -75,6 +76,7 @@ def merge(
     return apply(text, edits), changes
 
 
+_CLOSING = re.compile(r"\s*([\])}];?|</[^<>]*>)$")  # what ends a container, and the white space before it
 _ROOM = 70  # letters of an entry that are shown
 
 
@@ -104,18 +106,35 @@ def _cut(text: str) -> str:
     return text if len(text) <= _ROOM else f"{text[: _ROOM - 3]}..."
 
 
-def removals(parent: Node, nodes: list[Node]) -> Iterator[Edit]:
-    """Take out some of the children of a node, neighbours together, with what separates them from the others."""
-    children = parent.children
+def removals(document: Document, parent: Node, nodes: list[Node]) -> Iterator[Edit]:
+    """Take out some of the children of a node, neighbours together, with what separates them from the others.
+
+    Comments between them stay.
+    """
+    children, text = parent.children, document.text.content
+    separator = document.format.separator(parent)
+
+    def comments(before: int) -> str:
+        """What stands before a child, without the separator; nothing where that is all."""
+        between = text[children[before - 1].end : children[before].start]
+        start = len(between) - len(between.lstrip())
+        rest = between[:start] + between[start:].removeprefix(separator)
+        return rest if rest.strip() else ""
+
     places = sorted(children.index(node) for node in nodes)
     for _, neighbours in itertools.groupby(enumerate(places), lambda one: one[1] - one[0]):
         run = [place for _, place in neighbours]
         first, last = run[0], run[-1]
-        if first:
-            yield Edit(children[first - 1].end, children[last].end, "")
+        kept = "".join(comments(place) for place in run[1:])
+        has_comments = bool(kept or (first and comments(first)))
+        if last + 1 < len(children) and (not first or has_comments):
+            yield Edit(children[first].start, children[last + 1].start, kept + comments(last + 1))
+        elif first:
+            kept = comments(first) + kept
+            ends_line = text[children[last].end :].lstrip(" \t").startswith(("\n", "\r"))
+            yield Edit(children[first - 1].end, children[last].end, kept.rstrip() if ends_line else kept)
         else:
-            following = children[last + 1].start if last + 1 < len(children) else children[last].end
-            yield Edit(children[first].start, following, "")
+            yield Edit(children[first].start, children[last].end, kept)
 
 
 class Editor:
@@ -151,14 +170,14 @@ class Editor:
                     text = self.filler.entry(piece, scope, inner)
                     if text is not None:
                         added.append(text)
-                elif scope in _GROUPS:
+                elif scope in GROUPS:
                     yield from self.merge_entries(one, inner)
                 else:
                     text = self.refill(one, inner)
                     if text != self.text[one.node.start : one.node.end]:
                         yield Edit(one.node.start, one.node.end, text)
         if added:
-            yield self.insert(added, pattern, real, [one.node for one in here])
+            yield from self.insert(added, pattern, real, [one.node for one in here])
 
     def naming(self, scope: str) -> list[str]:
         """The holes that tell entries of a scope apart, in this exemplar."""
@@ -190,10 +209,10 @@ class Editor:
                 if (text := self.filler.node(child, bindings)) is not None
             ]
             if missing:
-                yield self.insert(missing, pattern, real, real.children)
+                yield from self.insert(missing, pattern, real, real.children)
             if copied:
                 theirs = [child for child in pattern.children if child in matched and self.is_theirs(child, bindings)]
-                yield from removals(real, [matched[child] for child in theirs])
+                yield from removals(self.document, real, [matched[child] for child in theirs])
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 name = _BY_NAME.get(scope or "")
                 if name in self.exemplar.scopes and scope is not None and not copied:
@@ -269,7 +288,7 @@ class Editor:
         old = found.inside.get(scope, [])
         if not new:
             if copied and old:  # what the copied entry plays, and what it is called, is its own
-                yield from removals(real, [one.node for one in old])
+                yield from removals(self.document, real, [one.node for one in old])
             return
         texts = []
         for index, inner in enumerate(new):
@@ -286,7 +305,7 @@ class Editor:
             gap = self.gap(pattern, real, [one.node for one in old])
             yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
         else:
-            yield self.insert(texts, pattern, real, [])
+            yield from self.insert(texts, pattern, real, [])
 
     def by_name(
         self, scope: str, name: str, pattern: Node, real: Node, found: Found, bindings: Bindings
@@ -302,7 +321,7 @@ class Editor:
             elif (text := self.refill(one, inner)) != self.text[one.node.start : one.node.end]:
                 yield Edit(one.node.start, one.node.end, text)
         if added:
-            yield self.insert(added, pattern, real, [one.node for one in old])
+            yield from self.insert(added, pattern, real, [one.node for one in old])
 
     def new_entry(self, pattern: Node, scope: str, bindings: Bindings) -> str:
         """The text of an entry inside another, such as one more take."""
@@ -316,17 +335,30 @@ class Editor:
         needed = {name for name in names if resolve(name, bindings) is not None}
         return model.alternative is not None and needed <= self.exemplar.names_below(model.alternative)
 
-    def insert(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Edit:
-        """New entries after the last of ``after``, or as the first in an empty container."""
+    def insert(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Iterator[Edit]:
+        """New entries after the last of ``after``, or as the first in an empty container.
+
+        At the end of a container they stand below the comments there, which may be about one of them.
+        """
         if real.children:
             last = (after or real.children)[-1]
             gap = self.gap(pattern, real, after or real.children)
-            return Edit(last.end, last.end, "".join(gap + text for text in texts))
+            behind = self.text[last.end : real.body_end] if last is real.children[-1] else ""
+            rest = _CLOSING.sub("", behind).rstrip()
+            separator = self.document.format.separator(real)
+            is_separated = bool(separator) and rest.lstrip().startswith(separator)
+            if rest and "\n" in gap and not is_separated:
+                end, space = last.end + len(rest), gap.replace(separator, "", 1)
+                yield Edit(last.end, last.end, separator)
+                yield Edit(end, end, space + gap.join(texts))
+                return
+            yield Edit(last.end, last.end, "".join(gap + text for text in texts))
+            return
         gap = self.filler.gap(pattern, pattern.children[0], fresh=False)
         content = self.exemplar.document.text.content
         opening = content[pattern.body_start : pattern.children[0].start]
         closing = content[pattern.children[-1].end : pattern.body_end]
-        return Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
+        yield Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
 
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
         """What stands between two entries in this file; else what the entry's own indentation suggests."""

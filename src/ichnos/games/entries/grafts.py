@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Node, Value
-from ichnos.games.entries.edit import _GROUPS, Edit, Editor, apply, removals
+from ichnos.games.entries.edit import GROUPS, Edit, Editor, apply, removals
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import part_in
@@ -84,12 +84,16 @@ class Grafting:
                         if piece is None:
                             continue
                         identity = (*prefix, scope, piece, *(one.values.get(name) for name in naming))
-                        (groups if scope in _GROUPS else entries)[identity] = _Entry(one, pattern, real)
-                        if scope in _GROUPS:
+                        (groups if scope in GROUPS else entries)[identity] = _Entry(one, pattern, real)
+                        if scope in GROUPS:
                             walk(one, identity)
 
         walk(reading.pack, ())
         return entries, groups
+
+    def identities(self, document: Document) -> set[Identity]:
+        """Those of its entries. Raises IchnosError where it has another structure."""
+        return set(self._entries(document)[0])
 
     def difference(
         self, theirs: Document, own: Document, is_of_pack: Callable[[str], bool]
@@ -144,7 +148,7 @@ class Grafting:
                 new_groups += [identity] if identity in graft.groups else []
         for parent, (pattern, texts) in added.items():
             after = [one.found.node for one in (*entries.values(), *groups.values()) if one.parent is parent]
-            edits.append(editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start)))
+            edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start))
         return apply(document.text.content, edits)
 
     def _home(
@@ -212,7 +216,7 @@ class Grafting:
                     gone[parent] = [node for node in gone[parent] if node not in inside]
                 gone.setdefault(group.parent, []).append(group.found.node)
         for parent, nodes in gone.items():
-            edits += removals(parent, nodes) if nodes else ()
+            edits += removals(now, parent, nodes) if nodes else ()
         return apply(now.text.content, edits), changed
 
 
