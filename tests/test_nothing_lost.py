@@ -284,7 +284,7 @@ def test_a_file_for_each_sound_is_copied_also_where_its_name_is_spelled_otherwis
     game = Made(
         tmp_path,
         "mill",
-        f'[modes]\nreplace = "no"\n\n{ONE}\n[names]\nspaces = "_"\n\n[catalogue]\nfolder = "in"\n',
+        f'[modes]\nreplace = "no"\n\n{ONE}\n[names]\nspaces = "_"\nholds-for = ["sounds", "documents"]\n\n[catalogue]\nfolder = "in"\n',
         tree,
         theirs,
     )

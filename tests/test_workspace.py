@@ -411,7 +411,7 @@ def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
 
 
 def test_documents_named_by_keys_are_spelled_like_sounds(tmp_path: Path) -> None:
-    game = _with_names("vesper-yard", tmp_path, "longest = 20\n")
+    game = _with_names("vesper-yard", tmp_path, 'longest = 20\nholds-for = ["sounds", "documents"]\n')
     folder = tmp_path / "own"
     edit(folder, 'game-version = "2"', 'game-version = "3.1.0"')
     for key in ("Möwe ruft", "Möwe ruft laut über dem Hafen"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from itertools import zip_longest
 from pathlib import Path
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from ichnos.pack.build.build import Built, Prepared
     from ichnos.pack.build.summary import Summary
     from ichnos.pack.plan.plan import PlannedFile
+    from ichnos.pack.workspace.assignments import Assignment
     from ichnos.pack.workspace.workspace import Workspace
 
 _MOST_SAME = 60  # files of a plan that are shown although they are as before
@@ -155,6 +156,7 @@ def assign(
         )
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]
     show.say(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
+    say_copied([done], dry_run=dry_run)
 
 
 def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *, dry_run: bool) -> None:
@@ -172,6 +174,7 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
         done, standing = assignments.assign_pairs(loaded, found.clear, said=said, dry_run=dry_run)
     for one in done:
         show.say(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
+    say_copied(done, dry_run=dry_run)
     for key in standing:
         show.say(
             f"left alone: {key} has clips already; {', '.join(clip.name for clip in found.clear[key])} might be for it"
@@ -182,6 +185,15 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
     show.say(
         f"{show.counted(len(done), 'key')} assigned, {len(found.doubtful)} doubtful: nothing is guessed.", err=True
     )
+
+
+def say_copied(done: Sequence[Assignment], *, dry_run: bool) -> None:
+    """Say which clips were copied into the workspace."""
+    names = [name for one in done for name in one.copied]
+    if names:
+        shown = f"{', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}"
+        verb = "would be copied" if dry_run else "copied"
+        show.say(f"From outside the workspace, {verb} into it: {shown}", err=True)
 
 
 def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -45,7 +46,8 @@ def release(
 
     def check(loaded: Workspace, package: Path) -> list[str]:
         result = checking.check(Subject(of_workspace(loaded), files_at(package)), lambda _: None)
-        return [f"{one.kind.id}  {one.place}: {one.reason}" for one in result.findings]
+        inside = f"{package}{os.sep}"  # which is built aside, and gone when this is read
+        return [f"{one.kind.id}  {str(one.place).removeprefix(inside)}: {one.reason}" for one in result.findings]
 
     folder, step = find_folder(workspace), steps[0] if steps else None
     if dry_run:

@@ -125,9 +125,16 @@ def swap(
 
     if json and (install or dry_run):
         raise UsageError("--json tells what a check of the pack finds", cure="leave out --install, or --dry-run")
-    folder = _for_swaps(workspace, game, installation, dry_run=dry_run)
+    folder = _for_swaps(workspace, game)
+    if not disk.is_file(folder / workspaces.FILE_NAME):  # what is wrong is found before a workspace is made of it
+        assert game is not None
+        starting.refuse_key(game, installation, key)
+        assignments.refuse_missing(folder, clips)
+        starting.start(folder, game, None, installation, dry_run=dry_run)
+        show.say(
+            f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}", err=not dry_run
+        )
     if dry_run and not disk.is_file(folder / workspaces.FILE_NAME):
-        starting.refuse_key(str(game), installation, key)
         show.say(f"would write: {key} is {', '.join(map(str, clips))}, build a pack of it, and check that")
         return
     with workspaces.lock(folder, show.waiting):
@@ -138,6 +145,7 @@ def swap(
         show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
         return
     show.say(f"{done.key} is now {', '.join(map(str, clips))}", err=json)
+    making.say_copied([done], dry_run=False)
     making.build_pack(folder, None, None, dry_run=False, json=json, brief=True)
     if not checking.passes(folder, json=json):
         raise typer.Exit(1)
@@ -145,10 +153,9 @@ def swap(
         making.install_last(folder, None)
 
 
-def _for_swaps(workspace: Path | None, game: str | None, installation: Path | None, *, dry_run: bool) -> Path:
-    """The workspace for swapped sounds: the one that is named, or that we are in, or one that is made now."""
+def _for_swaps(workspace: Path | None, game: str | None) -> Path:
+    """The workspace for swapped sounds: the one that is named, or that we are in, or one that is to be made."""
     from ichnos.files import disk
-    from ichnos.pack.workspace import starting
     from ichnos.pack.workspace import workspace as workspaces
 
     try:
@@ -164,17 +171,16 @@ def _for_swaps(workspace: Path | None, game: str | None, installation: Path | No
         raise UsageError("which game is it for?", cure=cure)
     name = (game or "").replace("\\", "/").rstrip("/").rpartition("/")[2]
     folder = workspace or Path(f"my-{name}-sounds")
-    if not disk.is_file(folder / workspaces.FILE_NAME):
-        if game is None:
-            raise UsageError("which game is it for?", cure="say --game GAME")
-        starting.start(folder, game, None, installation, dry_run=dry_run)
-        show.say(
-            f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}", err=not dry_run
-        )
+    if game is None and not disk.is_file(folder / workspaces.FILE_NAME):
+        raise UsageError("which game is it for?", cure="say --game GAME")
     return folder.absolute()
 
 
 def _refuse_another_game(loaded: Workspace, game: str | None) -> None:
-    if game is not None and loaded.pack_file.game != game and loaded.profile.rules.game.name != game:
+    from ichnos.games.profiles import places
+
+    if game is None or game in (loaded.pack_file.game, loaded.profile.rules.game.name):
+        return
+    if places.identity(places.find(game)) != loaded.profile.identity:
         what = f"this workspace is for {loaded.profile.rules.game.title}, not for {game}"
         raise UsageError(what, cure="go elsewhere, or name another workspace: -w FOLDER")

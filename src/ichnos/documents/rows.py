@@ -56,15 +56,25 @@ class PlainList:
 
 @dataclass(frozen=True)
 class CsvTable:
-    """Rows of cells under a header. A cell's label is its column's name; a missing value is an empty cell."""
+    """Rows of cells under a header. A cell's label is its column's name; a missing value is an empty cell.
+
+    Without a header a cell's label is its column's number, from 1.
+    """
 
     name: str = "CSV"
     suffixes: tuple[str, ...] = (".csv",)
     comma: str = ","
     empty: str | None = ""
+    header: bool = True
 
     def parse(self, text: Text) -> Node:
         rows = list(self._rows(text))
+        if not self.header:
+            for row in rows:
+                for number, cell in enumerate(row.children, 1):
+                    cell.label = str(number)
+            start, end = (rows[0].start, rows[-1].end) if rows else (0, 0)
+            return Node(LISTED, start, end, start, end, children=rows)
         if not rows:
             raise IchnosError("a table needs a header", place=text.place(0), cure="name the columns in the first line")
         header, *rest = rows

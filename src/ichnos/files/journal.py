@@ -298,14 +298,14 @@ def _stand(said: dict[str, Any] | None) -> Stand | None:
     return Stand(**said) if said else None
 
 
+def _pack(said: dict[str, Any]) -> InstalledPack:
+    values: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in said.items()}
+    values["claims"] = tuple(Claim(**claim) for claim in said["claims"])
+    return InstalledPack(**values)
+
+
 def _record(said: dict[str, Any]) -> GameRecord:
-    packs = tuple(
-        InstalledPack(
-            **{name: tuple(value) if isinstance(value, list) else value for name, value in one.items()}
-            | {"claims": tuple(Claim(**claim) for claim in one["claims"])}
-        )
-        for one in said["packs"]
-    )
+    packs = tuple(map(_pack, said["packs"]))
     paths = {path: Known(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}
     folders = {path: (time, names) for path, (time, names) in said["folders"].items()}
     return GameRecord(packs, paths, tuple(said["made"]), folders, said["shifted"])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from ichnos.documents.formats import parse
@@ -14,7 +14,7 @@ from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances, resolve
 from ichnos.games.entries.instances import pack_instance
 from ichnos.games.entries.packs import definitions_of
-from ichnos.games.entries.read import read
+from ichnos.games.entries.read import every, read
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
@@ -95,7 +95,15 @@ def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str)
         return "the filled sample is not recognised again"
     if reading.strays:
         return f"an entry of the filled sample is not recognised again: {document.excerpt(reading.strays[0])}"
-    again = fill(exemplar, filler.bound(exemplar, definitions_of(reading, filler.separator, in_path)))
+    said = definitions_of(reading, filler.separator, in_path)
+    everywhere = {
+        name: value
+        for found in every(reading.pack)
+        for name, value in found.values.items()
+        if exemplar.scopes.get(name) == words.PACK
+    }
+    said = replace(said, pack=replace(said.pack, values={**everywhere, **said.pack.values}))
+    again = fill(exemplar, filler.bound(exemplar, said))
     if again != sample:
         return _difference(sample, again)
     return _merge_fault(exemplar, document, bindings)

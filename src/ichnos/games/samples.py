@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from ichnos.documents.tree import Value
+import math
+
+from ichnos.documents.tree import Unwritable, Value
 from ichnos.games.definitions import (
     Definitions,
     EntryDefinition,
@@ -15,7 +17,8 @@ from ichnos.games.definitions import (
     TriggerDefinition,
 )
 from ichnos.games.profiles import vocabulary as words
-from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.holes import Hole, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 
@@ -32,6 +35,19 @@ def _spoken(what: str) -> dict[str | None, str]:
     """A text in each of the sample's languages."""
     said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
     return {**said, None: f"{what} ({_LANGUAGES[0]})"}
+
+
+def _carries(hole: Hole, value: Value) -> bool:
+    """Does a value come back of a hole as it was?"""
+    try:
+        back = hole.carried(value)
+    except (Unreadable, Unwritable):
+        return False
+    return (
+        math.isclose(value, back, rel_tol=0.01)
+        if isinstance(value, float) and isinstance(back, float)
+        else back == value
+    )
 
 
 class _Sampler:
@@ -65,17 +81,10 @@ class _Sampler:
         return known[index % len(known)] if known else otherwise
 
     def free(self, name: str) -> Value:
-        """A free field's value, as its hole can spell it."""
-        known: dict[str, Value] = {
-            "number": 3.0,
-            "percent": 0.5,
-            "milliseconds": 1.5,
-            "true-false": True,
-            "yes-no": True,
-        }
+        """A free field's value: the first of each kind that its holes can spell."""
         holes = [hole for one in self.profile.documents for hole in one.holes_named(name)]
-        kinds = [known[one.name] for hole in holes for one in hole.converters if one.name in known]
-        return kinds[0] if kinds else self.word(name, "made up")
+        tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
+        return next((value for value in tried if all(_carries(hole, value) for hole in holes)), tried[0])
 
     def pack(self) -> Definitions:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]

@@ -2,20 +2,25 @@
 
 Spoken to in lines of JSON: ``{"load": [label, text]}`` and ``{"call": number}``; each is answered in one line.
 A script reaches nothing but Lua's own plain functions and the game's, of which each does nothing but note what it was
-asked. What it takes is bounded: steps here, memory by the Lua state, time by the process that reads the answers.
+asked. What it takes is bounded here: steps, memory, and processor time, which does not depend on what else the machine
+is doing. Where a script takes too much time, ``{"stopped": true}`` is the last line.
 """
 
 from __future__ import annotations
 
 import json
+import os
 import random
 import re
 import sys
+import threading
+import time
 from typing import Any
 
 MEMORY = 64 << 20  # bytes
 _MOST = 10_000  # calls of the game's functions, for each answer
 STEPS = 20_000_000  # of the Lua machine, for each answer
+SECONDS = 1.5  # of processor time, for each answer: one step can take very long, as of a search in a long text
 _LINE = re.compile(r"^(.*?):(\d+): (.*)$", re.DOTALL)
 
 # Everything that could reach out of a script is taken from it before it begins.
@@ -146,13 +151,30 @@ def _plain(value: Any) -> Any:
     return value if value is None or isinstance(value, str | bool | int | float) else str(value)
 
 
+class Clock:
+    """Ends the process where an answer takes too much of the processor's time; Lua does not hold the interpreter."""
+
+    def __init__(self) -> None:
+        self.began: float | None = None
+        threading.Thread(target=self._watch, daemon=True).start()
+
+    def _watch(self) -> None:
+        while True:
+            time.sleep(0.05)
+            began = self.began
+            if began is not None and time.process_time() - began > SECONDS:
+                print(json.dumps({"stopped": True}), flush=True)
+                os._exit(1)
+
+
 def main() -> None:
     """Answer, line by line, until there is nothing more to read."""
     first = json.loads(sys.stdin.readline())
-    box = Box(first["calls"], first["seed"])
+    box, clock = Box(first["calls"], first["seed"]), Clock()
     out = sys.stdout
     for line in sys.stdin:
         order, errors = json.loads(line), []
+        clock.began = time.process_time()
         try:
             if "load" in order:
                 box.load(*order["load"])
@@ -160,5 +182,6 @@ def main() -> None:
                 box.call(order["call"])
         except Exception as error:  # whatever a script does, it is told where
             errors.append(box.wrong(error))
+        clock.began = None
         print(json.dumps({"asked": box.asked, "listeners": box.listeners, "errors": errors}), file=out, flush=True)
         box.asked, box.listeners = [], []

@@ -19,10 +19,10 @@ from ichnos.games.profiles.profile import Profile
 from ichnos.play.acting import Asked
 from ichnos.play.world import LUA, Script, World
 
-_PATIENCE = 1.5  # seconds for an answer
+_PATIENCE = 120.0  # seconds for an answer, by the clock: the process itself ends what takes too much of its time
 # What a script may say as well as not: nothing comes of it.
 _NEUTRAL = {"trigger.fade": 0, "trigger.delay": 0, "trigger.volume": 1, "trigger.odds": 1, "trigger.once": False}
-_TO_BEGIN = 20.0  # seconds for Python and Lua to start
+_TO_BEGIN = 60.0  # seconds for Python and Lua to start
 
 
 @dataclass(frozen=True)
@@ -108,7 +108,7 @@ class Scripts:
             return {}
         self._say(what)
         said = self._answer(_PATIENCE)
-        if said is None:
+        if said is None or "stopped" in said:
             self.wrong.append(Wrong(Place(label), "it does not come to an end, and was stopped", stopped=True))
             self.close()
             return {}

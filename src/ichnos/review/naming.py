@@ -54,6 +54,8 @@ def _spelling(subject: Subject) -> Iterator[Finding]:
     rules, title = subject.profile.rules.names, subject.context.title
     for name in subject.sounds:
         stem = PurePosixPath(name).stem
+        if name in subject.in_place:
+            continue  # so the game's own is called
         if rules.spelled(stem) != stem:
             reason = f'"{stem}" is spelled {rules.spelled(stem)} in {title}'
             yield finding("name-spelling", subject.label(name), reason)

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import IO, TYPE_CHECKING, Literal
+from typing import IO, Literal
 
 from ichnos.audio.files import comments, markers
 from ichnos.audio.files.clips import Facts
 from ichnos.files import disk
-
-if TYPE_CHECKING:
-    pass
 
 Loop = tuple[int, int]  # the first and the last frame, both played, counted from 0
 
@@ -31,12 +30,23 @@ class Marking:
     at: Loop | None = None  # of the clip; else as the clip itself marks it, else all of it
 
 
+@contextmanager
+def _left_where_it_was(stream: IO[bytes]) -> Iterator[None]:
+    """A decoder may be reading the stream, and goes on from where it stands."""
+    position = stream.tell()
+    try:
+        yield
+    finally:
+        stream.seek(position)
+
+
 def read(stream: IO[bytes], marking: Marking) -> Loop | None:
-    """The first loop that is marked in this way."""
-    if marking.kind != "comments":
-        found = markers.loops(stream)
-        return found[0] if found else None
-    said = comments.vorbis_comments(stream)
+    """The first loop that is marked in this way; the stream stands then where it stood."""
+    with _left_where_it_was(stream):
+        if marking.kind != "comments":
+            found = markers.loops(stream)
+            return found[0] if found else None
+        said = comments.vorbis_comments(stream)
     try:
         start = int(said.get(marking.start.upper(), ""))
         if marking.end:
@@ -68,7 +78,8 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
 
 def marked(stream: IO[bytes], facts: Facts, marking: Marking | None = None) -> Loop | None:
     """The loop that a clip marks, in a WAV's chunks or as ``marking`` says, where it lies inside the clip."""
-    found = markers.loops(stream)
+    with _left_where_it_was(stream):
+        found = markers.loops(stream)
     loop = found[0] if found else None
     if loop is None and marking is not None:
         loop = read(stream, marking)

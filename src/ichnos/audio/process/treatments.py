@@ -24,8 +24,13 @@ _HIGHEST = 0.49  # of the rate: filters come no nearer to its half
 class _Step(BaseModel):
     """One change. ``step`` is its name, as a pack file says it."""
 
+    # Defaults are validated, so that -1 is the number that it is when it comes back from what is kept: -1.0.
     model_config = ConfigDict(
-        extra="forbid", frozen=True, alias_generator=lambda name: name.replace("_", "-"), populate_by_name=True
+        extra="forbid",
+        frozen=True,
+        alias_generator=lambda name: name.replace("_", "-"),
+        populate_by_name=True,
+        validate_default=True,
     )
     about: ClassVar[str] = ""
     only_moves: ClassVar[bool] = False  # it moves samples, and leaves each as it was

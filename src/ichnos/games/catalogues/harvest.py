@@ -40,10 +40,11 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
     _take_in(catalogue, pack)
     sounds: list[str] = []
+    left_out: list[str] = []
     if profile.by_path_alone:
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
-        _take_in_paths(catalogue, profile, sounds)
-    catalogue.notes = list(_notes(pack))
+        left_out = list(_take_in_paths(catalogue, profile, sounds))
+    catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
     ids = {value.lower() for one in pack.by_document.values() for value in one.pack.ids.values()}
     catalogue.ids = sorted(ids | {value.lower() for one in pack.quick.values() for value in one.ids})
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
@@ -137,12 +138,23 @@ def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
                 take_in(sound.key, sound.category, (reference for reference, _, _ in sound.files()))
 
 
-def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> None:
-    """The keys of a game without definitions, as its sound files' own names spell them."""
+def _left_out(profile: Profile, names: list[str], count: int) -> Iterator[str]:
+    if names:
+        paths = " or ".join(path_of(path) for path in profile.sound_paths)
+        yield (
+            f"of {count:,} sound files {len(names):,} are left out, as their names are not like {paths}; the first is"
+            f" {names[0]}"
+        )
+
+
+def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> Iterator[str]:
+    """The keys of a game without definitions, as its sound files' own names spell them; gives the names left out."""
     takes: dict[str, list[tuple[int, str]]] = {}
     for name in sorted(names):
         values = next((found for path in profile.sound_paths if (found := path.match(name)) is not None), None)
-        if values is not None:
+        if values is None:
+            yield name
+        else:
             pieces = [str(values[piece]) for piece in ("key.group", "key.own") if values.get(piece)]
             key = str(values.get("key") or profile.rules.names.separator.join(pieces))
             takes.setdefault(key, []).append((int(float(str(values.get("take.number") or 1))), name))

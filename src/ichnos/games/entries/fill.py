@@ -258,10 +258,23 @@ class Filler:
             return alternatives[0]
         names = [self.exemplar.names_below(node) for node in alternatives]
         needed = {name for name in set().union(*names) if resolve(name, bindings) is not None}
-        for node, carried in zip(alternatives, names, strict=True):
-            if needed <= carried:
+        able = [node for node in alternatives if self.can_spell(node, bindings)] or alternatives
+        for node in able:
+            if needed <= self.exemplar.names_below(node):
                 return node
-        return max(alternatives, key=lambda node: len(needed & self.exemplar.names_below(node)))
+        return max(able, key=lambda node: len(needed & self.exemplar.names_below(node)))
+
+    def can_spell(self, node: Node, bindings: Bindings) -> bool:
+        """Can each hole of a node that has a value be written there, as a file that lies below a folder?"""
+        for below in node.walk():
+            for hole in self.exemplar.holes_at(below):
+                value = resolve(hole.word.name, bindings)
+                if value is not None:
+                    try:
+                        hole.carried(value)
+                    except (Unreadable, Unwritable):
+                        return False
+        return True
 
     def gap(self, parent: Node, child: Node, *, fresh: bool) -> str:
         """What stands between a written child and the one before it.

@@ -8,9 +8,10 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.edit import Editor
 from ichnos.games.entries.fill import Bindings
-from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.packs import definitions_of, sound_entries
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND
 
 
@@ -45,6 +46,13 @@ class Originals:
             data, label = self._files.read(path), self._files.label(path)
             self._documents[path] = parse(data, label, exemplar.document.format, encoding)
         return self._documents[path]
+
+    def references(self, exemplar: Exemplar, profile: Profile) -> set[str]:
+        """The files that the game's own document of one path names; none where there is no such document."""
+        path, encoding = path_of(exemplar.path), profile.document_rules(exemplar).encoding
+        reading = read(exemplar, self.document(exemplar, path, encoding)) if path in self._names else None
+        said = definitions_of(reading, self._separator).sounds if reading else ()
+        return {file for sound in said for file, _, _ in sound.files()}
 
     def like(
         self,

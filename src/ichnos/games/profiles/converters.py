@@ -180,18 +180,30 @@ def _true_false(argument: str | None, tables: Tables) -> Pair:
     return convert, convert
 
 
-def _relative(argument: str | None, tables: Tables) -> Pair:
-    folder = (argument or "").strip("/") or "."
+def _seen_from(folder: str) -> Pair:
     return (
         lambda value: posixpath.relpath(spelled(value), folder),
         lambda value: posixpath.normpath(posixpath.join(folder, spelled(value))),
     )
 
 
+def _relative(argument: str | None, tables: Tables) -> Pair:
+    folder = (argument or "").strip("/") or "."
+    seen, back = _seen_from(folder)
+
+    def write(value: Value) -> Value:
+        path = seen(value)
+        if str(path).startswith("../"):
+            raise Unreadable(f"{spelled(value)} does not lie below {folder}/")
+        return path
+
+    return write, back
+
+
 def _below_root(argument: str | None, tables: Tables) -> Pair:
     if tables.root is None:
         raise BadArgument("the file says no root: write @root=...@ where it stands, with the folder as its default")
-    return _relative(tables.root, tables)
+    return _seen_from(tables.root)
 
 
 def _table(argument: str | None, tables: Tables) -> Pair:

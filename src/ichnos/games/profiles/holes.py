@@ -247,12 +247,11 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
     return Pattern(tuple(parts))
 
 
-def first_known(text: str) -> tuple[int, str] | None:
-    """Where the first hole that means something stands in a text, and how it is written; ``None`` without one."""
+def known(text: str) -> Iterator[tuple[int, str]]:
+    """Where each hole that means something stands in a text, and how it is written."""
     for match in _HOLE.finditer(text):
         if match["name"] is not None and vocabulary.word(match["name"]) is not None:
-            return match.start(), match[0]
-    return None
+            yield match.start(), match[0]
 
 
 def _hole(match: re.Match[str], tables: Tables) -> Hole:

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from ichnos.documents.checked import checked
 from ichnos.documents.formats import FORMATS, format_of, named, parse
+from ichnos.documents.rows import CsvTable
+from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
@@ -157,13 +160,19 @@ class _Loader:
         elif suffix in PICTURE_SUFFIXES and PROP in scopes:
             self.pictures.append(pattern)
         elif document_format is not None:
-            document = parse(disk.read(found), str(found), document_format, rules.encoding)
+            data = disk.read(found)
+            if isinstance(document_format, CsvTable):
+                first = from_bytes(data, str(found), rules.encoding or "utf-8").content.partition("\n")[0]
+                if any(holes.known(first)):  # it is an entry, and no header
+                    document_format = replace(document_format, header=False)
+            document = parse(data, str(found), document_format, rules.encoding)
             several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
             how = ExemplarRules(
                 any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
                 rules.entry_for == "take",
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
+            self.refuse_lost_holes(exemplar)
             self.refuse_two_extensions(exemplar)
             self.need_parts(exemplar)
             self.documents.append(exemplar)
@@ -174,7 +183,7 @@ class _Loader:
     def refuse_unread_holes(self, found: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
         text = disk.read(found).decode("utf-8", "ignore")
-        inside = holes.first_known(text)
+        inside = next(holes.known(text), None)
         if pattern.holes or inside:
             where = Place(str(found), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(found))
             raise IchnosError(
@@ -184,6 +193,22 @@ class _Loader:
                 cure=f'say it in game.toml: [[document]], path = "{name}", format = "..." ({", ".join(FORMATS)});'
                 " a text in no format is a script's template, scripts/PATH.j2",
             )
+
+    def refuse_lost_holes(self, exemplar: Exemplar) -> None:
+        """A hole that stands where nothing is filled in, as in a comment, would be in every pack as it is."""
+        filled = [
+            (start, end)
+            for node in exemplar.document.root.walk()
+            for patterns, start, end in (
+                (exemplar.values, node.body_start, node.body_end),
+                (exemplar.labels, node.label_start, node.label_end),
+            )
+            if node in patterns
+        ]
+        for at, written in holes.known(exemplar.document.text.content):
+            if not any(start <= at < end for start, end in filled):
+                what = f"nothing is filled in here, and every pack would have {written} as it stands"
+                raise exemplar.document.error(what, at, "put it where a value stands; write @@ for a plain @")
 
     def need_parts(self, exemplar: Exemplar) -> None:
         """A place for one part is for one that a kind of sound has."""
@@ -322,6 +347,12 @@ class _Loader:
                 raise self.error(
                     f"there is no scripts/{template}", "write the script's template there", "script", index
                 )
+            text = disk.read(folder / template).decode("utf-8", "replace")
+            at, written = next(holes.known(text), (0, ""))
+            if written:
+                what = f"a template has no holes, and every pack would have {written} as it stands"
+                place = Place(str(folder / template), text.count("\n", 0, at) + 1)
+                raise IchnosError(what, place=place, cure="write {{ pack.title }}, {{ sound.key }} ...")
             scripts.append(Script(template, rules.path, rules.region))
         self.refuse_unused_templates(folder, {script.template for script in scripts})
         return scripts

@@ -112,9 +112,18 @@ class Profile:
 
     @cached_property
     def references_are_bare(self) -> bool:
-        """Do the game's definitions name files without their extension?"""
-        named = [hole for exemplar in self.documents for hole in exemplar.holes_named("file")]
-        return bool(named) and all(any(one.drops_extension for one in hole.converters) for hole in named)
+        """Do all of the game's definitions name files without their extension?"""
+        return self._bare == {True}
+
+    @cached_property
+    def _bare(self) -> set[bool]:
+        """Of each document that names files: does it name them without their extension?"""
+        return {is_bare for exemplar in self.documents if (is_bare := drops_extensions(exemplar)) is not None}
+
+    @cached_property
+    def references_are_mixed(self) -> bool:
+        """Do some of the documents name files with their extension, and others without?"""
+        return len(self._bare) > 1
 
     @cached_property
     def field_names(self) -> tuple[str, ...]:
@@ -144,28 +153,31 @@ class Profile:
         found = path.match(whole)
         return found is not None and found.get("pack.name", pack) in (pack, self.rules.names.spelled(pack))
 
-    def unlike(self, references: Collection[str]) -> str | None:
+    def unlike(self, exemplar: Exemplar, references: Collection[str]) -> str | None:
         """How the game's own references differ from those that a pack would have, in a sentence; ``None``: they do not.
 
         Args:
-            references: those of the game's own definitions, as they were read.
+            exemplar: the document that names files.
+            references: those of the game's own document, as they were read.
         """
         suffixes = {PurePosixPath(one).suffix.lower() for one in references}
         known = suffixes & set(self.tables.suffixes)
-        writes = any(exemplar.holes_named("file") for exemplar in self.written)
-        if not references or not writes:
+        is_bare = drops_extensions(exemplar)
+        if not references or is_bare is None:
             return None
         example = sorted(references)[0]
-        if not self.references_are_bare and not known and (suffixes == {""} or len(suffixes) > _EXTENSIONS):
+        if not is_bare and not known and (suffixes == {""} or len(suffixes) > _EXTENSIONS):
             what = "names files without an extension, and the profile writes them with one"
             return f'the game {what} ("{example}"): write @file~no-extension@'
-        if self.references_are_bare and known == suffixes:
+        if is_bare and known == suffixes:
             what = "names files with their extension, and the profile writes them without"
             return f'the game {what} ("{example}"): leave ~no-extension out'
         return None
 
     def bare(self, reference: str) -> str:
         """A file of the game's own as its definitions name it, without the extension: a locked one has another."""
+        if self.references_are_mixed and PurePosixPath(reference).suffix.lower() not in self.tables.suffixes:
+            return reference
         return reference if self.references_are_bare else without_extension(reference)
 
     @cached_property
@@ -189,6 +201,12 @@ class Profile:
             if hole.word.kind == "id"
         }
         return tuple(sorted(names))
+
+
+def drops_extensions(exemplar: Exemplar) -> bool | None:
+    """Does a document name files without their extension? ``None`` where it names none."""
+    named = exemplar.holes_named("file")
+    return all(any(one.drops_extension for one in hole.converters) for hole in named) if named else None
 
 
 def fits(pattern: holes.Pattern, container: str) -> bool:

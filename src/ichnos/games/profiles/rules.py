@@ -22,7 +22,7 @@ from ichnos.games.profiles.calls import parse_call
 def _inside(path: str) -> str:
     if path.startswith("/") or "\\" in path or ":" in path or ".." in path.split("/"):
         raise ValueError("a path below the pack or the game is expected, with slashes, without ..")
-    return path
+    return "" if path in (".", "./") else path.rstrip("/")
 
 
 def _format(name: str) -> str:
@@ -157,6 +157,9 @@ def _not_allowed(allowed: str) -> re.Pattern[str]:
     return re.compile(f"[^/{inner}]")
 
 
+FilesNamed = Literal["sounds", "documents", "pictures"]
+
+
 class NameRules(TomlTable):
     separator: str = Field(default=".", min_length=1, description="what stands between the pieces of a key")
     ascii: bool = Field(default=False, description="file names are spelled in ASCII; é becomes e")
@@ -168,6 +171,10 @@ class NameRules(TomlTable):
         default=None, description="the characters allowed in file names, as in a-z0-9_"
     )
     longest: int | None = Field(default=None, ge=8, description="the longest file name, without its extension")
+    holds_for: tuple[FilesNamed, ...] = Field(
+        default=("sounds",),
+        description="which of the pack's files these rules are for: sounds, documents (one for each sound), pictures",
+    )
 
     def spelled(self, text: str) -> str:
         """A name as this game's files allow it, but for its length.

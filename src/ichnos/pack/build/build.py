@@ -93,7 +93,7 @@ def prepare(
     raise_all([one for one in found.values() if isinstance(one, IchnosError)])
     clips = {name: one for name, one in found.items() if isinstance(one, Clip)}
     plan = make_plan(outline, clips)
-    tasks = own_encoder.tasks(folder, plan, state) if outline.own_encoder else []
+    tasks = own_encoder.tasks(folder, plan) if outline.own_encoder else []
     plan = own_encoder.with_encoded(plan, tasks) if tasks else plan
     package = output / outline.package
     if last is not None and last.package != package:
@@ -138,7 +138,7 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
     notes = _convert_all(folder, state, missing, on_progress)
     if any(task.open for task in prepared.tasks):
         kept_files = {one.identity: _kept_folder(folder) / _kept_name(one) for one in plan.conversions}
-        own_encoder.put_out(folder, state, prepared.outline.game, prepared.tasks, kept_files)
+        own_encoder.put_out(folder, prepared.outline.game, prepared.tasks, kept_files)
         own_encoder.refuse_open(prepared.tasks)
     conversions = _kept_folder(folder)
     members = [(file.path, _content(conversions, file)) for file in plan.files]
@@ -233,10 +233,9 @@ def _convert_all(
             try:
                 done = convert(stream, shown, conversion.facts, conversion.target, beside, serial, on_progress)
             except IchnosError as error:
+                _refuse_changed(source, conversion)
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None
-            if sign_file(source) != conversion.signature:  # it is not what the result is named after
-                what = "this clip has changed since the plan was made"
-                raise IchnosError(what, place=Place(conversion.clip), cure="build again")
+            _refuse_changed(source, conversion)
             digests[conversion.identity] = disk.digest(beside)
             replace(beside, kept)
         return done
@@ -259,6 +258,13 @@ def _convert_all(
     raise_all([error for error in failed if isinstance(error, IchnosError)])
     results = ((conversion.clip, tasks[conversion.identity].result()) for conversion in missing)
     return tuple(f"{clip}: {note}" for clip, done in results for note in done.remarks())
+
+
+def _refuse_changed(source: Path, conversion: Conversion) -> None:
+    """Raises IchnosError where a clip is not any more what the conversion is named after."""
+    if sign_file(source) != conversion.signature:
+        what = "this clip has changed since the plan was made"
+        raise IchnosError(what, place=Place(conversion.clip), cure="build again")
 
 
 def _content(conversions: Path, file: PlannedFile) -> bytes | Path:

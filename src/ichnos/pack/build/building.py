@@ -160,16 +160,15 @@ def plan(folder: Path, game: str | None = None, output: Path | None = None, mint
             state.close()
 
 
-def plan_workspace(loaded: Workspace) -> Building:
-    """Plan the usual build of a workspace as it is in memory. Raises IchnosError as ``plan`` does."""
+def plan_workspace(loaded: Workspace, output: Path) -> Building:
+    """Plan a build of a workspace as it is in memory, into a folder. Raises IchnosError as ``plan`` does."""
     from ichnos.pack.plan import outline
 
     # The file may yet say otherwise than the workspace does: the next build must not take it for its own.
     before: Signatures = {str(loaded.folder / FILE_NAME): signatures.CHANGED}
     state = states.opened(loaded.folder)
     try:
-        last = state.last_build(loaded.game, None) if state else None
-        return _prepared(loaded.folder, None, _of_workspace(loaded, outline.make(loaded), before), state, last)
+        return _prepared(loaded.folder, output, _of_workspace(loaded, outline.make(loaded), before), state, None)
     finally:
         if state is not None:
             state.close()
@@ -197,9 +196,16 @@ def _prepared(
 
 
 def carry_out(
-    building: Building, on_progress: Callable[[float], None], on_wait: Callable[[], None] = lambda: None
+    building: Building,
+    on_progress: Callable[[float], None],
+    on_wait: Callable[[], None] = lambda: None,
+    *,
+    note: bool = True,
 ) -> tuple[Built, Building]:
     """Build, and keep what the next build can begin with. Another process that builds here is waited for.
+
+    Args:
+        note: it is from then on the one that was built last.
 
     Returns:
         What was done, and the build that was carried out: planned again, where another one came in between.
@@ -219,6 +225,8 @@ def carry_out(
             building = _prepared(building.folder, building.output, building.begun, state, now)
         begun, prepared, outline = building.begun, building.prepared, building.begun.outline
         built = builds.build(prepared, state, on_progress)
+        if not note:
+            return built, building
         if built.written or prepared.last is None:
             files = {file.path: comparison.made_from(file) for file in prepared.plan.files}
             files = {path: _with_digest(one, (built.digests or {}).get(path, "")) for path, one in files.items()}
@@ -231,11 +239,11 @@ def carry_out(
             WRITTEN: {path: signatures.sign(path) for path in written},
         }
         kept = tuple(conversion.identity for conversion in prepared.plan.conversions)
-        note = LastBuild(
+        done = LastBuild(
             built.package, built.sha256, built.size, outline.profile, _environment(), begun.catalogue,
             outlines.dumps(outline), signed, files, kept,
         )  # fmt: skip
-        state.note_build(outline.game, building.output, note)
+        state.note_build(outline.game, building.output, done)
         builds.forget_others(building.folder, state)
     return built, building
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import time
 from dataclasses import asdict
 from pathlib import Path
 
@@ -17,6 +18,33 @@ from ichnos.files.signatures import is_settled, sign_file
 from ichnos.pack.build.state import WorkspaceState
 from ichnos.pack.plan.plan import Clip
 from ichnos.pack.workspace.folder import clip_path, nearest_file
+
+_PATIENCE = 10.0  # seconds in which another program may go on writing a clip
+_QUIET = 1.0  # seconds without a change after which a file counts as written
+
+
+def _looked_at(path: Path, clip: str) -> Clip:
+    """What a clip is; while another program writes it, it is waited for.
+
+    Raises:
+        IchnosError: empty, cut short, not audio; or still being written.
+    """
+    until = time.monotonic() + _PATIENCE
+    while True:
+        now = sign_file(path)
+        try:
+            with disk.opened(path, clip) as stream:
+                facts = clips.facts(stream, Path(clip))
+                stream.seek(0)
+                return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), now)
+        except IchnosError:
+            is_changing = sign_file(path) != now or abs(time.time() - now[1] / 1e9) < _QUIET
+            if not is_changing:
+                raise
+            if time.monotonic() > until:
+                what = "this clip is being written by another program"
+                raise IchnosError(what, place=Place(clip), cure="build again when it is done") from None
+            time.sleep(0.1)
 
 
 class KnownClips:
@@ -45,11 +73,8 @@ class KnownClips:
                 raise IchnosError(f'the clip "{clip}" is not there', place=place, cure=cure) from None
             found = self._get(clip, now)
             if found is None:
-                with disk.opened(path, clip) as stream:
-                    facts = clips.facts(stream, Path(clip))
-                    stream.seek(0)
-                    found = Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), now)
-                if is_settled(now):
+                found = _looked_at(path, clip)
+                if is_settled(found.signature):
                     self._new[clip] = found
         return found
 

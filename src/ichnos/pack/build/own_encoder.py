@@ -6,6 +6,7 @@ under its final name; the person runs the encoder, and puts what it wrote into `
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
@@ -14,10 +15,12 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.paths import shown
 from ichnos.files.writing import fresh, write_whole
-from ichnos.pack.build.state import WorkspaceState
 from ichnos.pack.plan.plan import Plan, PlannedFile
 
 READY, ENCODED, LIST = "to-encode", "encoded", "TO-ENCODE.txt"
+_NOTED = "put-out.json"  # beside what is to be encoded: which conversion each file there is, and since when
+
+PutOut = dict[str, tuple[str, int]]  # by path: the conversion's identity, and the time (ns)
 
 
 @dataclass(frozen=True)
@@ -30,9 +33,22 @@ class Task:
     open: bool
 
 
-def tasks(folder: Path, plan: Plan, state: WorkspaceState | None) -> list[Task]:
+def _noted(folder: Path) -> dict[str, PutOut]:
+    """What was put out, for each game; "" is the workspace's first."""
+    path = disk.own_place(folder, folder / READY / _NOTED)
+    try:
+        said = json.loads(disk.read(path)) if disk.is_file(path) else {}
+        return {
+            str(game): {str(path): (str(one), int(time)) for path, (one, time) in files.items()}
+            for game, files in said.items()
+        }
+    except (ValueError, TypeError, AttributeError):
+        return {}  # then all of it is put out again
+
+
+def tasks(folder: Path, plan: Plan) -> list[Task]:
     """What the encoder has to write for a plan, and whether it is there."""
-    put_out = state.put_out(plan.outline.game) if state else {}
+    put_out = _noted(folder).get(plan.outline.game or "", {})
     found = []
     for file in plan.files:
         if file.conversion is None:
@@ -67,15 +83,14 @@ def _not_encoded(task: Task) -> Iterator[IchnosError]:
         yield IchnosError(what, place=place, cure="run the game's own encoder on it")
 
 
-def put_out(
-    folder: Path, state: WorkspaceState, game: str | None, tasks: Sequence[Task], kept: Mapping[str, Path]
-) -> None:
+def put_out(folder: Path, game: str | None, tasks: Sequence[Task], kept: Mapping[str, Path]) -> None:
     """Put what is open into to-encode/, with a list of it; what is there already stays as it is.
 
     Args:
         kept: the finished conversions, by their identity.
     """
-    noted = state.put_out(game)
+    everything = _noted(folder)
+    noted = everything.get(game or "", {})
     for task in tasks:
         conversion = task.file.conversion
         if conversion is None or not task.open:
@@ -87,7 +102,8 @@ def put_out(
             # The system's own clock for files: what the encoder writes later is compared with it.
             noted[task.file.path] = (conversion.identity, disk.changed_at(task.ready))
     known = {task.file.path for task in tasks}
-    state.note_put_out(game, {path: noted[path] for path in noted if path in known})
+    everything[game or ""] = {path: noted[path] for path in noted if path in known}
+    write_whole(disk.own_place(folder, folder / READY / _NOTED), json.dumps(everything, indent=1).encode())
     write_whole(disk.own_place(folder, folder / READY / LIST), "".join(_lines(folder, tasks)).encode())
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -69,9 +69,14 @@ def _version(loaded: Workspace, step: str | None) -> str:
 def _archive(loaded: Workspace, version: str, made: Outline) -> Path:
     """Where the archive of a version goes. Raises UsageError where it is there already."""
     releases = disk.own_place(loaded.folder, loaded.folder / RELEASES)
-    archive = releases / (made.package if made.archive else f"{made.package}-{version}.zip")
+    names_version = any(hole.word.name == "pack.version" for hole in loaded.profile.package_name.holes)
+    if made.archive and not names_version:  # all versions have one name, which is the game's affair
+        archive = releases / version / made.package
+    else:
+        archive = releases / (made.package if made.archive else f"{made.package}-{version}.zip")
     if disk.exists(archive):
-        raise UsageError(f"{version} was released already: {loaded.shown(archive)}", cure="raise the version: --patch")
+        cure = "raise the version: --patch, --minor or --major"
+        raise UsageError(f"{version} was released already: {loaded.shown(archive)}", cure=cure)
     return archive
 
 
@@ -95,38 +100,69 @@ def release(
         IchnosError: the build fails, or the check does not pass; or somebody saves the workspace meanwhile.
         UsageError: this version was released already.
     """
-    private = private_path(folder)
     with lock(folder, on_wait):
         sweep(folder / RELEASES)
         assignments.mint_missing_ids(workspaces.load(folder))
         loaded = workspaces.load(folder)
         version = _version(loaded, step)
         released = _with_version(loaded, version)
-        planned = building.plan_workspace(released)
+        aside = private_path(folder, "release")
+        planned = building.plan_workspace(released, aside)
         archive = _archive(loaded, version, planned.prepared.outline)
-        built, _ = building.carry_out(planned, on_progress)
-        wrong = check(released, built.package)
-        if wrong:
-            listed = "\n  ".join(wrong[:10])
-            raise IchnosError(
-                f"the check does not pass, so nothing is released:\n  {listed}",
-                place=Place(loaded.shown(built.package)),
-                cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
-            )
-        with fresh_name(archive) as beside:
-            _write_archive(built.package, beside)
-            disk.sync(beside)
-            sha256 = disk.digest(beside)
-            if disk.read(folder / FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
-                what = "this file was saved while the release was made, so nothing is released"
-                raise IchnosError(what, place=Place(FILE_NAME), cure="release again")
-            heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
-            line = " ".join(note.split())
-            to_do = Release(version, heading, line, archive.name, beside.name, sha256, user_identity())
-            unfinished.begin(folder, private, to_do)
+        with _emptied(aside):
+            built, _ = building.carry_out(planned, on_progress, note=False)
+            sha256 = _put_together(loaded, released, built.package, archive, (version, note), check)
         with suppress(IchnosError):  # it is only noted that what was built is what the file says now
             building.carry_out(building.plan(folder), on_progress)
     return Released(version, archive, sha256)
+
+
+@contextmanager
+def _emptied(aside: Path) -> Iterator[None]:
+    """What is built aside is of no use when it is released, or refused."""
+    try:
+        yield
+    finally:
+        with suppress(IchnosError):
+            disk.remove_folder(aside)
+
+
+def _put_together(
+    loaded: Workspace,
+    released: Workspace,
+    package: Path,
+    archive: Path,
+    said: tuple[str, str],
+    check: Callable[[Workspace, Path], list[str]],
+) -> str:
+    """Check what was built, archive it, and have it count; gives its SHA-256.
+
+    Args:
+        loaded: the workspace as it is; released: as it will be.
+        said: the version, and the line for the changes.
+    """
+    folder, private = loaded.folder, private_path(loaded.folder)
+    version, note = said
+    wrong = check(released, package)
+    if wrong:
+        listed = "\n  ".join(wrong[:10])
+        raise IchnosError(
+            f"the check does not pass, so nothing is released:\n  {listed}",
+            cure="correct it, or waive it in ichnos.toml with a reason; see ichnos check",
+        )
+    releases = folder / RELEASES
+    with fresh_name(archive) as beside:
+        _write_archive(package, beside)
+        disk.sync(beside)
+        sha256 = disk.digest(beside)
+        if disk.read(folder / FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):
+            what = "this file was saved while the release was made, so nothing is released"
+            raise IchnosError(what, place=Place(FILE_NAME), cure="release again")
+        heading = f"## {version} ({datetime.datetime.now(tz=datetime.UTC).date().isoformat()})"
+        at, before = (path.relative_to(releases).as_posix() for path in (archive, beside))
+        line = " ".join(note.split())
+        unfinished.begin(folder, private, Release(version, heading, line, at, before, sha256, user_identity()))
+    return sha256
 
 
 def _with_version(loaded: Workspace, version: str) -> Workspace:

@@ -96,7 +96,7 @@ class WorkspaceState(State):
 
     ``signatures``: of what a build was made from and wrote. ``built_files``: what each file of its
     package was made from. ``conversions``: the digest of each kept conversion. ``clips``: what is
-    known of clips. ``to_encode``: what was put out for a game's own encoder.
+    known of clips.
     """
 
     VERSION = 1
@@ -118,10 +118,7 @@ class WorkspaceState(State):
         CREATE TABLE conversions (identity TEXT PRIMARY KEY, sha256 TEXT NOT NULL) WITHOUT ROWID;
         CREATE TABLE clips (
             clip TEXT PRIMARY KEY, size INTEGER NOT NULL, time INTEGER NOT NULL, sha256 TEXT NOT NULL,
-            facts TEXT NOT NULL) WITHOUT ROWID;
-        CREATE TABLE to_encode (
-            game TEXT NOT NULL, path TEXT NOT NULL, conversion TEXT NOT NULL, time INTEGER NOT NULL,
-            PRIMARY KEY (game, path)) WITHOUT ROWID
+            facts TEXT NOT NULL) WITHOUT ROWID
     """
 
     def __init__(self, folder: Path) -> None:
@@ -282,18 +279,6 @@ class WorkspaceState(State):
             rows = [(clip, *signature, digest, facts) for clip, (signature, digest, facts) in known.items()]
             db.executemany("INSERT OR REPLACE INTO clips VALUES (?, ?, ?, ?, ?)", rows)
 
-    def put_out(self, game: str | None) -> dict[str, tuple[str, int]]:
-        """What was put out for the game's own encoder, by path: the conversion's identity, and the time (ns)."""
-        query = "SELECT path, conversion, time FROM to_encode WHERE game = ?"
-        return {path: (one, time) for path, one, time in self.rows(query, game or "")}
-
-    def note_put_out(self, game: str | None, put_out: Mapping[str, tuple[str, int]]) -> None:
-        """Note what is put out now, in place of what was."""
-        with self.writing() as db:
-            db.execute("DELETE FROM to_encode WHERE game = ?", (game or "",))
-            rows = [(game or "", path, *one) for path, one in put_out.items()]
-            db.executemany("INSERT INTO to_encode VALUES (?, ?, ?, ?)", rows)
-
 
 def _kept(path: str) -> str | bytes:
     """A path as SQLite can hold it: as bytes where its name is no UTF-8."""
@@ -305,11 +290,22 @@ def _kept(path: str) -> str | bytes:
 
 
 def opened(folder: Path) -> WorkspaceState | None:
-    """A workspace's state for whoever only asks; ``None`` where nothing is kept, or can be."""
+    """A workspace's state for whoever only asks; ``None`` where nothing is kept, or can be, or it is another user's."""
     try:
-        return WorkspaceState(folder) if disk.is_file(private_path(folder, NAME)) else None
+        path = private_path(folder, NAME)
+        return WorkspaceState(folder) if disk.is_file(path) and not _is_of_another(path) else None
     except IchnosError:
         return None
+
+
+def _is_of_another(path: Path) -> bool:
+    """Is what is kept another user's? Looked at without changing anything."""
+    try:
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as db:
+            found = db.execute("SELECT value FROM about WHERE name = 'user'").fetchone()
+    except sqlite3.Error:
+        return False
+    return found is not None and found[0] not in ("", user_identity())
 
 
 def last_build(folder: Path, game: str | None, output: Path | None = None) -> LastBuild | None:

@@ -12,7 +12,7 @@ from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
-from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.rules import FilesNamed, NameRules
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
@@ -153,7 +153,8 @@ class ClipUses:
         """The path under which a file of the game's own is replaced, whatever the extension of a locked one."""
         suffix = str(self.profile.take_paths[kind.name].parts[-1]).rpartition(".")[2]
         stem, dot, extension = reference.rpartition(".")
-        if self.profile.references_are_bare or not dot or "/" in extension:
+        is_bare = self.profile.bare(reference) == reference
+        if is_bare or not dot or "/" in extension:
             return f"{reference}.{suffix}"
         if f".{extension.lower()}" in SOUND_SUFFIXES and extension.lower() != suffix.lower():
             raise IchnosError(
@@ -170,14 +171,17 @@ class ClipUses:
         """Where a prop's picture goes; ``None`` where it has none, or the game takes none."""
         if prop.picture is None or not self.profile.picture_paths:
             return None
-        return self._filled(self.profile.picture_paths[0], {"prop.name": prop.name})
+        path, values = self.profile.picture_paths[0], {**self._own, "prop.name": prop.name}
+        return named_path(self.rules.names, path, values.get, "pictures")
 
 
 _NAMED = ("key", "key.own", "part.name", "prop.name", "schedule.name")  # what is cut where a name is too long
 
 
-def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value]) -> str:
+def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value], of: FilesNamed = "sounds") -> str:
     """A path with its holes filled as the game spells the names of files. Raises IchnosError, as spelled_path does."""
+    if of not in names.holds_for:
+        return spelled_path(pattern, value)
 
     def spelled(name: str) -> Value:
         found = value(name)

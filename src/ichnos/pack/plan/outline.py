@@ -63,7 +63,7 @@ def make(workspace: Workspace) -> Outline:
         PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
     _refuse_foreign(workspace, sounds)
-    _refuse_unlike(workspace)
+    _refuse_unlike(workspace, originals)
     rules = profile.rules
     return Outline(
         spelled_path(profile.package_name, partial(resolve, bindings=bindings)),
@@ -180,7 +180,8 @@ def _document(
         errors: takes what it would say otherwise than is meant.
     """
     rules = workspace.profile.document_rules(exemplar)
-    path = named_path(workspace.profile.rules.names, exemplar.path, partial(resolve, bindings=bindings))
+    names, said = workspace.profile.rules.names, partial(resolve, bindings=bindings)
+    path = named_path(names, exemplar.path, said, "documents")
     spelling = exemplar.document.text
     scopes = set(exemplar.scopes.values()) - {PACK}
     repeats = set(exemplar.units.values())
@@ -248,7 +249,7 @@ def _filled(
     if like:
         its_own = Instance({**bindings[SOUND].values, "key": like})
         value = partial(resolve, bindings={**bindings, SOUND: its_own})
-        for original in (named_path(names, exemplar.path, value), spelled_path(exemplar.path, value)):
+        for original in (named_path(names, exemplar.path, value, "documents"), spelled_path(exemplar.path, value)):
             text = originals.whole_like(exemplar, original, encoding, bindings)
             if text is not None:
                 originals.copied.add(str(like))
@@ -310,11 +311,16 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: B
     return "the pack's title, version and ids"
 
 
-def _refuse_unlike(workspace: Workspace) -> None:
+def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:
     """References that are spelled otherwise than all of the game's own would be found by nobody."""
-    own = workspace.catalogue.all_files() if workspace.catalogue else set()
-    unlike = workspace.profile.unlike(own)
-    if unlike is not None:
+    profile = workspace.profile
+    all_files = workspace.catalogue.all_files() if workspace.catalogue else set()
+    for exemplar in profile.written:
+        # Where documents differ, each is held against the game's own of the same path.
+        own = originals.references(exemplar, profile) if profile.references_are_mixed else all_files
+        unlike = profile.unlike(exemplar, own)
+        if unlike is None:
+            continue
         what, _, cure = unlike.partition(": ")
         raise IchnosError(what, place=Place(str(workspace.profile.tree)), cure=cure)
 

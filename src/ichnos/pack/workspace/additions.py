@@ -16,7 +16,8 @@ from ichnos.errors import IchnosError, UsageError, raise_all
 from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import SCHEDULE
 from ichnos.pack.workspace import workspace as workspaces
-from ichnos.pack.workspace.assignments import document_of, name_of_file, save, set_apart
+from ichnos.pack.workspace.assignments import document_of, save, set_apart
+from ichnos.pack.workspace.copies import Copies
 from ichnos.pack.workspace.players import MODELS
 from ichnos.pack.workspace.slips import needed_of
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
@@ -52,8 +53,9 @@ def add(
     _need_place(loaded, scope)
     name = str(said["name"]) if "name" in said else _free_name(loaded, scope, str(said.get("event")))
     fields: dict[str, Any] = {"name": name, **{field: value for field, value in said.items() if field != "name"}}
+    copies = Copies(loaded.folder)
     if "picture" in fields:
-        picture = name_of_file(loaded.folder, Path(fields["picture"]), "picture")
+        picture = copies.name_of(Path(fields["picture"]), "picture")
         raise_all([picture] if isinstance(picture, IchnosError) else [])
         fields["picture"] = picture
     document, language = document_of(loaded), loaded.pack_file.pack.language
@@ -80,6 +82,7 @@ def add(
         tables.append(table)
         set_apart(tables, table)
     if not dry_run:
+        copies.carry_out()
         save(loaded, document)
     return Addition(name, "new" if existing is None else "added" if to_existing == "add" else "replaced")
 

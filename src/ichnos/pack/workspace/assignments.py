@@ -20,7 +20,7 @@ from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import workspace as workspaces
-from ichnos.pack.workspace.folder import nearest_file
+from ichnos.pack.workspace.copies import Copies
 from ichnos.pack.workspace.pack_file import PackFile, Sound, Take
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
 
@@ -47,11 +47,12 @@ def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
 
 @dataclass(frozen=True)
 class Assignment:
-    """What an assignment changed."""
+    """What an assignment changed. ``copied``: those of the takes that were copied into the workspace."""
 
     key: str
     takes: tuple[str, ...]
     how: str  # "new", "added" or "replaced"
+    copied: tuple[str, ...] = ()
 
 
 def mint_missing_ids(loaded: Workspace) -> list[str]:
@@ -129,7 +130,8 @@ def assign(
         IchnosError: a clip that is not there, or a key that the game does not have, all together.
         WrongCall: the key has takes already, and ``to_existing`` does not say what to do.
     """
-    names = [name_of_file(loaded.folder, clip) for clip in clips]
+    copies = Copies(loaded.folder)
+    names = [copies.name_of(clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
     kind = _kind(loaded, key, said or {})
     errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
@@ -160,8 +162,9 @@ def assign(
     if how == "new" and existing is sounds[-1]:
         set_apart(sounds, existing)
     if not dry_run:
+        copies.carry_out()
         save(loaded, document)
-    return Assignment(key, tuple(takes), how)
+    return Assignment(key, tuple(takes), how, tuple(copies.made))
 
 
 def assign_pairs(
@@ -180,21 +183,32 @@ def assign_pairs(
         sounds = tomlkit.aot()
         document["sound"] = sounds
     done = []
+    copies = Copies(loaded.folder)
     for key, clips in pairs.items():
         if key in known:
             continue
         raise_all(
             list(workspaces.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))
         )
-        takes = [str(name_of_file(loaded.folder, clip)) for clip in clips]
+        before = set(copies.made)
+        names = [copies.name_of(clip) for clip in clips]
+        raise_all([name for name in names if isinstance(name, IchnosError)])
+        takes = [str(name) for name in names]
         _append(sounds, key, takes, new=False)
         for name, value in (said or {}).items():
             sounds[-1][name] = value
         set_apart(sounds, sounds[-1])
-        done.append(Assignment(key, tuple(takes), "new"))
+        done.append(Assignment(key, tuple(takes), "new", tuple(name for name in copies.made if name not in before)))
     if done and not dry_run:
+        copies.carry_out()
         save(loaded, document)
     return done, standing
+
+
+def refuse_missing(folder: Path, clips: Sequence[Path]) -> None:
+    """Raises IchnosError where clips are not there, or have names that no workspace can hold."""
+    copies = Copies(folder)
+    raise_all([name for clip in clips if isinstance(name := copies.name_of(clip), IchnosError)])
 
 
 def _kind(loaded: Workspace, key: str, said: Mapping[str, str | float]) -> Kind:
@@ -224,32 +238,10 @@ def _is_new(loaded: Workspace, key: str) -> bool:
     return any(sound.key == key and sound.new for sound in loaded.pack_file.sound)
 
 
-def name_of_file(folder: Path, clip: Path, what: str = "clip") -> str | IchnosError:
-    """A clip's name (or a picture's) in the file: relative to the workspace, with slashes, where it lies inside."""
-    path = disk.spelled(clip.absolute())
-    if not disk.is_file(path) and "\\" in str(clip):
-        path = Path(str(clip).replace("\\", "/")).absolute()
-    if not disk.is_file(path):
-        near = nearest_file(Path.cwd(), path)
-        return IchnosError(
-            f"this {what} is not there",
-            place=Place(str(clip)),
-            cure=f"did you mean {near}?" if near else "correct the name; paths are seen from the current folder",
-        )
-    resolved, root = disk.resolved(path), disk.resolved(folder)
-    name = resolved.relative_to(root).as_posix() if resolved.is_relative_to(root) else resolved.as_posix()
-    try:
-        name.encode()
-    except UnicodeEncodeError:
-        why = f"this {what}'s name is no UTF-8, so that ichnos.toml cannot hold it"
-        return IchnosError(why, place=Place(str(clip)), cure=f"rename the {what}")
-    return name
-
-
 def _append(sounds: Any, key: str, takes: list[Any], new: bool) -> None:
     table = tomlkit.table() if isinstance(sounds, AoT) else tomlkit.inline_table()
     table["key"] = key
-    table["takes"] = takes
+    table["takes"] = _listed(takes)
     if new:
         table["new"] = True
     sounds.append(table)
@@ -268,7 +260,7 @@ def set_apart(tables: Any, table: Any) -> None:
 def _change(existing: Any, key: str, takes: list[Any], to_existing: str | None) -> str:
     count = len(existing.get("takes", ()))
     if not count:  # it has parts alone
-        existing["takes"] = takes
+        existing["takes"] = _listed(takes)
         return "new"
     if to_existing is None:
         raise UsageError(
@@ -276,11 +268,19 @@ def _change(existing: Any, key: str, takes: list[Any], to_existing: str | None) 
             cure="say --add for further takes, or --replace to put these in their place",
         )
     if to_existing == "replace":
-        existing["takes"] = takes
+        existing["takes"] = _listed(takes)
         return "replaced"
     for take in takes:
-        existing["takes"].append(take)
+        as_table = isinstance(existing["takes"], AoT) and isinstance(take, str)  # as [[sound.takes]]
+        existing["takes"].append({"clip": take} if as_table else take)
     return "added"
+
+
+def _listed(takes: list[Any]) -> Any:
+    """Takes as one list, also where each of them is a table."""
+    found = tomlkit.array()
+    found.extend(takes)
+    return found
 
 
 def _set_titles(table: Any, titles: dict[str, str], default: str) -> None:

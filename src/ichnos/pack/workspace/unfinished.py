@@ -26,7 +26,7 @@ _WORKSPACE, _NOTED = "ichnos.toml", "release.json"
 
 @dataclass(frozen=True)
 class Release:
-    """What a release still has to do. ``beside``: the archive's name until it counts.
+    """What a release still has to do. ``archive``: below release/; ``beside``: its name until it counts.
 
     ``user``: whose it is. What came with a stranger's workspace is not carried out.
     """
@@ -92,7 +92,7 @@ def _read(noted: Path) -> Release | None:
         values = json.loads(disk.read(noted))
         release = Release(**values)
         names = (release.archive, release.beside)
-        plain = all(is_plain(name) and "/" not in name for name in names)
+        plain = all(is_plain(name) and name.count("/") <= 1 for name in names)
     except (IchnosError, ValueError, TypeError, AttributeError):
         return None
     mine = bool(release.user) and release.user == user_identity()
