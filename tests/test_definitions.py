@@ -101,7 +101,7 @@ def test_what_is_meant_is_what_is_read(game: str, tmp_path: Path) -> None:
         if "file" in holes:
             assert [sounds.file_of(str(take.file)) for take in other.takes] == [take.file for take in one.takes]
         if "weight" in holes:
-            assert [take.weight for take in other.takes] == [take.weight or 1 for take in one.takes]
+            assert [take.weight or 1 for take in other.takes] == [take.weight or 1 for take in one.takes]
         for name, value in one.settings.items():
             if name in holes:
                 assert other.settings[name] == pytest.approx(value, abs=0.001), name

@@ -135,7 +135,7 @@ SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
     ("key-twice", _swap('code="{1}"', 'code="{0}"'), ("ombervale",)),
     ("key-twice", _swap('"key": "{1}"', '"key": "{0}"'), ("open-pack",)),
     ("key-twice", _swap("call {1}", "call {0}"), ("quillmarsh",)),
-    ("name-differs", _swap("{0}", "{0}x"), ("vesper-yard",)),
+    ("name-differs", _swap("word = {0}", "word = {0}x"), ("vesper-yard",)),
     ("key-unknown", lambda pack, keys: (pack / f"desk/{keys[0]}.card").rename(pack / f"desk/{keys[0]}x.card"), ("vesper-yard",)),
     ("key-unknown", _swap('code="{0}"', 'code="{0}x"'), ("ombervale",)),
     ("script-key", _swap('ring("{0}', 'ring("{0}x'), ("ombervale",)),

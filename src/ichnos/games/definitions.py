@@ -62,7 +62,8 @@ class SoundDefinition:
     """A sound key. ``settings``: volume, pitch, near ... by the names of holes, where they are said.
 
     ``titles``: by language; ``None`` stands for a title that belongs to no language. ``fields``: what
-    the profile asks for besides. ``like``: the key whose entry this one starts from.
+    the profile asks for besides. ``like``: the key whose entry this one starts from; its own, where the game
+    has that, and then all that is not said stays. ``fresh``: nothing of the game's entry stays.
     """
 
     key: str
@@ -77,6 +78,7 @@ class SoundDefinition:
     places: Mapping[str, Place] = field(default_factory=dict)  # of its values; a title's is title.LANGUAGE
     language: str | None = None  # where each language has an entry of its own
     kind: str = ""  # the kind of sound that it is, where the game has several
+    fresh: bool = False
 
     @property
     def languages(self) -> list[str]:
@@ -97,6 +99,11 @@ class SoundDefinition:
         names = [part.name for part in self.parts]
         yield from (take.file for take in self.takes if take.file is not None)
         yield from (part.file for part in self.parts if part.file is not None and goes_round(part.name, names))
+
+    @property
+    def is_changed(self) -> bool:
+        """Is it a change of the game's own entry?"""
+        return self.like == self.key
 
     @property
     def names_files(self) -> bool:

@@ -70,7 +70,7 @@ def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
         "spelled": names.spelled(sound.key),
         "category": sound.category,
         "kind": sound.kind,
-        "like": sound.like,
+        "like": None if sound.is_changed else sound.like,
         "title": sound.titles.get(None),
         "titles": _by_language(sound.titles),
         "takes": [

@@ -23,7 +23,7 @@ from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.understanding import not_understood
 from ichnos.games.opening import Opened
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, SETTINGS, TAKE_SETTINGS
 from ichnos.review.doubles import kept_apart
 from ichnos.review.pieces import roles
 
@@ -81,7 +81,7 @@ class _Side:
         for name, value in said.pack.values.items():
             found["pack", ""][_field(name)] = value
         for sound in said.sounds:
-            found["sound", sound.key] = _of_sound(sound)
+            found["sound", sound.key] = _of_sound(sound, self.opened.profile.usual)
         for trigger in said.triggers:
             name = str(trigger.values.get("trigger.name") or trigger.values.get("trigger.event") or trigger.key)
             found[_free(found, "trigger", name)] = {_field(key): value for key, value in trigger.values.items()}
@@ -139,12 +139,15 @@ def _spoken(what: str, tag: str | None) -> str:
     return f"{what} ({tag})" if tag else what
 
 
-def _of_sound(sound: SoundDefinition) -> Values:
+def _of_sound(sound: SoundDefinition, usual: Values) -> Values:
+    """What a sound says; where it is silent, what is usual counts."""
     values: Values = {"category": sound.category, **sound.settings, **sound.fields}
+    values |= {name: value for name, value in usual.items() if name in SETTINGS and values.get(name) is None}
     values |= {_spoken("title", tag): text for tag, text in sound.titles.items()}
     for number, take in enumerate(sound.takes, 1):
-        values |= {f"take {number}'s weight": take.weight}
-        values |= {f"take {number}'s {_field(name)}": value for name, value in take.values.items() if _counts(name)}
+        said: Values = {**take.values, "weight": take.weight}
+        said |= {name: usual[name] for name in ("weight", *TAKE_SETTINGS) if name in usual and said.get(name) is None}
+        values |= {f"take {number}'s {_field(name)}": value for name, value in said.items() if _counts(name)}
     return values
 
 

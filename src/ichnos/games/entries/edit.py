@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value
 from ichnos.errors import IchnosError
@@ -18,7 +18,7 @@ from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL, part_in
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
@@ -173,7 +173,8 @@ class Editor:
                 elif scope in GROUPS:
                     yield from self.merge_entries(one, inner)
                 else:
-                    text = self.refill(one, inner)
+                    anew = resolve("fresh", inner) is True and scope == SOUND
+                    text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(one, inner)
                     if text != self.text[one.node.start : one.node.end]:
                         yield Edit(one.node.start, one.node.end, text)
         if added:
@@ -195,6 +196,14 @@ class Editor:
         """
         edits = list(self.change(found, bindings, copied=copied))
         return apply(self.text, edits, found.node.start, found.node.end)
+
+    def with_weight(self, bindings: Bindings, model: Found) -> Bindings:
+        """A take that says no weight, among others that do: it has the usual one, not that of the file before it."""
+        is_kept = resolve("file", bindings) == model.values.get("file")
+        usual = next((hole.usual for hole in self.exemplar.holes_named("weight")), None)
+        if is_kept or usual is None or resolve("weight", bindings) is not None:
+            return bindings
+        return {**bindings, TAKE: replace(bindings[TAKE], values={**bindings[TAKE].values, "weight": usual})}
 
     def change(self, found: Found, bindings: Bindings, *, copied: bool = False) -> Iterator[Edit]:
         matched = dict(found.pairs)
@@ -291,10 +300,11 @@ class Editor:
                 yield from removals(self.document, real, [one.node for one in old])
             return
         texts = []
+        are_weighed = scope == TAKE and any(resolve("weight", inner) is not None for inner in new)
         for index, inner in enumerate(new):
             model = old[min(index, len(old) - 1)] if old else None
             if model is not None and self.carries(model, pattern, scope, inner):
-                texts.append(self.refill(model, inner))
+                texts.append(self.refill(model, self.with_weight(inner, model) if are_weighed else inner))
             else:
                 texts.append(self.new_entry(pattern, scope, inner))
         if len(new) == len(old):

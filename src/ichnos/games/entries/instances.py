@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -29,14 +29,22 @@ from ichnos.games.profiles.vocabulary import (
 def said_in(exemplar: Exemplar, definitions: Definitions, *, merged: bool) -> Definitions:
     """What a pack says in one document: of the kinds that stand in it, and without files only where it has none.
 
-    A sound without files is one of the game's that gets another title.
+    A sound without files is one of the game's that gets another title, or other values: it stands where its own
+    entry is known, to be changed, and the document has a place for one of them.
     """
     of_kinds = definitions.of_kinds(exemplar.kinds)
     names = set(exemplar.scopes)
     has_files = bool({"file", "part.file"} & names) or any(part_in(name) for name in names)
     if merged or ("title" in names and not has_files):
         return of_kinds
-    return replace(of_kinds, sounds=tuple(of_kinds.defined()))
+    sounds = (one for one in of_kinds.sounds if one.names_files or (one.is_changed and _says_of(one, names)))
+    return replace(of_kinds, sounds=tuple(sounds))
+
+
+def _says_of(sound: SoundDefinition, names: Collection[str]) -> bool:
+    """Does a sound say something that has a place among these holes?"""
+    said = {**sound.settings, **sound.fields, **({"title": True} if sound.titles else {})}
+    return any(name in names for name in said)
 
 
 def pack_instance(definitions: Definitions, profile: Profile) -> Instance:
@@ -83,6 +91,7 @@ def _sound(sound: SoundDefinition, separator: str, *, several_takes: bool) -> In
         "key.own": own,
         "category": sound.category,
         "like": sound.like,
+        "fresh": sound.fresh or None,
         "kind": sound.kind,
         **sound.settings,
         **sound.fields,

@@ -77,7 +77,8 @@ class Originals:
         entries = self._found(exemplar, document, path).get(str(wanted), [])
         found = next((one for one in entries if one.alternative in piece), None)
         self.copied.update([str(wanted)] if found else [])
-        return Editor(exemplar, document).refill(found, bindings, copied=True) if found else None
+        copied = wanted != bindings[SOUND].values["key"]
+        return Editor(exemplar, document).refill(found, bindings, copied=copied) if found else None
 
     def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
@@ -88,7 +89,8 @@ class Originals:
         if reading is None:
             return None
         text = document.text.content
-        inner = Editor(exemplar, document).refill(reading.pack, bindings, copied=True)
+        copied = bindings[SOUND].values.get("like") != bindings[SOUND].values["key"]
+        inner = Editor(exemplar, document).refill(reading.pack, bindings, copied=copied)
         return text[: document.root.start] + inner + text[document.root.end :]
 
     def _found(self, exemplar: Exemplar, document: Document, path: str) -> dict[str, list[Found]]:

@@ -257,7 +257,7 @@ class _OneDocument:
         if "part.file" in scopes:
             by_name = {one.name: one for one in first.parts}
             back_there = list(first.parts)
-            if self.merged:  # the others stay the game's
+            if self.may_stay(sound):  # the others stay the game's
                 back_there = [by_name[one.name] for one in sound.parts if one.name in by_name]
             yield from self.files(
                 sound, "part", [(one.file, one.place, one.name) for one in sound.parts],
@@ -266,12 +266,16 @@ class _OneDocument:
         elif any(part_in(name) for name in scopes):
             yield from self.parts(sound, first)
 
+    def may_stay(self, sound: SoundDefinition) -> bool:
+        """Does what nobody says of a sound stay as the game has it?"""
+        return sound.is_changed or (self.merged and sound.like is None)
+
     def parts(self, sound: SoundDefinition, first: SoundDefinition) -> Iterator[IchnosError]:
         """Parts that have a place of their own each."""
         there = {part.name: part for part in first.parts}
         said = [part.name for part in sound.parts]
         for part in first.parts:
-            if part.name not in said and (sound.like is not None or not self.merged):
+            if part.name not in said and not self.may_stay(sound):
                 what = f'"{sound.key}" has no part {part.name}, and {part.file} would stand here'
                 yield self.proof.error(what, sound.place, part.place)
         for part in sound.parts:
@@ -298,6 +302,8 @@ class _OneDocument:
             name = f"title ({tag})" if tag else "title"
             place = one.places.get(f"title.{as_read}" if as_read else "title", one.place)
             at = sound.places.get("title", sound.place)
+            if title is None and back is not None and sound.is_changed:
+                continue  # it is the game's own
             if title is None and back is not None and sound.like is not None:
                 what = f'"{sound.key}" has no title of its own, and would have "{back}", that of {sound.like}'
                 yield self.proof.error(what, at, place)
@@ -313,7 +319,7 @@ class _OneDocument:
         at: Place,
     ) -> Iterator[IchnosError]:
         """Takes or parts: as many as are meant, each leading to its own file."""
-        if len(meant) != len(there) and (meant or not self.merged or sound.like is not None):
+        if len(meant) != len(there) and (meant or not self.may_stay(sound)):
             what = f'"{sound.key}" has {len(meant)} {role}s, and {len(there)} would stand here'
             yield self.proof.error(what, sound.place, at)
             return

@@ -90,6 +90,11 @@ class Hole:
         return self.read(value if isinstance(value, list) else spelled(value))
 
     @cached_property
+    def usual(self) -> Value:
+        """The default as a value of ours; ``None`` where there is none."""
+        return None if self.default is None else self.read(self.default)
+
+    @cached_property
     def _is_number(self) -> bool:
         return self.word.kind in ("number", "whole")
 

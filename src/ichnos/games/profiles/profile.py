@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path, PurePosixPath
 
+from ichnos.documents.tree import Value
 from ichnos.errors import UsageError
 from ichnos.files import disk
 from ichnos.games.profiles import holes
@@ -16,7 +17,7 @@ from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, PART, TAKE
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, PART, SOUND, TAKE
 
 __all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]
 
@@ -173,6 +174,19 @@ class Profile:
             what = "names files with their extension, and the profile writes them without"
             return f'the game {what} ("{example}"): leave ~no-extension out'
         return None
+
+    @cached_property
+    def usual(self) -> dict[str, Value]:
+        """What a sound or a take without a value has: the default of its holes, where they have one and the same."""
+        found: dict[str, list[Value]] = {}
+        for exemplar in self.documents:
+            for name, scope in exemplar.scopes.items():
+                for hole in exemplar.holes_named(name) if scope in (SOUND, TAKE) else ():
+                    values = found.setdefault(name, [])
+                    values += [hole.usual] if hole.usual not in values else []
+        return {
+            name: value for name, values in found.items() if len(values) == 1 and (value := min(values)) is not None
+        }
 
     def bare(self, reference: str) -> str:
         """A file of the game's own as its definitions name it, without the extension: a locked one has another."""

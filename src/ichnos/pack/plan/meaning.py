@@ -144,10 +144,11 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
         settings,
         titles,
         {f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items()},
-        sound.like,
+        sound.like or (sound.key if workspace.changes_entry(sound) else None),
         placed.place(),
         _places(placed, settings),
         kind=workspace.kind_of(sound).name,
+        fresh=sound.fresh,
     )
 
 

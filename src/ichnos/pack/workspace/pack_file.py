@@ -123,6 +123,14 @@ class Sound(Settings):
     like: str | None = Field(
         default=None, description="a key of the game: the new entry starts as a copy of that one's text"
     )
+    fresh: bool = Field(
+        default=False,
+        description="the key's entry starts from nothing: what the game's own says, and you do not, is left out",
+    )
+    every_file: bool = Field(
+        default=False,
+        description="where a key is replaced file by file: its clips, in turn, stand in the place of all of its files",
+    )
     file: str | None = Field(
         default=None,
         min_length=1,
@@ -149,9 +157,9 @@ class Sound(Settings):
     def take_clips(self) -> list[tuple[int, str, tuple[str | int, ...]]]:
         """The number (from 1) and the clip of each take that has one, with its path inside the sound's table.
 
-        A silent sound has one, of silence.
+        A silent sound has one, of silence, or as many as it has files in the game.
         """
-        if self.silent:
+        if self.silent and not self.takes:
             return [(1, SILENT_CLIP, ("silent",))]
         return [
             (number, take.clip, ("takes", number - 1))

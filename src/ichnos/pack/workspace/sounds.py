@@ -20,12 +20,30 @@ SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
 def _columns_of(kind: type) -> set[str]:
     """The columns of a table that hold this kind of value, as the fields of a sound do."""
     fields = {**Settings.model_fields, **Sound.model_fields}
-    return {name for name, field in fields.items() if kind in (field.annotation, *get_args(field.annotation))}
+    return {
+        name.replace("_", "-")
+        for name, field in fields.items()
+        if kind in (field.annotation, *get_args(field.annotation))
+    }
 
 
 _YES_NO, _WHOLE, _NUMBERS = _columns_of(bool), _columns_of(int), _columns_of(float) | _columns_of(int)
 _YES, _NO = ("true", "yes", "1", "x"), ("false", "no", "0")
-_PLAIN = ("key", "clip", "weight", "part", "title", "new", "like", "silent", "note", "file", "kept")
+_PLAIN = (
+    "key",
+    "clip",
+    "weight",
+    "part",
+    "title",
+    "new",
+    "like",
+    "silent",
+    "note",
+    "file",
+    "kept",
+    "fresh",
+    "every-file",
+)
 _OF_TAKE = ("weight", "take.volume", "take.pitch", "take.stream")  # columns that are about the clip of the row
 
 
@@ -243,4 +261,17 @@ def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[S
 
 def takes_of(sound: Sound) -> tuple[Take, ...]:
     """The sound's takes; a silent one has one, of silence."""
-    return (Take(clip=SILENT_CLIP),) if sound.silent else sound.takes
+    return (Take(clip=SILENT_CLIP),) if sound.silent and not sound.takes else sound.takes
+
+
+def for_every_file(placed: PlacedSound, count: int) -> PlacedSound:
+    """A sound whose takes are given to each of so many files, in turn."""
+    takes = takes_of(placed.sound)
+    every = tuple(takes[number % len(takes)] for number in range(max(count, len(takes))))
+
+    def place(*path: str | int) -> Place:
+        if path and path[0] == "takes" and len(path) > 1:
+            path = ("takes", int(path[1]) % len(takes), *path[2:])
+        return placed.place(*(("silent",) if placed.sound.silent and path[:1] == ("takes",) else path))
+
+    return PlacedSound(placed.sound.model_copy(update={"takes": every}), place)

@@ -88,6 +88,17 @@ class Workspace:
         """The kind that the sound is of in this game."""
         return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
 
+    def files_in_place(self, sound: Sound) -> tuple[str, ...]:
+        """The game's own files of a key that is replaced file by file, where they are known; none of any other."""
+        if sound.new or self.catalogue is None or sound.key not in self.catalogue:
+            return ()
+        return self.catalogue.entry(sound.key).files if self.kind_of(sound).replace == "by-path" else ()
+
+    def changes_entry(self, sound: Sound) -> bool:
+        """Is it written as a change of the game's own entry of its key?"""
+        known = self.pack_file.installation is not None and self.catalogue is not None and sound.key in self.catalogue
+        return known and not sound.new and not sound.fresh and self.kind_of(sound).replace == "by-definition"
+
     def is_installed(self, sound: Sound) -> bool:
         """Is what the game has under a sound's key this pack's own, which is installed already?"""
         if self.catalogue is None or sound.key not in self.catalogue:
@@ -170,6 +181,7 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     given = [_as_spelled(one, known) for one in given] if known is not None else given
     workspace = Workspace(folder, file, pack_file, game_profile, known)
     given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
+    given = [_for_every_file(workspace, one) for one in given]
     workspace = replace(
         workspace,
         pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
@@ -190,6 +202,13 @@ def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
         return placed
     other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in known), key)
     return PlacedSound(placed.sound.model_copy(update={"key": other}), placed.place) if other != key else placed
+
+
+def _for_every_file(workspace: Workspace, placed: PlacedSound) -> PlacedSound:
+    """A sound that takes the place of all of the key's files, also where it has fewer clips; silence always does."""
+    sound = placed.sound
+    files = workspace.files_in_place(sound) if sound.silent or (sound.every_file and sound.takes) else ()
+    return sounds.for_every_file(placed, len(files)) if files else placed
 
 
 def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
@@ -316,7 +335,13 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
     """What this game cannot do with a sound."""
     title, place_of = workspace.profile.rules.game.title, workspace.sounds[index].place
     kind = workspace.kind_of(sound)
-    if len(sound.takes) > 1:
+    if sound.every_file and kind.replace != "by-path":
+        yield IchnosError(
+            f"{sound.key} is not replaced file by file in {title}: its takes are all that it has",
+            place=place_of("every_file"),
+            cure="leave every-file out",
+        )
+    if len(sound.takes) > 1 and not sound.silent and not sound.every_file:
         yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"), kind)
     if not workspace.profile.has_files(kind):
         yield IchnosError(
