@@ -184,9 +184,7 @@ class Profile:
                 for hole in exemplar.holes_named(name) if scope in (SOUND, TAKE) else ():
                     values = found.setdefault(name, [])
                     values += [hole.usual] if hole.usual not in values else []
-        return {
-            name: value for name, values in found.items() if len(values) == 1 and (value := min(values)) is not None
-        }
+        return {name: value for name, (value, *others) in found.items() if value is not None and not others}
 
     def bare(self, reference: str) -> str:
         """A file of the game's own as its definitions name it, without the extension: a locked one has another."""
