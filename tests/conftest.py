@@ -22,6 +22,7 @@ from ichnos.cli.main import main
 from ichnos.files.user import UserState
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
+from ichnos.pack.build import known_clips
 
 settings.register_profile("untimed", deadline=None)  # a busy machine is no failure
 settings.load_profile("untimed")
@@ -69,6 +70,7 @@ def _own_data(_user: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> N
     """The same user in each test, who has kept nothing yet."""
     shutil.copytree(_user, tmp_path / "data")
     monkeypatch.setenv("ICHNOS_DATA", str(tmp_path / "data"))
+    monkeypatch.setattr(known_clips, "_QUIET", 0.0)  # damaged clips of tests are not being written
 
 
 @pytest.fixture(scope="session")
@@ -93,12 +95,13 @@ def workspace(_demo: Path, tmp_path: Path) -> Path:
     return tmp_path / "demo" / "storm-watch"
 
 
+LOCAL = "ichnos.local.toml"
 PACKAGE = "build/storm-watch-0.1.0.lampbox"
 
 
-def edit(workspace: Path, old: str, new: str) -> None:
+def edit(workspace: Path, old: str, new: str, name: str = "ichnos.toml") -> None:
     """Change the workspace's file as a person would."""
-    path = workspace / "ichnos.toml"
+    path = workspace / name
     text = path.read_text("utf-8")
     assert old in text
     path.write_text(text.replace(old, new, 1), "utf-8")

@@ -15,7 +15,6 @@ from ichnos.games.profiles import profile as profiles
 
 HEAD = """format = 1
 game = "{game}"
-{installation}
 minted-for = "{name}"
 
 [pack]
@@ -287,11 +286,12 @@ def keys_of(game: Game, pack: int) -> list[str]:
 def _workspace(game: Game, profile: str, folder: Path, pack: int) -> Path:
     own = folder / f"pack-{pack}"
     own.mkdir(parents=True, exist_ok=True)
+    if game.installed:
+        (own / "ichnos.local.toml").write_text('installation = "../game"\n')
     keys = keys_of(game, pack)
     identity = "{}d58e09{}-ca36-46b9-b505-5bc24396{}"
     text = HEAD.format(
         game=profile if not game.tree else f"../{game.name}",
-        installation='installation = "../game"' if game.installed else "",
         name=("storm-watch", "quiet-coast")[pack],
         title=("Storm watch", "A quiet coast")[pack],
         version=("0.3.1", "1.4.0")[pack],

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Made, clip, edit, run
+from conftest import LOCAL, Made, clip, edit, run
 
 MOTHWICK = """
 [modes]
@@ -286,7 +286,7 @@ def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_p
     assert 'the key "reed" stands in line 1 already' in twice.err
     assert run("keys", "harvest", tmp_path / "keys.csv", "--game", game.profile).code == 0
     game.start("\n[[file]]\nfile = 'texts\\read me.txt'\npath = \"notes/read me.txt\"\n")
-    edit(game.own, "minted-for", 'installation = "../game"\nminted-for')
+    (game.own / LOCAL).write_text('installation = "../game"\n')
     (game.own / "texts").mkdir()
     (game.own / "texts/read me.txt").write_text("Hello.")
     (game.own / "from").mkdir()
@@ -371,7 +371,7 @@ def test_an_installed_pack_is_known_by_its_id_as_well(tmp_path: Path) -> None:
     )
     game.start('\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav", "c2.wav"]\n')
     pack = game.build()
-    edit(game.own, "minted-for", 'installation = "../game"\nminted-for')
+    (game.own / LOCAL).write_text('installation = "../game"\n')
     mine = (pack / "own/my-own.json").read_text()
     (tmp_path / "game/in/own/my-own.json").write_text(mine)
     assert game.build().is_dir()

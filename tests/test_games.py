@@ -22,7 +22,7 @@ import pytest
 import soundfile
 from PIL import Image
 
-from conftest import edit, run
+from conftest import LOCAL, edit, run
 from ichnos.games import made_up
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.rules import Rules
@@ -408,10 +408,7 @@ def everywhere(installations: Path, tmp_path: Path) -> Path:
     folder = tmp_path / "clips of five"
     run("start", folder, "--game", "tarnlight", "--title", "Five & more", "--licence", "MIT")
     shutil.copytree(installations / "clips", folder / "clips")
-    text = [
-        f'\n[games.{name}]\ninstallation = "../{name}"\ngame-version = "{_rules(name).game.versions[-1]}"\n'
-        for name in OTHERS
-    ]
+    text = [f'\n[games.{name}]\ngame-version = "{_rules(name).game.versions[-1]}"\n' for name in OTHERS]
     for number, clip in enumerate(CLIPS):
         elsewhere = ", ".join(f'{name} = {{key = "{KEYS[name][number]}"}}' for name in OTHERS)
         text.append(
@@ -421,6 +418,8 @@ def everywhere(installations: Path, tmp_path: Path) -> Path:
     text[-1] += 'loop = true\ntreatment = "far-off"\n'
     path = folder / "ichnos.toml"
     path.write_text(path.read_text("utf-8") + "".join(text), "utf-8")
+    said = [f'[games.{name}]\ninstallation = "../{name}"\n' for name in OTHERS]
+    (folder / LOCAL).write_text("".join(said), "utf-8")
     return folder
 
 

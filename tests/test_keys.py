@@ -15,7 +15,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import edit, run
+from conftest import LOCAL, edit, run
 from ichnos.games import made_up
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
@@ -96,7 +96,7 @@ def test_a_zip_is_harvested_too(workspace: Path, tmp_path: Path) -> None:
     dry = run("keys", "harvest", archive, "--game", "tarnlight", "--dry-run", "--json")
     assert json.loads(dry.out)["keys"] == 231
     assert "not known yet" in run("keys", "bell", "--game", "tarnlight").err
-    edit(workspace, 'installation = "../Tarnlight"', "")
+    edit(workspace, 'installation = "../Tarnlight"', "", LOCAL)
     run("keys", "harvest", archive, cwd=workspace)  # the workspace says which game
     assert run("keys", "bell", cwd=workspace).code == 0
     assert "no sound keys" in run("keys", "harvest", tmp_path, "--game", "tarnlight").err

@@ -41,7 +41,8 @@ def through(laid: Laid, draft: Path, own: Path, number: int = 0) -> Path:
     shutil.copytree(laid.workspaces[number], own, ignore=shutil.ignore_patterns(".ichnos", "build"))
     text = (own / "ichnos.toml").read_text()
     text = re.sub(r'^game = ".*"', f'game = "{draft}"', text, count=1, flags=re.M)
-    text = text.replace('"../game"', f'"{laid.installation}"')
+    if laid.installation is not None:
+        (own / "ichnos.local.toml").write_text(f'installation = "{laid.installation}"\n')
     versions = tomllib.loads((draft / "game.toml").read_text())["game"]["versions"]
     if laid.game.versions[number] not in versions:
         text = re.sub(r'^game-version = ".*"', f'game-version = "{versions[0]}"', text, flags=re.M)

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import PACKAGE, edit, run
+from conftest import LOCAL, PACKAGE, edit, run
 from ichnos.page import listening
 from ten_games import GAMES, lay
 
@@ -443,7 +443,8 @@ def test_a_pack_that_nobody_should_have_made(tmp_path: Path, visit: Callable[...
 
 
 def test_old_is_the_last_release_where_there_is_no_game(workspace: Path) -> None:
-    edit(workspace, "installation = ", "# installation = ")
+    for name in (LOCAL, "ichnos.lock"):
+        (workspace / name).unlink()
     assert run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight").code == 0
     edit(workspace, '# author = "Your name"', 'author = "Ours"')
     edit(

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import PACKAGE, run
+from conftest import LOCAL, PACKAGE, run
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edit import merge
@@ -148,10 +148,10 @@ def test_like_needs_the_games_own_files(workspace: Path) -> None:
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
         captions = json.loads(archive.read("lore/words/en.json"))["captions"]
     assert "lamp.draught.storm" not in [one["voice"] for one in captions]  # nor is it called like that one
-    path.write_text(text.replace('installation = "../Tarnlight"', ""), "utf-8")
+    (workspace / LOCAL).unlink()
     refused = run("build", cwd=workspace)
     assert refused.code == 1
-    assert "say where the game is installed" in refused.err
+    assert "say in ichnos.local.toml where" in refused.err
 
 
 def test_takes_for_a_sound_that_has_parts(tmp_path: Path, workspace: Path) -> None:

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import clip, edit, run
+from conftest import LOCAL, clip, edit, run
 from ichnos.files import archives, disk
 from ichnos.games.profiles.profile import BUNDLED
 
@@ -57,10 +57,10 @@ def test_files_saved_on_windows_give_the_same_pack(workspace: Path) -> None:
     ],
 )
 def test_a_path_of_windows_in_a_file(workspace: Path, installation: str, cure: str) -> None:
-    edit(workspace, '"../Tarnlight"', installation)
+    edit(workspace, '"../Tarnlight"', installation, LOCAL)
     result = run("build", cwd=workspace)
     assert result.code == 1
-    assert "ichnos.toml:9:" in result.err
+    assert "ichnos.local.toml:2:" in result.err
     assert cure in result.err
 
 
@@ -84,7 +84,8 @@ def test_two_names_that_one_system_takes_for_one(workspace: Path) -> None:
     forms = [unicodedata.normalize(form, "möwe") for form in ("NFC", "NFD")]
     head = (workspace / "ichnos.toml").read_text("utf-8").partition("[[sound]]\nkey")[0]
     sounds = [f'[[sound]]\nkey = "{one}"\nnew = true\ntakes = ["clips/gull.ogg"]\n' for one in forms]
-    text = (head + "".join(sounds)).replace('installation = "../Tarnlight"', "")
+    (workspace / LOCAL).unlink()
+    text = head + "".join(sounds)
     text = text.replace('"tarnlight"', '"open-pack"').replace('"2.3.0"', '"2"')
     (workspace / "ichnos.toml").write_text(text, "utf-8")
     result = run("build", cwd=workspace)

@@ -21,7 +21,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from conftest import PACKAGE, edit, run
+from conftest import LOCAL, PACKAGE, edit, run
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
 from ichnos.pack.build import building
@@ -197,9 +197,9 @@ def test_defaults_fill_what_is_not_said(tmp_path: Path) -> None:
 def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> None:
     assert run("build", "--game", "quillmarsh", cwd=workspace).code == 2
     _installed("quillmarsh", tmp_path / "marsh")
-    edit(
-        workspace, "[pack]", f'[games.quillmarsh]\ninstallation = "{tmp_path}/marsh"\ngame-version = "0.9.4"\n\n[pack]'
-    )
+    edit(workspace, "[pack]", '[games.quillmarsh]\ngame-version = "0.9.4"\n\n[pack]')
+    with (workspace / LOCAL).open("a") as file:
+        file.write(f'[games.quillmarsh]\ninstallation = "{tmp_path}/marsh"\n')
     edit(
         workspace,
         'key = "shore.gull.calling"',
@@ -372,7 +372,7 @@ def test_a_game_that_goes_by_files_names_alone(tmp_path: Path) -> None:
     folder = _own(tmp_path, "--installation", str(_installed("open-pack", tmp_path / "orchard")))
     edit(folder, '"open-pack"', '"../bare"')
     edit(folder, 'game-version = "2"', 'game-version = "1"')
-    edit(folder, 'installation = "../orchard"', 'installation = "../game"')
+    edit(folder, 'installation = "../orchard"', 'installation = "../game"', LOCAL)
     found = json.loads(run("keys", "harvest", installed, "--game", game, "--json").out)
     assert found["keys"] == 2
     assert "did you mean wind/low" in run("assign", "wind/lo", "clips/a.wav", cwd=folder).err

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PACKAGE, edit, run
+from conftest import LOCAL, PACKAGE, edit, run
 from ichnos.errors import IchnosError
 from ichnos.pack.build import building
 
@@ -114,15 +114,16 @@ BROKEN = [
 @pytest.mark.parametrize(("old", "new", "at", "message"), BROKEN)
 def test_a_broken_workspace_file(workspace: Path, old: str, new: str, at: str, message: str) -> None:
     before = (workspace / PACKAGE).read_bytes()
-    edit(workspace, old, new)
+    name = LOCAL if at == "installation" else "ichnos.toml"
+    edit(workspace, old, new, name)
     result = run("build", cwd=workspace)
     assert result.code == 1
     assert message in result.err
     assert (workspace / PACKAGE).read_bytes() == before
     if at:
-        place = result.err.split("error: ichnos.toml:")[1].split(": ")[0]
+        place = result.err.split(f"error: {name}:")[1].split(": ")[0]
         line, column = map(int, place.split(":"))
-        assert (workspace / "ichnos.toml").read_text("utf-8").splitlines()[line - 1][column - 1 :].startswith(at)
+        assert (workspace / name).read_text("utf-8").splitlines()[line - 1][column - 1 :].startswith(at)
 
 
 def test_an_output_that_cannot_be_written(workspace: Path, tmp_path: Path) -> None:

@@ -186,11 +186,12 @@ def _of_workspace(start: Path) -> tuple[Path, Path | None]:
     """The folder of the workspace's game profile, and the installation that it names."""
     from ichnos.documents.toml import TomlFile
     from ichnos.games.profiles import places
+    from ichnos.pack.workspace import local
     from ichnos.pack.workspace.folder import FILE_NAME, find_folder
 
     folder = find_folder(start)
     fields = TomlFile(disk.read(folder / FILE_NAME), FILE_NAME).values
-    installation = fields.get("installation")
+    installation = local.load(folder)[0].installation
     profile = places.find(str(fields.get("game", "")), folder)
     return profile, disk.resolved(folder / installation) if isinstance(installation, str) else None
 

@@ -106,6 +106,12 @@ def assign(
     like: Annotated[
         str | None, typer.Option(metavar="KEY", help="A key of the game, whose entry the new one starts from.")
     ] = None,
+    every_file: Annotated[
+        bool,
+        typer.Option(
+            "--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."
+        ),
+    ] = False,
     volume: Annotated[str | None, typer.Option(metavar="N", help="How loud it plays; 1 is as it is.")] = None,
     weight: Annotated[
         str | None, typer.Option(metavar="N", help="How often these takes are picked against the others.")
@@ -126,6 +132,7 @@ def assign(
     said = {"kind": kind, "category": category, "like": like, "volume": volume, "weight": weight}
     fields = assignments.as_typed({name: value for name, value in said.items() if value is not None})
     picked = fields.pop("weight", None)
+    fields |= {"every-file": True} if every_file else {}
     folder = workspaces.find_folder(workspace)
     if verdicts is not None:
         others = (key, clips, from_, title, new, add, replace, *said.values())
@@ -330,9 +337,9 @@ def install_last(folder: Path, game: str | None) -> None:
     from ichnos.pack.workspace import workspace as workspaces
 
     loaded = workspaces.load(folder, game)
-    installation, package = loaded.pack_file.installation, latest_package(folder, loaded.game)
+    installation, package = loaded.installation, latest_package(folder, loaded.game)
     if installation is None:
-        raise UsageError("where is the game?", cure='say installation = "..." in ichnos.toml')
+        raise UsageError("where is the game?", cure='say installation = "..." in ichnos.local.toml')
     if package is not None:
         put_in(loaded.profile, package, folder / installation, brief=True)
 

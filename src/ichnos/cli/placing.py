@@ -287,9 +287,9 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
         show.say(
             "The workspace has changed since this was built; the old pack goes in. Build first: ichnos build", err=True
         )
-    installation = loaded.pack_file.installation
+    installation = loaded.installation
     if to is None and installation is None:
-        raise UsageError("where is the game?", cure='say --to FOLDER, or installation = "..." in ichnos.toml')
+        raise UsageError("where is the game?", cure='say --to FOLDER, or installation = "..." in ichnos.local.toml')
     return profile, package, to or folder / str(installation)
 
 

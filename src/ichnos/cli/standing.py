@@ -104,6 +104,12 @@ def swap(
     ] = None,
     installation: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the game is installed.")] = None,
     install: Annotated[bool, typer.Option("--install", help="Put the pack into the game, too.")] = False,
+    every_file: Annotated[
+        bool,
+        typer.Option(
+            "--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."
+        ),
+    ] = False,
     workspace: Annotated[
         Path | None,
         typer.Option(
@@ -140,7 +146,8 @@ def swap(
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
         _refuse_another_game(loaded, game)
-        done = assignments.assign(loaded, key, clips, to_existing="replace", dry_run=dry_run)
+        said = {"every-file": True} if every_file else {}
+        done = assignments.assign(loaded, key, clips, to_existing="replace", said=said, dry_run=dry_run)
     if dry_run:
         show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
         return

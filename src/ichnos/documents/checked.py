@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping
-from typing import Any, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
@@ -21,8 +21,12 @@ _UNKNOWN = "extra_forbidden"  # pydantic's name for a field that the model does 
 
 
 class TomlTable(BaseModel):
-    """A table of a TOML file: unknown fields are errors, names are written with hyphens."""
+    """A table of a TOML file: unknown fields are errors, names are written with hyphens.
 
+    ``elsewhere``: fields that belong into another file, with what to do.
+    """
+
+    elsewhere: ClassVar[dict[str, str]] = {}
     model_config = ConfigDict(
         extra="forbid",
         frozen=True,
@@ -83,6 +87,7 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
     if kind == _UNKNOWN:
         near = _suggestion(model, detail["loc"])
         cure = f'did you mean "{near[-1]}"?' if near else f"these exist here: {', '.join(_fields(model, path[:-1]))}"
+        cure = getattr(model, "elsewhere", {}).get(name, cure)
         return IchnosError(f'there is no field "{name}" here', place=place, cure=cure)
     expected = in_words(detail)
     field = _field(model, path)

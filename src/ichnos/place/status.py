@@ -163,7 +163,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.version,
         loaded.profile.rules.game.title,
         *_known_by(loaded),
-        pack_file.installation,
+        loaded.installation,
         keys,
         tuple(dict.fromkeys(own)),
         tuple(sound.key for sound in pack_file.sound if not sound.clips()),

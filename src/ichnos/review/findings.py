@@ -44,6 +44,12 @@ KINDS = {
         ),
         FindingKind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
         FindingKind("path-unknown", "silence: the game never asks for this file", "give it the name of the game's own"),
+        FindingKind(
+            "files-left",
+            "now and then the old sound is heard",
+            "give the key more clips, or say every-file = true, or {kept = true} for those that stay",
+            grave=False,
+        ),
         FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
         FindingKind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
         FindingKind(

@@ -40,6 +40,34 @@ def findings(subject: Subject) -> Iterator[Finding]:
                 cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""
                 yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
     yield from _paths(subject)
+    yield from _still_played(subject)
+
+
+def _still_played(subject: Subject) -> Iterator[Finding]:
+    """Keys of which some of the game's own files are replaced, and others still play."""
+    known, pack_file = subject.context.catalogue, subject.context.pack_file
+    if known is None or not subject.in_place:
+        return
+    there = {without_extension(name) for name in subject.in_place}
+    said = {sound.key: sound for sound in pack_file.sound} if pack_file else None
+    meant: dict[str, str] = {}
+    for name, keys in subject.in_place.items():
+        # A file of several keys is there for those that the workspace speaks of; else it cannot be told for which.
+        for key in keys if len(keys) == 1 or said is not None else ():
+            if said is None or key in said:
+                meant.setdefault(key, name)
+    for key, name in meant.items():
+        files = known.entry(key).files
+        kept = {number for number, take in enumerate(said[key].takes) if take.kept} if said else set()
+        left = [
+            file
+            for number, file in enumerate(files)
+            if without_extension(subject.profile.bare(file)) not in there and number not in kept
+        ]
+        if left:
+            named = ", ".join(left[:5]) + (", ..." if len(left) > 5 else "")
+            reason = f'"{key}" has {len(files)} files in {subject.context.title}, and its own still play: {named}'
+            yield finding("files-left", subject.label(name), reason)
 
 
 def _paths(subject: Subject) -> Iterator[Finding]:

@@ -63,10 +63,10 @@ def of_workspace(workspace: Workspace) -> Context:
 def _neighbours(workspace: Workspace) -> list[InstalledPack]:
     """The packs of others in the game that a workspace is for."""
     pack_file, rules = workspace.pack_file, workspace.profile.rules
-    if not pack_file.installation:
+    if not workspace.installation:
         return []
     names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
-    others = neighbours.in_game(workspace.folder / pack_file.installation)
+    others = neighbours.in_game(workspace.folder / workspace.installation)
     return [one for one in others if not one.is_of(rules.game.name, names, pack_file.ids.values())]
 
 

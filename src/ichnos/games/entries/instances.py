@@ -34,11 +34,17 @@ def said_in(exemplar: Exemplar, definitions: Definitions, *, merged: bool) -> De
     """
     of_kinds = definitions.of_kinds(exemplar.kinds)
     names = set(exemplar.scopes)
-    has_files = bool({"file", "part.file"} & names) or any(part_in(name) for name in names)
-    if merged or ("title" in names and not has_files):
+    if stands_without_files(exemplar, merged=merged):
         return of_kinds
     sounds = (one for one in of_kinds.sounds if one.names_files or (one.is_changed and _says_of(one, names)))
     return replace(of_kinds, sounds=tuple(sounds))
+
+
+def stands_without_files(exemplar: Exemplar, *, merged: bool) -> bool:
+    """Has a document entries of sounds whose files are not the pack's?"""
+    names = set(exemplar.scopes)
+    has_files = bool({"file", "part.file"} & names) or any(part_in(name) for name in names)
+    return merged or ("title" in names and not has_files)
 
 
 def _says_of(sound: SoundDefinition, names: Collection[str]) -> bool:

@@ -36,7 +36,7 @@ class Originals:
             raise IchnosError(
                 f"{path} is merged into the game's own, and it is not known where the game is installed",
                 place=Place("ichnos.toml"),
-                cure='say installation = "..." in ichnos.toml',
+                cure='say installation = "..." in ichnos.local.toml',
             )
         if path not in self._names:
             raise IchnosError(

@@ -29,7 +29,8 @@ from ichnos.games.scripts import region_of
 from ichnos.pack.adopting import players
 from ichnos.pack.adopting.notes import Notes, Usual
 from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
-from ichnos.pack.workspace.folder import FILE_NAME
+from ichnos.pack.workspace import local
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
 from ichnos.pack.workspace.pack_file import is_semver
 from ichnos.pack.workspace.workspace import short_name
 
@@ -151,9 +152,9 @@ class _Adopting:
         self._tell_unread()
         folder = disk.resolved(to or Path(name))
         seen = seen_from(folder, disk.resolved(installation)) if installation else None
-        self.adopted.text = "".join(
-            self._text(self._game(folder), seen, icon, others, {"sound": sounds.tables, **tables})
-        )
+        self.adopted.text = "".join(self._text(self._game(folder), icon, others, {"sound": sounds.tables, **tables}))
+        if seen is not None:
+            self.adopted.written[LOCAL_NAME] = local.text_of(seen).encode()
 
     def _game(self, folder: Path) -> str:
         own = self.profile.folder
@@ -255,7 +256,6 @@ class _Adopting:
     def _text(
         self,
         game: str,
-        installation: str | None,
         icon: str | None,
         others: list[tuple[str, str]],
         tables: Mapping[str, list[dict[str, Any]]],
@@ -263,8 +263,6 @@ class _Adopting:
         said, title = self.values, self.profile.rules.game.title
         yield f"# Adopted from {self.opened.path.name}, a pack for {title}: `ichnos build` makes it again.\n"
         yield f"format = 1\n\ngame = {toml(game)}\n"
-        if installation:
-            yield f"installation = {toml(installation)}\n"
         yield f"\nminted-for = {toml(said['pack.name'])}  # the ids below are this pack's: a copy gets fresh ones\n"
         if any(path.startswith(f"{FOLDER}/") for path in self.adopted.files):
             yield "\n# These were finished: where nothing is done to them, they go into the pack byte for byte.\n"

@@ -18,7 +18,7 @@ from ichnos.games.opening import Opened
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import without_extension
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round
 from ichnos.games.targets import marking
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.plan.naming import named_path
@@ -99,6 +99,8 @@ class AdoptedSounds:
             values["parts"] = parts
         if new and (takes or parts):
             values["new"] = True
+        elif self._replaces_entry(sound.key, kind):
+            values["fresh"] = True  # what the pack does not say, it does not say
         if titles:
             values["title"] = titles
         category = sound.category
@@ -146,6 +148,13 @@ class AdoptedSounds:
             if fitted is not None:
                 takes.append(fitted["clip"] if list(fitted) == ["clip"] else fitted)
         return takes
+
+    def _replaces_entry(self, key: str, kind: Kind) -> bool:
+        """Stands it in a document of the pack's own in place of the game's entry?"""
+        if kind.replace != "by-definition" or self.known is None or key not in self.known:
+            return False
+        written = (one for one in self.profile.written if SOUND in one.scopes.values())
+        return any(self.profile.document_rules(one).mode != "merge" for one in written)
 
     def _is_kept(self, sound: SoundDefinition, take: TakeDefinition, number: int) -> bool:
         """Is it the game's own file in that place?"""

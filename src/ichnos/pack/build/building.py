@@ -6,7 +6,7 @@ Where nothing but clips has changed, the last build's outline still holds, and n
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass, replace
 from functools import cache
@@ -27,6 +27,7 @@ from ichnos.pack.workspace.folder import FILE_NAME, lock, usual_output
 if TYPE_CHECKING:
     from ichnos.pack.build.build import Built, Prepared
     from ichnos.pack.plan.plan import Outline
+    from ichnos.pack.workspace.given import Given
     from ichnos.pack.workspace.workspace import Workspace
 
 _LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
@@ -42,6 +43,7 @@ class Begun:
     inputs: Signatures
     clips: Signatures
     catalogue: str  # the identity of the kept catalogue
+    given: Mapping[str, Given] | None = None  # what the game gave, where that is to be written down
 
 
 def standing(folder: Path, game: str | None, output: Path | None) -> LastBuild | None:
@@ -127,7 +129,8 @@ def _of_workspace(loaded: Workspace, made: Outline, before: Signatures) -> Begun
     inputs = signatures.sign_all([*sources.made_of(loaded, loaded.folder), *sources.outside(loaded)])
     clips = signatures.sign_all(sources.clips_of(loaded))
     profile = loaded.profile.identity
-    return Begun(made, {**inputs, **before}, clips, f"{profile}\n{library.identity_of(profile)}")
+    identity = f"{profile}\n{library.identity_of(profile)}"
+    return Begun(made, {**inputs, **before}, clips, identity, loaded.to_lock())
 
 
 @dataclass(frozen=True)
@@ -225,6 +228,10 @@ def carry_out(
             building = _prepared(building.folder, building.output, building.begun, state, now)
         begun, prepared, outline = building.begun, building.prepared, building.begun.outline
         built = builds.build(prepared, state, on_progress)
+        if begun.given is not None:
+            from ichnos.pack.workspace import given
+
+            given.keep(building.folder, outline.game, begun.given)
         if not note:
             return built, building
         if built.written or prepared.last is None:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ichnos.files import disk
 from ichnos.pack.build.own_encoder import ENCODED
-from ichnos.pack.workspace.folder import FILE_NAME, PLAYER_TABLES, TABLE_NAME
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, PLAYER_TABLES, TABLE_NAME
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -17,7 +17,7 @@ def clips_of(workspace: Workspace) -> list[Path]:
 
 def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     """The files and folders besides clips that a pack is made of; where it cannot be read, the workspace's own."""
-    paths = [folder / name for name in (FILE_NAME, TABLE_NAME, *PLAYER_TABLES.values())]
+    paths = [folder / name for name in (FILE_NAME, LOCAL_NAME, TABLE_NAME, *PLAYER_TABLES.values())]
     if workspace is None:
         return paths
     pack_file = workspace.pack_file
@@ -33,7 +33,7 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
 
 def outside(workspace: Workspace) -> list[Path]:
     """The game's own files that it is made of."""
-    installation = workspace.pack_file.installation
+    installation = workspace.installation
     if not installation:
         return []
     read = [Path(path) for path in workspace.catalogue.seen] if workspace.catalogue else []

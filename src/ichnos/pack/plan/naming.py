@@ -77,11 +77,12 @@ class ClipUses:
         Raises:
             IchnosError: the game has none in that place, or it is not known.
         """
-        known, sound = self.workspace.catalogue, placed.sound
-        key = sound.key if known is None or sound.key in known else sound.like
-        files = known.entry(key).files if known and key is not None and key in known else ()
+        sound = placed.sound
+        own = self.workspace.own_entry(sound.key) or (self.workspace.own_entry(sound.like) if sound.like else None)
+        files = own.files if own is not None else ()
         if number > len(files):
-            has = "it is not known where the game is installed" if known is None else f"the game has {len(files)}"
+            unknown = own is None and self.workspace.catalogue is None
+            has = "it is not known where the game is installed" if unknown else f"the game has {len(files)}"
             what = f"take {number} of {sound.key} is to be the game's own, and {has}"
             raise IchnosError(what, place=placed.place("takes", number - 1), cure="leave this take out")
         return files[number - 1]
@@ -92,8 +93,8 @@ class ClipUses:
             return []
         kind = self.workspace.kind_of(sound)
         if kind.replace == "by-path" and not sound.new:
-            known = self.workspace.catalogue
-            files = ", ".join(known.entry(sound.key).files) if known and sound.key in known else "not known"
+            own = self.workspace.own_entry(sound.key)
+            files = ", ".join(own.files) if own is not None else "not known"
             raise IchnosError(
                 f"{sound.key} is replaced file by file, and parts have no names there: the game's files are {files}",
                 place=placed.place("parts"),
@@ -131,7 +132,7 @@ class ClipUses:
 
     def _game_path(self, placed: PlacedSound, number: int, kind: Kind) -> str | None:
         """The path of the game's own file, where that is how it is replaced."""
-        known, sound = self.workspace.catalogue, placed.sound
+        sound = placed.sound
         if kind.replace != "by-path" or sound.new:
             return None
         if sound.file is not None:
@@ -140,12 +141,13 @@ class ClipUses:
                 place=placed.place("file"),
                 cure="leave file out",
             )
-        takes = known.entry(sound.key).files if known and sound.key in known else ()
+        own = self.workspace.own_entry(sound.key)
+        takes = own.files if own is not None else ()
         if number > len(takes):
             raise IchnosError(
                 f"{sound.key} is replaced file by file, and of the game's own files {len(takes)} can be, not {number}",
                 place=placed.place("takes", number - 1),
-                cure="say where the game is installed" if known is None else "give it no more takes than the game has",
+                cure="say where the game is installed" if own is None else "give it no more takes than the game has",
             )
         return self._in_place(takes[number - 1], placed, number, kind)
 

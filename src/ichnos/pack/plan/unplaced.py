@@ -6,8 +6,9 @@ import re
 from collections.abc import Collection, Iterator, Mapping
 
 from ichnos.files import disk
+from ichnos.games.entries.instances import stands_without_files
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
 from ichnos.games.targets import marking
 from ichnos.pack.workspace.pack_file import Prop
 from ichnos.pack.workspace.workspace import Workspace
@@ -18,6 +19,42 @@ def notes(workspace: Workspace) -> Iterator[str]:
     yield from _left_out(workspace)
     yield from _of_no_kind(workspace)
     yield from _without_place(workspace)
+    yield from _without_clip(workspace)
+    yield from _still_played(workspace)
+
+
+def _without_clip(workspace: Workspace) -> Iterator[str]:
+    """What is said of sounds that have no clip here, and stands only in documents that are about files."""
+    profile = workspace.profile
+    for sound in workspace.pack_file.sound:
+        if sound.clips() or sound.silent or workspace.changes_entry(sound):
+            continue
+        there: set[str] = set()
+        for exemplar in profile.written:
+            if stands_without_files(exemplar, merged=profile.document_rules(exemplar).mode == "merge"):
+                there |= set(exemplar.scopes)
+        said = [name for name in SETTINGS if getattr(sound, name) is not None]
+        said += [f"field {name}" for name in sound.fields]
+        lost = [name for name in said if name.replace("field ", FIELD_PREFIX) not in there]
+        if lost:
+            yield (
+                f"{sound.key} has no clip, and its entry in the game is not known here, so its {', '.join(lost)} would"
+                " stand nowhere; give it a clip, or say where the game is installed"
+            )
+
+
+def _still_played(workspace: Workspace) -> Iterator[str]:
+    """Of keys that are replaced file by file, which of the game's own files still play."""
+    for sound in workspace.pack_file.sound:
+        files = workspace.files_in_place(sound)
+        left = files[len(sound.takes) :] if sound.takes else ()
+        if left:
+            many = f"{len(left)} of the game's own {len(files)} files still {'play' if len(left) > 1 else 'plays'}"
+            named = ", ".join(left[:5]) + (", ..." if len(left) > 5 else "")
+            yield (
+                f"{sound.key}: {many}: {named}; every-file = true puts your clips in the place of all of them,"
+                " {kept = true} in takes says that one stays"
+            )
 
 
 def _left_out(workspace: Workspace) -> Iterator[str]:
@@ -29,7 +66,7 @@ def _left_out(workspace: Workspace) -> Iterator[str]:
 def _of_no_kind(workspace: Workspace) -> Iterator[str]:
     """Sounds whose kind goes by a category that nobody knows."""
     rules = workspace.profile.rules
-    if workspace.catalogue is None and any(kind.categories for kind in rules.kind):
+    if workspace.catalogue is None and not workspace.given and any(kind.categories for kind in rules.kind):
         for sound in workspace.pack_file.sound:
             if sound.kind is None and sound.category is None and not workspace.kind_of(sound).name:
                 yield (

@@ -12,6 +12,8 @@ from ichnos.files.locks import locked
 from ichnos.files.writing import sweep
 
 FILE_NAME = "ichnos.toml"
+LOCAL_NAME = "ichnos.local.toml"  # of this machine alone
+LOCK_NAME = "ichnos.lock"  # what the game's own definitions gave to the pack
 TABLE_NAME = "sounds.csv"
 PLAYER_TABLES = {"trigger": "triggers.csv", "prop": "props.csv", "schedule": "schedules.csv"}
 SILENT_CLIP = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
@@ -71,7 +73,7 @@ def lock(folder: Path, on_wait: Callable[[], None] = lambda: None) -> Iterator[N
     with locked(private_path(folder, "lock"), on_wait):
         _finish_release(folder)
         sweep(private_path(folder))
-        sweep(folder, (FILE_NAME, "CHANGES.md"))  # anything else here could be somebody's who holds no lock
+        sweep(folder, (FILE_NAME, LOCK_NAME, "CHANGES.md"))  # anything else here could be somebody's who holds no lock
         yield
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 import re
 import uuid
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
@@ -14,7 +14,7 @@ from ichnos.audio.process import treatments
 from ichnos.audio.process.treatments import Step
 from ichnos.documents.checked import TomlTable
 from ichnos.files.paths import is_plain, windows_refuses
-from ichnos.pack.workspace.folder import SILENT_CLIP
+from ichnos.pack.workspace.folder import LOCAL_NAME, SILENT_CLIP
 
 
 def _as_take(value: Any) -> Any:
@@ -306,18 +306,17 @@ class OtherFile(TomlTable):
 
 class OtherGame(TomlTable):
     game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
-    installation: str | None = Field(default=None, description="where that game is installed")
     game_version: str | None = Field(default=None, description="the version of that game that the pack is for")
 
 
 class PackFile(TomlTable):
     """What ``ichnos.toml`` says."""
 
+    elsewhere: ClassVar[dict[str, str]] = {
+        "installation": f'say it in {LOCAL_NAME}, which stays on this machine: installation = "..."'
+    }
     format: Literal[1] = Field(description="the edition of this file's format")
     game: str = Field(description="a bundled game, or a profile's folder as seen from the workspace")
-    installation: str | None = Field(
-        default=None, description="where the game is installed: keys are checked against its own"
-    )
     pack: Pack = Field(description="what the pack is")
     ids: dict[str, Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)]] = Field(
         default={}, description="[ids]: minted once for the pack, never shared with another"

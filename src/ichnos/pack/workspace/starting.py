@@ -14,7 +14,8 @@ from ichnos.files.writing import write_whole
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
-from ichnos.pack.workspace.folder import FILE_NAME
+from ichnos.pack.workspace import local
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
 from ichnos.pack.workspace.workspace import key_slips, short_name
 
 _NEW_FILE = """\
@@ -25,13 +26,8 @@ format = 1
 # The game: one that ships with Ichnos, or the folder of a game profile.
 game = {{ game }}
 
-{% if installation %}
-# Where the game is installed: its own sound keys are read from there, and yours checked against them.
-installation = {{ installation }}
-{% else %}
-# Where the game is installed. With it, keys are checked against the game's own:
+# Where the game is installed stands in ichnos.local.toml, which stays on this machine:
 # installation = "../the game"
-{% endif %}
 
 minted-for = {{ name }}  # the ids below are this pack's: a copy under another name gets fresh ones
 
@@ -135,7 +131,6 @@ def start(
         .from_string(_NEW_FILE)
         .render(
             game=_quoted(game if bundled else seen_from(disk.resolved(folder), disk.resolved(found.folder))),
-            installation=_quoted(seen_from(disk.resolved(folder), disk.resolved(installation))) if installation else "",
             title=_quoted(title),
             name=_quoted(short_name(title)),
             author=_quoted(author) if author else "",
@@ -147,4 +142,7 @@ def start(
     )
     if not dry_run:
         write_whole(path, f"{content}\n".encode())
+        if installation is not None:
+            seen = seen_from(disk.resolved(folder), disk.resolved(installation))
+            write_whole(folder / LOCAL_NAME, local.text_of(seen).encode())
     return content

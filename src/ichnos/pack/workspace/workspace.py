@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -24,8 +24,10 @@ from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.untouched import game_files
-from ichnos.pack.workspace import players, slips, sounds
-from ichnos.pack.workspace.folder import FILE_NAME, TABLE_NAME, clip_path, find_folder, lock
+from ichnos.pack.workspace import given as locks
+from ichnos.pack.workspace import local, players, slips, sounds
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, clip_path, find_folder, lock
+from ichnos.pack.workspace.given import Given
 from ichnos.pack.workspace.pack_file import PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
 
@@ -59,6 +61,8 @@ class Workspace:
     game: str | None = None
     left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
     files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
+    installation: str | None = None  # where the game is, as seen from the folder
+    given: Mapping[str, Given] = field(default_factory=dict)  # what the game gave, where it is not known where that is
     played_by: players.Places = field(default_factory=dict)  # where triggers, props and schedules stand
 
     def sound_place(self, index: int, *path: str | int) -> Place:
@@ -76,13 +80,21 @@ class Workspace:
 
     def category_of(self, sound: Sound) -> str | None:
         """The sound's category: as given, or as the game's own definition has it."""
-        known = self.catalogue
-        if sound.category is not None or known is None:
+        if sound.category is not None:
             return sound.category
         for key in (sound.key, sound.like):
-            if key is not None and key in known:
-                return known.category(key)
+            if key is not None and (one := self.own_entry(key)) is not None:
+                return one.category
         return None
+
+    def own_entry(self, key: str) -> Given | None:
+        """What the game has under a key, as far as that is known: by its own definitions, or as it once was."""
+        if key in self.given:
+            return self.given[key]
+        if self.catalogue is None or key not in self.catalogue:
+            return None
+        entry = self.catalogue.entry(key)
+        return Given(entry.category, entry.files)
 
     def kind_of(self, sound: Sound) -> Kind:
         """The kind that the sound is of in this game."""
@@ -90,13 +102,12 @@ class Workspace:
 
     def files_in_place(self, sound: Sound) -> tuple[str, ...]:
         """The game's own files of a key that is replaced file by file, where they are known; none of any other."""
-        if sound.new or self.catalogue is None or sound.key not in self.catalogue:
-            return ()
-        return self.catalogue.entry(sound.key).files if self.kind_of(sound).replace == "by-path" else ()
+        own = None if sound.new else self.own_entry(sound.key)
+        return own.files if own is not None and self.kind_of(sound).replace == "by-path" else ()
 
     def changes_entry(self, sound: Sound) -> bool:
         """Is it written as a change of the game's own entry of its key?"""
-        known = self.pack_file.installation is not None and self.catalogue is not None and sound.key in self.catalogue
+        known = self.installation is not None and self.catalogue is not None and sound.key in self.catalogue
         return known and not sound.new and not sound.fresh and self.kind_of(sound).replace == "by-definition"
 
     def is_installed(self, sound: Sound) -> bool:
@@ -114,10 +125,18 @@ class Workspace:
 
     def game_files(self) -> Files | None:
         """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
-        installation = self.pack_file.installation
-        if not installation:
+        if not self.installation:
             return None
-        return Inside(game_files(self.folder / installation, self.profile), self.profile.rules.catalogue.folder)
+        return Inside(game_files(self.folder / self.installation, self.profile), self.profile.rules.catalogue.folder)
+
+    def to_lock(self) -> dict[str, Given] | None:
+        """What the game gives to each key of the pack; ``None`` where it is not known where the game is."""
+        if self.installation is None or self.catalogue is None:
+            return None
+        keys = dict.fromkeys(key for sound in self.pack_file.sound for key in (sound.key, sound.like) if key)
+        changed = {sound.key for sound in self.pack_file.sound if self.changes_entry(sound)}
+        found = {key: own for key in keys if (own := self.own_entry(key)) is not None}
+        return {key: replace(own, changed=key in changed) for key, own in found.items()}
 
     def originals(self) -> Originals:
         """The game's own documents."""
@@ -170,29 +189,39 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     except UsageError as error:
         raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
     known = library.load(game_profile.identity)
-    if pack_file.installation:
-        at = ("installation",) if game is None else (*at, "installation")
-        given_as = pack_file.installation
+    installation, place = _installation(folder, game)
+    if installation:
         try:
-            known = _of_installation(game_profile, disk.spelled(folder / given_as), known)
+            known = _of_installation(game_profile, disk.spelled(folder / installation), known)
         except IchnosError as error:
-            cure = misread(given_as) or error.cure
-            raise IchnosError(f'installation "{given_as}": {error.what}', place=file.place(*at), cure=cure) from None
+            cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
+            raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
     given = [_as_spelled(one, known) for one in given] if known is not None else given
-    workspace = Workspace(folder, file, pack_file, game_profile, known)
+    locked = {} if installation else locks.load(folder).of_game(game)
+    workspace = Workspace(
+        folder, file, pack_file, game_profile, known, game=game, installation=installation, given=locked
+    )
     given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
     given = [_for_every_file(workspace, one) for one in given]
     workspace = replace(
         workspace,
         pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
         sounds=tuple(given),
-        game=game,
         left_out=tuple(left_out),
-        files=(FILE_NAME, table) if table else (FILE_NAME,),
+        files=tuple(name for name in (FILE_NAME, table, None if installation else LOCK_NAME) if name),
         played_by=played_by,
     )
     raise_all([*_slips(workspace), *slips.findings(workspace)])
     return workspace
+
+
+def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | None]:
+    """Where the game is installed on this machine, and where that is said."""
+    said, file = local.load(folder)
+    if game is None:
+        return said.installation, file.place("installation") if file else None
+    other = said.games.get(game)
+    return other.installation if other else None, file.place("games", game, "installation") if file else None
 
 
 def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
@@ -254,7 +283,7 @@ def _elsewhere(
             for one in pack_file.schedule
         ),
     }
-    changed = {"game": other.game or name, "installation": other.installation, "pack": pack, **played}
+    changed = {"game": other.game or name, "pack": pack, **played}
     return pack_file.model_copy(update=changed), found, left_out
 
 
@@ -303,6 +332,7 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
         if sound.treatment is not None:
             yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
+        yield from _without_its_entry(workspace, index, sound)
     for key, path in workspace.pack_file.played():
         if key not in seen and known is not None and key not in known:
             yield IchnosError(
@@ -310,6 +340,16 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
                 place=workspace.place(*path),
                 cure=f"did you mean {' or '.join(nearest([*seen, *known.keys], key))}?",
             )
+
+
+def _without_its_entry(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
+    """A sound that is a change of the game's own entry, where that is not there: another pack would be built."""
+    given = workspace.given.get(sound.key)
+    if given is not None and given.changed and not sound.fresh and not sound.new:
+        title = workspace.profile.rules.game.title
+        what = f"{sound.key} keeps what {title} itself says of it, and it is not known where {title} is installed"
+        cure = f'say it in {LOCAL_NAME}: installation = "..."; or fresh = true, and its entry starts from nothing'
+        yield IchnosError(what, place=workspace.sound_place(index, "key"), cure=cure)
 
 
 def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Iterator[IchnosError]:
@@ -359,9 +399,9 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
     if sound.like is None:
         return
     place, known = place_of("like"), workspace.catalogue
-    if known is None or workspace.pack_file.installation is None:
+    if known is None or workspace.installation is None:
         what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
-        yield IchnosError(what, place=place, cure='say where the game is installed: installation = "..."')
+        yield IchnosError(what, place=place, cure=f'say in {LOCAL_NAME} where: installation = "..."')
     elif sound.like not in known:
         what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
         yield IchnosError(what, place=place, cure=f"did you mean {' or '.join(known.nearest(sound.like))}?")

@@ -1,0 +1,84 @@
+"""What the game's own definitions gave to a pack: written down with the workspace, so that a copy builds the same.
+
+``ichnos.lock`` goes with the workspace. Where the game is not installed, its categories and files are taken from
+there; a sound that is a change of the game's own entry cannot be built without that entry, and is refused.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
+from ichnos.files.writing import write_whole
+from ichnos.pack.workspace.folder import LOCK_NAME
+
+
+@dataclass(frozen=True)
+class Given:
+    """What a game gave to one key. ``changed``: the pack has the game's own entry, with changes."""
+
+    category: str | None = None
+    files: tuple[str, ...] = ()
+    changed: bool = False
+
+
+@dataclass(frozen=True)
+class Lock:
+    """Of each game that the workspace is built for ("" is its first), what each key was given."""
+
+    games: Mapping[str, Mapping[str, Given]] = field(default_factory=dict)
+
+    def of_game(self, game: str | None) -> Mapping[str, Given]:
+        return self.games.get(game or "", {})
+
+    def with_game(self, game: str | None, given: Mapping[str, Given]) -> Lock:
+        return Lock({**self.games, game or "": given})
+
+    def to_json(self) -> bytes:
+        """As it is kept: sorted, so that a change is seen as one."""
+        games = {name: {key: _said(one) for key, one in sorted(of.items())} for name, of in sorted(self.games.items())}
+        return (json.dumps({"format": 1, "games": games}, ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def _said(one: Given) -> dict[str, Any]:
+    said = {"category": one.category, "files": list(one.files), "changed": one.changed}
+    return {name: value for name, value in said.items() if value}
+
+
+def load(folder: Path) -> Lock:
+    """What is written down. Raises IchnosError where that is damaged."""
+    path = folder / LOCK_NAME
+    if not disk.is_file(path):
+        return Lock()
+    try:
+        said = json.loads(disk.read(path, LOCK_NAME))
+        if said["format"] != 1:
+            raise ValueError(said["format"])
+        return Lock({name: dict(_given(of)) for name, of in said["games"].items()})
+    except (ValueError, TypeError, KeyError, AttributeError):
+        what = "this does not say what the game gave to the pack"
+        cure = "take it from where the workspace came from; or delete it, and build where the game is installed"
+        raise IchnosError(what, place=Place(LOCK_NAME), cure=cure) from None
+
+
+def _given(said: Mapping[str, Any]) -> Iterable[tuple[str, Given]]:
+    for key, one in said.items():
+        category = one.get("category")
+        yield key, Given(category and str(category), tuple(map(str, one.get("files", ()))), one.get("changed") is True)
+
+
+def keep(folder: Path, game: str | None, given: Mapping[str, Given]) -> None:
+    """Write down what a game gave, where that is news. Raises IchnosError where it cannot be written."""
+    try:
+        data = load(folder).with_game(game, given).to_json()
+    except IchnosError:  # damaged: made anew where the game is
+        data = Lock().with_game(game, given).to_json()
+    path = folder / LOCK_NAME
+    disk.refuse_way_out(folder, path, LOCK_NAME)
+    if not disk.is_file(path) or disk.read(path, LOCK_NAME) != data:
+        write_whole(path, data)
