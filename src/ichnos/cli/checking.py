@@ -110,7 +110,7 @@ def check(
         what = f"{show.counted(len(over), 'verdict')} of a sound that has changed since: {', '.join(over[:5])}"
         show.say(f"{what}{' and others' if len(over) > 5 else ''}", err=True)
     if own and loaded:
-        _note(loaded, results[0])
+        note(loaded, results[0])
     if sarif:
         from ichnos.review.sarif import sarif as as_sarif
 
@@ -141,7 +141,7 @@ def passes(folder: Path, *, json: bool = False) -> bool:
     subject = Subject(of_workspace(loaded), opened(loaded.profile, package))
     result = checking.check(subject, lambda _: None)
     subject.files.close()
-    _note(loaded, result)
+    note(loaded, result)
     if json:
         _print_json([package], [result], ())
         return result.passed
@@ -155,7 +155,7 @@ def passes(folder: Path, *, json: bool = False) -> bool:
     return True
 
 
-def _note(loaded: Workspace, result: Checked) -> None:
+def note(loaded: Workspace, result: Checked) -> None:
     """Note for ``status`` what came of checking the pack that was built last."""
     import json
     from contextlib import closing, suppress
@@ -168,7 +168,9 @@ def _note(loaded: Workspace, result: Checked) -> None:
             last = state.latest_build(None)
             if last is not None:
                 grave = sum(one.kind.grave for one in result.findings)
-                said = {"sha256": last.sha256, "findings": len(result.findings), "grave": grave}
+                first = max(result.findings, key=lambda one: one.kind.grave, default=None)
+                told = f"{first.kind.id}, {first.place}: {first.reason}" if first else ""
+                said = {"sha256": last.sha256, "findings": len(result.findings), "grave": grave, "first": told}
                 state.note_fact("checked", json.dumps(said))
 
 

@@ -85,9 +85,11 @@ def _in_full(seen: JudgedClip, judge: Any) -> None:
         for name, text in describe(seen.analysis):
             out.print(Text.assemble((f"  {name:<18}", "dim"), text))
     _print_findings(out, seen.findings)
-    if seen.analysis is not None and judge is not None and not seen.unfit:
-        out.print(Text(f"It can be used in {judge.title} as it is.", "green"))
-    elif not seen.findings:
+    if seen.becomes:
+        out.print(Text(f"For {judge.title}, the build converts it: {', '.join(seen.becomes)}."))
+    elif seen.becomes is not None:
+        out.print(Text(f"It has the form that {judge.title} reads; the build encodes it again."))
+    if not seen.findings:
         out.print(Text("Nothing is wrong with it.", "green"))
 
 

@@ -224,6 +224,17 @@ class Inside:
         self.files.close()
 
 
+class Only(Inside):
+    """One file of others, under its name."""
+
+    def __init__(self, files: Files, name: str) -> None:
+        super().__init__(files, "")
+        self._name = name
+
+    def names(self) -> list[str]:
+        return [self._name]
+
+
 class Overlay:
     """Files with others in place of some of them, and without some: as they would be after a change."""
 

@@ -118,7 +118,8 @@ def _difference(sample: str, again: str) -> str:
     pairs = zip(sample.splitlines(), again.splitlines(), strict=False)
     for number, (before, after) in enumerate(pairs, 1):
         if before != after:
-            return (
-                f"line {number} of the filled sample is read as something else: {before.strip()} became {after.strip()}"
-            )
+            was, became = before.strip(), after.strip()
+            if was == became:  # they differ in white space alone
+                was, became = repr(before), repr(after)
+            return f"line {number} of the filled sample is read as something else: {was} became {became}"
     return "the filled sample is read as something shorter"

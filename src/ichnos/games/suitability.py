@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.analysis import ClipAnalysis, analyse
 from ichnos.audio.measure.judging import ClipFinding, judge
@@ -24,28 +25,25 @@ from ichnos.games.targets import marking
 from ichnos.games.targets import target as target_for
 
 
+def changes(facts: Facts, target: Target) -> list[str]:
+    """What a build changes of a clip, in words; nothing where its form is the game's."""
+    found = []
+    if (facts.container, facts.codec) != (target.container, target.codec):
+        found.append(f"{facts.kind} becomes {target.container} {target.codec}")
+    if facts.channels != target.channels:
+        found.append(f"{_channels(facts.channels)} becomes {_channels(target.channels)}")
+    if facts.rate != target.rate:
+        found.append(f"{facts.rate} Hz becomes {target.rate} Hz")
+    return found
+
+
 def against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: float | None) -> list[ClipFinding]:
-    """What the game's rules say of the clip; nothing where it could be used as it is."""
+    """What the game's rules say of the clip that a build does not put right."""
     return list(_against(analysis, profile, target, longest))
 
 
 def _against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: float | None) -> Iterator[ClipFinding]:
     facts, title = analysis.facts, profile.rules.game.title
-    cure = "the build does so, or: ichnos convert --like-game"
-    if (facts.container, facts.codec) != (target.container, target.codec):
-        known = f"{target.container} {target.codec}"
-        yield ClipFinding("format", f"{title} reads {known}, and this is {facts.kind}", f"convert it; {cure}")
-    if facts.channels > target.channels:
-        effect = "heard everywhere at full level, however far away" if target.channels == 1 else "not read"
-        yield ClipFinding(
-            "channels", f"{title} wants {_channels(target.channels)}: as it is, it would be {effect}", f"mix it; {cure}"
-        )
-    elif facts.channels < target.channels:
-        yield ClipFinding("channels", f"{title} wants {_channels(target.channels)}, and this is mono", f"{cure}")
-    if facts.rate != target.rate:
-        yield ClipFinding(
-            "rate", f"{title} wants {target.rate} Hz, and this has {facts.rate} Hz", f"resample it; {cure}"
-        )
     if longest is not None and facts.seconds > longest:
         yield ClipFinding(
             "long",
@@ -113,7 +111,7 @@ class JudgedClip:
     clip: Path
     analysis: ClipAnalysis | None
     findings: list[ClipFinding]
-    unfit: bool = False  # the game could not use it as it is
+    becomes: tuple[str, ...] | None = None  # what a build changes of it; None without a game
 
     @property
     def grave(self) -> bool:
@@ -132,6 +130,7 @@ class JudgedClip:
         return {
             **said,
             "readable": True,
+            **({"build-changes": list(self.becomes)} if self.becomes is not None else {}),
             "container": facts.container,
             "claimed": facts.claimed,
             "codec": facts.codec,
@@ -175,8 +174,8 @@ def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callabl
         finally:
             on_progress()
         said = against(analysis, rules.profile, rules.target, rules.longest) if rules else []
-        unfit = any(one.id != "loop" for one in said)
-        return JudgedClip(clip, analysis, [*judge(analysis), *said], unfit)
+        becomes = tuple(changes(analysis.facts, rules.target)) if rules else None
+        return JudgedClip(clip, analysis, [*judge(analysis), *said], becomes)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return list(pool.map(one, clips))

@@ -34,9 +34,8 @@ class Facts:
     name: str
     version: str
     game: str
-    profile: str  # the name of the game's profile
-    names: tuple[str, ...]  # how the pack may be called in a game: its short name, also as the game spells names
-    ids: tuple[str, ...]
+    # Of each of its games: its name here (None: the first), and what the pack is known by there (see _known_by).
+    packs: tuple[tuple[str | None, str, list[str], list[str]], ...]
     installation: str | None
     keys: tuple[str, ...]
     clips: tuple[str, ...]
@@ -68,6 +67,8 @@ class Status:
     findings: int | None
     grave: int  # of those
     installed: tuple[Standing, ...] = field(default=())
+    first: str = ""  # of the findings
+    released: bool = False  # this version
 
     @property
     def next_step(self) -> tuple[str, str]:
@@ -81,14 +82,16 @@ class Status:
             return "ichnos build", why
         if self.findings is None:
             return "ichnos check", "the pack has not been checked since it was built"
-        if self.grave:
-            return "ichnos check", "the last check found what does not work in the game"
+        if self.findings:
+            more = f", and {self.findings - 1} more" if self.findings > 1 else ""
+            what = "mend" if self.grave else "mend, or waive under [[waive]],"
+            return "", f"{what} what the last check found: {self.first}{more}"
         if any(not one.is_latest for one in self.installed):
             return "ichnos install", "an older edition of the pack is in the game"
         if not self.installed and self.facts.installation is not None:
             return "ichnos install", "the pack is in no game yet"
-        if self.findings:
-            return "ichnos check", "before a release, see what the last check found"
+        if self.released:
+            return "", f"{self.facts.version} is released: give away what lies in release/"
         return "ichnos release --note TEXT", "all is built and checked"
 
 
@@ -108,6 +111,7 @@ def status(folder: Path) -> Status:
             if state is not None and last is not None and is_current:
                 _keep(state, last, facts)
         checked = json.loads(state.fact("checked") or "{}") if state else {}
+        digests = {own: build.sha256 for own, *_ in facts.packs if state and (build := state.latest_build(own))}
     finally:
         if state is not None:
             state.close()
@@ -122,8 +126,16 @@ def status(folder: Path) -> Status:
         package,
         checked.get("findings") if is_checked else None,
         checked.get("grave", 0) if is_checked else 0,
-        tuple(_standings(facts, last)),
+        tuple(_standings(facts, digests)),
+        str(checked.get("first", "")) if is_checked else "",
+        disk.is_folder(folder / "release") and _is_released(folder, facts.version),
     )
+
+
+def _is_released(folder: Path, version: str) -> bool:
+    """Is this version in release/?"""
+    names = disk.names(folder / "release")
+    return version in names or any(f"-{version}." in name for name in names)
 
 
 def prepare(folder: Path) -> None:
@@ -154,6 +166,10 @@ def _facts(folder: Path) -> Facts:
     from ichnos.pack.workspace import workspace as workspaces
 
     loaded = workspaces.load(folder)
+    games = [loaded]
+    for name in loaded.pack_file.games:
+        with suppress(IchnosError):  # what is wrong with another game is said where it is built for
+            games.append(workspaces.load(folder, name))
     pack_file, known = loaded.pack_file, loaded.catalogue
     keys = tuple(sound.key for sound in pack_file.sound)
     own = (clip for sound in pack_file.sound if not sound.silent for clip, _ in sound.clips())
@@ -162,7 +178,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.name,
         pack_file.pack.version,
         loaded.profile.rules.game.title,
-        *_known_by(loaded),
+        tuple((one.game, *_known_by(one)) for one in games),
         loaded.installation,
         keys,
         tuple(dict.fromkeys(own)),
@@ -172,14 +188,10 @@ def _facts(folder: Path) -> Facts:
     )
 
 
-def _known_by(loaded: Workspace) -> tuple[str, tuple[str, ...], tuple[str, ...]]:
-    """What the pack of a workspace is known by where it is installed: the game, its names, its ids."""
+def _known_by(loaded: Workspace) -> tuple[str, list[str], list[str]]:
+    """What the pack of a workspace is known by where it is installed: the game's profile, its names, its ids."""
     rules, name = loaded.profile.rules, loaded.pack_file.pack.name
-    return (
-        rules.game.name,
-        tuple(dict.fromkeys((name, rules.names.spelled(name)))),
-        tuple(loaded.pack_file.ids.values()),
-    )
+    return rules.game.name, [*dict.fromkeys((name, rules.names.spelled(name)))], [*loaded.pack_file.ids.values()]
 
 
 def is_own(loaded: Workspace, pack: InstalledPack) -> bool:
@@ -200,8 +212,8 @@ def _unused(folder: Path, used: set[str]) -> Iterator[str]:
                 yield file
 
 
-def _standings(facts: Facts, last: LastBuild | None) -> Iterator[Standing]:
-    """The games that the pack is in."""
+def _standings(facts: Facts, digests: dict[str | None, str]) -> Iterator[Standing]:
+    """The games that the pack is in. ``digests``: of what was built last, for each of its games."""
     if not journal.is_there():
         return
     from ichnos.place import listing
@@ -209,6 +221,8 @@ def _standings(facts: Facts, last: LastBuild | None) -> Iterator[Standing]:
     with closing(Journal()) as notes:
         for game in listing.games(notes):
             for one in game.packs:
-                if one.pack.is_of(facts.profile, facts.names, facts.ids):
-                    is_latest = last is not None and one.pack.sha256 == last.sha256
-                    yield Standing(game.folder, one.pack.version, is_latest, one.changed)
+                for own, profile, names, ids in facts.packs:
+                    if one.pack.is_of(profile, names, ids):
+                        is_latest = one.pack.sha256 == digests.get(own)
+                        yield Standing(game.folder, one.pack.version, is_latest, one.changed)
+                        break

@@ -117,6 +117,7 @@ class _Side:
         yield from ((error.place or self.opened.files.place, error.what) for error in reading.broken)
         yield from reading.strange
         yield from reading.differing
+        yield from reading.disagreeing
 
 
 def _field(name: str) -> str:

@@ -34,6 +34,21 @@ KINDS = {
         FindingKind(
             "key-unknown", "silence: the game never asks for this key", "correct the key, or say that it is new"
         ),
+        FindingKind(
+            "category-unknown",
+            "the game may ignore the sound, or play it by no rule",
+            "write one of the game's categories",
+            grave=False,
+        ),
+        FindingKind("weight-zero", "this take is never heard", "give it a weight, or leave it out", grave=False),
+        FindingKind("icon-missing", "the game shows no picture, or refuses the pack", "build it again", grave=False),
+        FindingKind(
+            "said-otherwise", "nobody knows which of the two the game takes", "say the same in both places", grave=False
+        ),
+        FindingKind("script-broken", "the whole script is ignored", "correct it at the place given"),
+        FindingKind(
+            "script-twice", "the second takes the place of the first", "give each name once in the script", grave=False
+        ),
         FindingKind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
         FindingKind("take-missing", "silence", "put the file there, or correct the name in the definition"),
         FindingKind("take-disguised", "silence: the extension does not make the format", "convert the clip"),

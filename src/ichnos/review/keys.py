@@ -35,6 +35,8 @@ def findings(subject: Subject) -> Iterator[Finding]:
             first[entry] = sound.place
             known = context.catalogue
             if known is not None and sound.key not in known and not _is_meant_as_new(context, known, sound.key):
+                if sound.key in subject.own_entries(name):
+                    continue  # one of the game's that names no file: a channel, or whatever it may be
                 near = " or ".join(known.nearest(sound.key))
                 cure = f"did you mean {near}?"
                 cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""

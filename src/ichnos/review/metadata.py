@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from ichnos.errors import Place
 from ichnos.games.definitions import NOWHERE
@@ -50,6 +50,13 @@ def versions(subject: Subject) -> Iterator[Finding]:
             yield finding("version-other", place, reason)
 
 
+def icon(subject: Subject) -> Iterator[Finding]:
+    """A picture of the pack that the game looks for, and that is not there."""
+    rules = subject.profile.rules.icon
+    if rules is not None and rules.path not in subject.names:
+        yield finding("icon-missing", subject.files.place, f"there is no {rules.path}")
+
+
 def titles(subject: Subject) -> Iterator[Finding]:
     """Titles that stand in one language and not in another, of the pack's own or the game's."""
     context = subject.context
@@ -64,9 +71,23 @@ def titles(subject: Subject) -> Iterator[Finding]:
             if own is None:
                 continue  # nobody can tell which of these the pack has brought
             titled = {one: titles for one, titles in titled.items() if one in own}
+        titled = _with_own(subject, exemplar, titled)
         languages = {language for titles in titled.values() for language in titles} | of_game
         for (scope, key), titles in titled.items() if "language" in names_of(exemplar) else ():
             for language in sorted(languages - set(titles)):
-                place = next(iter(titles.values()))
+                place = next(iter(titles.values()), subject.files.place)
                 called = f'the prop "{key}"' if scope == PROP else f'"{key}"'
                 yield finding("title-missing", place, f"{called} has no title in {language}")
+
+
+def _with_own(
+    subject: Subject, exemplar: Exemplar, titled: Mapping[tuple[str, str], Mapping[str, Place]]
+) -> dict[tuple[str, str], Mapping[str, Place]]:
+    """The titles of a document, and none of those that the workspace says and that do not stand there."""
+    found = dict(titled)
+    pack_file = subject.context.pack_file
+    if pack_file is not None and "title" in exemplar.scopes and exemplar.in_languages("title"):
+        for sound in pack_file.sound if not exemplar.kinds else ():
+            if sound.title:
+                found.setdefault((SOUND, sound.key), {})
+    return found

@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import Place
 from ichnos.files.journal import InstalledPack
-from ichnos.files.sources import Files
+from ichnos.files.sources import Files, Only
 from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
@@ -141,6 +141,20 @@ class Subject:
     def keys(self) -> set[str]:
         """The keys that it gives sounds to: by definition, or in the place of the game's own."""
         return {sound.key for sound in self.pack.defined()} | {key for keys in self.in_place.values() for key in keys}
+
+    def own_entries(self, name: str) -> set[str]:
+        """The names of all entries of the game's own document of one name, whatever they are."""
+        if name not in self._own_entries:
+            own = self.context.own
+            read = (
+                read_pack(self.profile, Only(own, name)) if own is not None and name in own.names() else PackReading()
+            )
+            self._own_entries[name] = {sound.key for one in read.by_document.values() for sound in one.sounds}
+        return self._own_entries[name]
+
+    @cached_property
+    def _own_entries(self) -> dict[str, set[str]]:
+        return {}
 
     @cached_property
     def in_place(self) -> dict[str, list[str]]:

@@ -103,6 +103,10 @@ def nearest(keys: Iterable[str], key: str, count: int = 3) -> list[str]:
     from rapidfuzz.distance import DamerauLevenshtein
 
     found = process.extract(
-        key, list(keys), scorer=DamerauLevenshtein.normalized_similarity, processor=str.lower, limit=count
+        key,
+        list(dict.fromkeys(keys)),
+        scorer=DamerauLevenshtein.normalized_similarity,
+        processor=str.lower,
+        limit=count,
     )
     return [name for name, _, _ in found]

@@ -60,6 +60,7 @@ class PackReading:
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
     differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
+    disagreeing: list[tuple[Place, str]] = field(default_factory=list)  # one thing, said otherwise in two places
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
     documents: dict[str, None] = field(default_factory=dict)  # as they were read
@@ -67,6 +68,7 @@ class PackReading:
     titled: dict[str, dict[tuple[str, str], dict[str, Place]]] = field(default_factory=dict)
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
     of_game: dict[str, Counter[str]] = field(default_factory=dict)  # of those, how often the game's own has each key
+    of_pack: dict[str, tuple[Value, Place]] = field(default_factory=dict)  # its own values, where each stands first
     quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
 
     @cached_property
@@ -118,6 +120,8 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None, keys_
                 continue
             _hold_against_path(result, profile, reading, in_path)
             _take_in(result, name, reading, in_path, separator)
+            if rules.mode != "merge":
+                _hold_together(result, reading)
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
             if rules.mode == "merge" and own is not None:
                 result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
@@ -134,12 +138,30 @@ def _hold_against_path(
     """A document that says otherwise than its own name."""
     for hole, node, value in reading.differing:
         if hole not in in_path:
+            before = reading.pack.values.get(hole)
+            also = f", and {before} elsewhere" if before is not None and before != value else ""
+            what = f"the {hole} is {value} here{also}, and both are one thing"
+            result.disagreeing.append((_place(reading, node), what))
             continue
         if profile.rules.names.is_of(str(in_path[hole]), str(value)):
             reading.pack.values[hole] = value  # the file's name is only how that is spelled
         else:
             what = f'here the {hole} is "{value}", and by the file\'s name it is "{in_path[hole]}"'
             result.differing.append((_place(reading, node), what))
+
+
+def _hold_together(result: PackReading, reading: DocumentReading) -> None:
+    """The pack's own values, which may stand in several documents, and in each entry."""
+    for found in every(reading.pack):
+        for name, node in found.nodes.items():
+            if _scope(name) != PACK or name == "root":
+                continue
+            value = found.values[name]
+            before, where = result.of_pack.setdefault(name, (value, _place(reading, node)))
+            if str(before).casefold() != str(value).casefold():
+                result.disagreeing.append(
+                    (_place(reading, node), f"the {name} is {value} here, and {before} in {where}")
+                )
 
 
 def _take_in(

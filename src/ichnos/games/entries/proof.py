@@ -440,7 +440,9 @@ class _OneDocument:
         if back is None:
             yield self.proof.error(f'{whose} is "{spelled(said)}", and would not stand here', place, there)
         elif not self.comes_back(name, said, back):
-            what = f'{whose} is "{spelled(said)}", and would be read as "{spelled(back)}"'
+            one, other = spelled(said), spelled(back)
+            kinds = f" ({_kind(said)}, and there {_kind(back)})" if one == other else ""
+            what = f'{whose} is "{one}", and would be read as "{other}"{kinds}'
             yield self.proof.error(what, place, there)
         elif _is_number(said) and isinstance(back, float) and abs(float(said) - back) > _ROUNDED * abs(float(said)):
             self.proof.notes.append(f"{whose} is {spelled(float(said))}, and {self.path} rounds it to {spelled(back)}")
@@ -463,6 +465,10 @@ class _OneDocument:
 
 def _is_number(value: Value) -> TypeGuard[float]:
     return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _kind(value: Value) -> str:
+    return "a number" if _is_number(value) else "yes or no" if isinstance(value, bool) else "a text"
 
 
 def _same(one: Value, other: Value) -> bool:

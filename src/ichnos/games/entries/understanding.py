@@ -117,6 +117,10 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
                 references.add(str(part.values[hole]))
         references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
     matched, constant = _matched(exemplar, reading)
+    one.odd += (
+        (document.text.place(node.start), f"the {hole} is {value} here, and otherwise in another place")
+        for hole, node, value in reading.differing
+    )
     for node in every_value:
         if node in matched:
             one.known += 1

@@ -417,16 +417,12 @@ def key_slips(
     elif not new and kind.replace == "no":
         yield IchnosError(f"{title} cannot have its own keys replaced", place=place, cure="say new = true")
     elif known is not None and new and key in known:
-        yield IchnosError(
-            f'"{key}" is not new: {title} has that key', place=place, cure="replace it (new = false), or choose another"
-        )
+        cure = "choose another" if kind.replace == "no" else "leave new out, and it is replaced; or choose another"
+        yield IchnosError(f'"{key}" is not new: {title} has that key', place=place, cure=cure)
     elif known is not None and not new and key not in known:
         nearest = " or ".join(known.nearest(key))
-        yield IchnosError(
-            f'{title} has no key "{key}"',
-            place=place,
-            cure=f"did you mean {nearest}? For a key of your own, say --new, or new = true in the file",
-        )
+        own = " For a key of your own, say --new, or new = true in the file" if kind.new else ""
+        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"did you mean {nearest}?{own}")
 
 
 def short_name(title: str) -> str:

@@ -1,0 +1,66 @@
+"""Findings about values: of no use to the game, or said twice and otherwise."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ichnos.errors import Place
+from ichnos.games.catalogues.catalogue import nearest
+from ichnos.games.definitions import SoundDefinition
+from ichnos.review.findings import Finding, finding
+from ichnos.review.subject import Subject
+
+
+def findings(subject: Subject) -> Iterator[Finding]:
+    """Categories that the game has not, weights of nothing, and what two places say otherwise."""
+    known = subject.context.catalogue
+    categories = {category for category in known.categories if category} if known is not None else set()
+    for name, document in subject.pack.by_document.items():
+        of_game = subject.pack.of_game.get(name, {})
+        for sound in document.sounds:
+            if not _is_own(subject, name, sound):
+                continue
+            if categories and sound.category is not None and sound.category not in categories and not of_game:
+                near = " or ".join(nearest(categories, sound.category, 2))
+                place = sound.places.get("category", sound.place)
+                reason = f'{subject.context.title} has no category "{sound.category}", which "{sound.key}" is to have'
+                yield finding("category-unknown", place, reason, f"did you mean {near}?")
+            for number, take in enumerate(sound.takes, 1):
+                if take.weight is not None and take.weight <= 0 and len(sound.takes) > 1:
+                    yield finding("weight-zero", take.place, f'take {number} of "{sound.key}" has the weight 0')
+    for place, what in subject.pack.disagreeing:
+        yield finding("said-otherwise", place, what)
+    yield from _otherwise(subject)
+
+
+def _is_own(subject: Subject, document: str, sound: SoundDefinition) -> bool:
+    """Is an entry the pack's, and not one of the game's in its own document?"""
+    if document not in subject.pack.merged:
+        return True
+    return any(subject.sound_files.file_of(file) for file, _, _ in sound.files())
+
+
+def _otherwise(subject: Subject) -> Iterator[Finding]:
+    """Values of one sound that two documents have otherwise."""
+    said: dict[tuple[str, str], tuple[object, Place]] = {}
+    for name, document in subject.pack.by_document.items():
+        here: dict[tuple[str, str], tuple[object, Place]] = {}
+        for sound in document.sounds if name not in subject.pack.merged else ():
+            titles = {f"title.{tag}": title for tag, title in sound.titles.items() if tag is not None}
+            for field, value in {**sound.settings, **sound.fields, **titles}.items():
+                if value is None:
+                    continue
+                place = sound.places.get(field, sound.place)
+                here.setdefault((sound.key, field), (value, place))
+                before, where = said.get((sound.key, field), (value, place))
+                if not _alike(before, value):
+                    reason = f'the {field} of "{sound.key}" is {value} here, and {before} in {where}'
+                    yield finding("said-otherwise", place, reason)
+        said = {**here, **said}
+
+
+def _alike(one: object, other: object) -> bool:
+    """Are two readings of one value? Spelled otherwise, one of them may be rounded."""
+    if isinstance(one, float) and isinstance(other, float):
+        return abs(one - other) <= 0.01 * max(abs(one), abs(other))
+    return str(one).casefold() == str(other).casefold()
