@@ -314,7 +314,7 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     assert (said["sounds"], said["built"], said["unused-clips"]) == (2, "current", ["unused.wav"])
     assert said["installed"][0]["latest"]
     text = run(cwd=own)  # no word at all
-    assert "Next: ichnos check" in text.out
+    assert "Next: mend, or waive under [[waive]], what the last check found: licence-missing, ichnos.toml:" in text.out
     (own / "ichnos.toml").write_text((own / "ichnos.toml").read_text().replace("0.1.0", "0.1.1"))
     assert json.loads(run("status", "--json", cwd=own).out)["next"]["command"] == "ichnos build"
     (own / "clips/a.wav").unlink()

@@ -94,11 +94,12 @@ def test_a_renamed_file_and_a_game(tmp_path: Path) -> None:
     path = _wav(tmp_path / "a.wav", _sine(), _sine(hz=1700))
     clip, remarks = _seen(path.rename(tmp_path / "a.ogg"), "--game", "tarnlight")
     assert (clip["container"], clip["claimed"]) == ("WAV", "Ogg")
-    assert set(remarks) == {"disguised", "format", "channels"}
+    assert set(remarks) == {"disguised"}
+    assert clip["build-changes"] == ["WAV PCM 16 becomes Ogg Vorbis", "stereo becomes mono"]
     fitting = tmp_path / "b.ogg"
     soundfile.write(fitting, _sine(), RATE, format="OGG", subtype="VORBIS")
     result = run("look", fitting, "--game", "tarnlight")
-    assert "It can be used in Tarnlight as it is." in result.out
+    assert "It has the form that Tarnlight reads; the build encodes it again." in result.out
     long = tmp_path / "long.wav"
     soundfile.write(long, 0.1 * np.ones(8000 * 121), 8000)
     limits = [run("look", long, "--game", name, "--json") for name in ("quillmarsh", "tarnlight")]

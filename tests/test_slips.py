@@ -349,5 +349,6 @@ def test_a_missing_title_wherever_the_languages_stand(packs: dict[str, Path], tm
     for german, missing in (({first: "A", second: "B"}, 0), ({first: "A"}, 1)):
         (pack / "words.json").write_text(json.dumps({"en": {first: "A", second: "B"}, "de": german}))
         found = json.loads(run("check", pack, "--game", rules, "--json").out)["findings"]
+        found = [one for one in found if one["id"] != "said-otherwise"]  # the open pack's own titles are others
         assert [one["id"] for one in found] == ["title-missing"] * missing
         assert all(one["file"].endswith("words.json") and second in one["reason"] for one in found)

@@ -71,9 +71,9 @@ def titles(subject: Subject) -> Iterator[Finding]:
             if own is None:
                 continue  # nobody can tell which of these the pack has brought
             titled = {one: titles for one, titles in titled.items() if one in own}
-        titled = _with_own(subject, exemplar, titled)
-        languages = {language for titles in titled.values() for language in titles} | of_game
-        for (scope, key), titles in titled.items() if "language" in names_of(exemplar) else ():
+        every = _with_own(subject, exemplar, titled)
+        languages = {language for titles in every.values() for language in titles} | of_game
+        for (scope, key), titles in every.items() if "language" in names_of(exemplar) else ():
             for language in sorted(languages - set(titles)):
                 place = next(iter(titles.values()), subject.files.place)
                 called = f'the prop "{key}"' if scope == PROP else f'"{key}"'

@@ -15,12 +15,12 @@ def findings(subject: Subject) -> Iterator[Finding]:
     """Categories that the game has not, weights of nothing, and what two places say otherwise."""
     known = subject.context.catalogue
     categories = {category for category in known.categories if category} if known is not None else set()
+    usual = {hole.usual for exemplar in subject.profile.documents for hole in exemplar.holes_named("category")}
     for name, document in subject.pack.by_document.items():
-        of_game = subject.pack.of_game.get(name, {})
         for sound in document.sounds:
             if not _is_own(subject, name, sound):
                 continue
-            if categories and sound.category is not None and sound.category not in categories and not of_game:
+            if categories and sound.category is not None and sound.category not in {*categories, *usual}:
                 near = " or ".join(nearest(categories, sound.category, 2))
                 place = sound.places.get("category", sound.place)
                 reason = f'{subject.context.title} has no category "{sound.category}", which "{sound.key}" is to have'
