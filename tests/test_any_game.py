@@ -394,15 +394,15 @@ def test_a_large_list_of_single_takes_is_harvested(tmp_path: Path) -> None:
 
 def test_a_script_says_the_packs_version_and_a_fragment_stands_for_each_sound(tmp_path: Path) -> None:
     game = Made(
-        tmp_path, "mothwick", '\n[[script]]\npath = "about.lua"\n[[document]]\npath = "each/@key@.json"\nmode = "fragment"\n',
+        tmp_path, "mothwick", '\n[[script]]\npath = "about.txt"\n[[document]]\npath = "each/@key@.json"\nmode = "fragment"\n',
         {"tree/each/@key@.json": '{"id": "@key@", "f": ["@file@"]}', "tree/s/@key@-@take.number@.wav": "",
-         "scripts/about.lua.j2": "{{ pack.version }} of {{ game.version }}"}, {},
+         "scripts/about.txt.j2": "{{ pack.version }} of {{ game.version }}"}, {},
     )  # fmt: skip
     game.start(
         '\n[[sound]]\nkey = "moth.wing"\nnew = true\ntakes = ["c1.wav"]\n[[sound]]\nkey = "moth.eye"\nnew = true\ntakes = ["c2.wav"]\n'
     )
     pack = game.build()
-    assert (pack / "about.lua").read_text() == "0.1.0 of 1.1"
+    assert (pack / "about.txt").read_text() == "0.1.0 of 1.1"
     assert sorted(path.name for path in (pack / "each").iterdir()) == ["moth.eye.json", "moth.wing.json"]
 
 

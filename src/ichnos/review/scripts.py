@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterator, Sequence
 from pathlib import PurePosixPath
 
-from ichnos.documents.text import from_bytes
-from ichnos.errors import IchnosError
+from ichnos.documents.text import Text, from_bytes
+from ichnos.errors import IchnosError, Place
 from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.calls import Call, parse_call
 from ichnos.review.findings import Finding, finding
@@ -15,6 +15,9 @@ from ichnos.review.keys import alike
 from ichnos.review.subject import Subject
 
 _SCRIPTS = (".lua",)
+_MEMORY = 64 << 20  # bytes
+_AT_LINE = re.compile(r"(?:error loading code: )?\[string .*?\]:(\d+): (.*)", re.DOTALL)
+_CONSTANT = re.compile(r"""^(?:local[ \t]+)?([A-Za-z_][\w.]*)[ \t]*=[ \t]*(["'])([^"'\n]*)\2""", re.MULTILINE)
 _QUOTED = re.compile(r"""(["'])((?:(?!\1)[^\\\n])*)\1""")
 
 
@@ -32,6 +35,9 @@ def findings(subject: Subject) -> Iterator[Finding]:
             text = from_bytes(subject.files.read(name), subject.files.label(name))
         except IchnosError:
             continue
+        if name.endswith(_SCRIPTS):
+            yield from _broken(text)
+        yield from _twice(text)
         asked = dict(_asked(text.content, calls))
         for match in _QUOTED.finditer(text.content):
             said, place = match[2], text.place(match.start(2))
@@ -47,6 +53,33 @@ def findings(subject: Subject) -> Iterator[Finding]:
             elif files.is_missing(said):
                 near = files.nearest(said)
                 yield finding("script-file", place, f'there is no "{said}" in the pack', f"did you mean {near}?")
+
+
+def _broken(text: Text) -> Iterator[Finding]:
+    """What Lua itself does not understand; the script is not run for that."""
+    try:
+        from lupa.lua54 import LuaError, LuaRuntime
+    except ImportError:
+        from lupa import LuaError, LuaRuntime
+
+    lua = LuaRuntime(register_eval=False, register_builtins=False, max_memory=_MEMORY)
+    try:
+        lua.compile(text.content.encode())
+    except LuaError as error:
+        found = _AT_LINE.match(str(error).partition("\nstack traceback")[0])
+        line, what = (int(found[1]), found[2]) if found else (None, str(error))
+        yield finding("script-broken", Place(text.path, line), f"Lua does not understand this: {what}")
+
+
+def _twice(text: Text) -> Iterator[Finding]:
+    """Names at the top of a script that stand for two different texts."""
+    first: dict[str, re.Match[str]] = {}
+    for match in _CONSTANT.finditer(text.content):
+        known = first.setdefault(match[1], match)
+        if known[3] != match[3]:
+            line = text.place(known.start(1)).line
+            reason = f'{match[1]} is "{match[3]}" here, and "{known[3]}" in line {line}'
+            yield finding("script-twice", text.place(match.start(1)), reason)
 
 
 def _asked(text: str, calls: Sequence[Call]) -> Iterator[tuple[int, str]]:

@@ -58,7 +58,9 @@ def make(workspace: Workspace) -> Outline:
                 files.append(written)
     raise_all(errors or list(_not_copied(workspace, originals)))
     files += _icon(workspace)
-    files += [_script(workspace, script, said) for script in profile.scripts]
+    scripts = [_script(workspace, script, said) for script in profile.scripts]
+    files += scripts
+    raise_all(list(_not_in_scripts(workspace, said, scripts)))
     files += [
         PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
@@ -269,6 +271,24 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
     return PlannedFile(script.path, reason, body.encode())
+
+
+def _not_in_scripts(workspace: Workspace, said: Definitions, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:
+    """Triggers that scripts alone could hold, and of which nothing stands in them."""
+    if not scripts or any(TRIGGER in exemplar.scopes.values() for exemplar in workspace.profile.written):
+        return
+    text = "\n".join((script.data or b"").decode() for script in scripts)
+    names = workspace.profile.rules.names
+    files = {sound.key: [file for file, _, _ in sound.files()] for sound in said.sounds}
+    for trigger in said.triggers:
+        key = str(trigger.key)
+        traces = [key, names.spelled(key), key.rpartition(names.separator)[2], *files.get(key, ())]
+        if not any(trace in text for trace in traces):
+            yield IchnosError(
+                f'nothing of the trigger for "{key}" stands in the scripts that the profile writes',
+                place=trigger.place,
+                cure="does a sound have that key? Else correct the template in the profile's scripts/",
+            )
 
 
 def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosError]:

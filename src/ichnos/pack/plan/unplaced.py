@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection, Iterator, Mapping
 
 from ichnos.files import disk
+from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.entries.instances import stands_without_files
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
@@ -19,8 +20,24 @@ def notes(workspace: Workspace) -> Iterator[str]:
     yield from _left_out(workspace)
     yield from _of_no_kind(workspace)
     yield from _without_place(workspace)
+    yield from _unknown_keys(workspace)
     yield from _without_clip(workspace)
     yield from _still_played(workspace)
+
+
+def _unknown_keys(workspace: Workspace) -> Iterator[str]:
+    """What plays a key that is none of this pack's, where nobody knows the game's."""
+    own = {sound.key for sound in workspace.pack_file.sound}
+    if workspace.catalogue is None:
+        for key, path in workspace.pack_file.played():
+            if key not in own and key not in workspace.given:
+                near = nearest(own, key, 1)
+                also = f" (did you mean {near[0]}?)" if near else ""
+                title = workspace.profile.rules.game.title
+                yield (
+                    f'{workspace.place(*path)}: "{key}" is no sound of this pack{also}, and whether {title} has it is'
+                    " not known"
+                )
 
 
 def _without_clip(workspace: Workspace) -> Iterator[str]:
