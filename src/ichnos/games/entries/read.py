@@ -86,6 +86,9 @@ class _Member:
     naming: bool  # does an entry's own name stand in it?
 
 
+_Fit = tuple[Found, list[Node], list[tuple[str, Node, Value]]]  # with its strays, and what differs
+
+
 class _Reader:
     def __init__(self, exemplar: Exemplar) -> None:
         self.exemplar = exemplar
@@ -233,20 +236,37 @@ class _Reader:
         return False
 
     def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], found: Found) -> list[Node]:
-        """Take every child that fits one of the alternatives; what looks like one but fits none is a stray."""
+        """Take every child that fits one of the alternatives, as the one that leaves the least of it unknown.
+
+        What looks like one but fits none is a stray.
+        """
         unclaimed = []
         into = found.inside.setdefault(scope, [])
         for real in rest:
-            for alternative in alternatives:
-                one = Found(scope, real, alternative=alternative)
-                marks = len(self.strays)
-                if self.match(alternative, real, one):
-                    into.append(one)
-                    break
-                del self.strays[marks:]
+            best = self.best(scope, alternatives, real)
+            if best is not None:
+                one, strays, differing = best
+                into.append(one)
+                self.strays += strays
+                self.differing += differing
+            elif self.looks_like_one(real, alternatives):
+                self.strays.append(real)
             else:
-                if self.looks_like_one(real, alternatives):
-                    self.strays.append(real)
-                else:
-                    unclaimed.append(real)
+                unclaimed.append(real)
         return unclaimed
+
+    def best(self, scope: str, alternatives: list[Node], real: Node) -> _Fit | None:
+        """A child as the alternative that fits it best; ``None`` where none does."""
+        fits: list[tuple[int, _Fit]] = []
+        for alternative in alternatives:
+            one = Found(scope, real, alternative=alternative)
+            strays, differing = len(self.strays), len(self.differing)
+            matched = self.match(alternative, real, one)
+            fit = one, self.strays[strays:], self.differing[differing:]
+            del self.strays[strays:], self.differing[differing:]
+            if matched:
+                unknown = sum(len(inner.unknown) for inner in every(one)) if len(alternatives) > 1 else 0
+                fits.append((unknown, fit))
+                if not unknown:
+                    break
+        return min(fits, key=lambda one: one[0])[1] if fits else None
