@@ -155,6 +155,8 @@ class Format(Protocol):
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""
 
+    # Where a node can close itself: ``reopened(node, text)`` says where content is put, and what closes it then.
+
     def optional(self, node: Node, parent: Node | None) -> bool:
         """Does the document stay well-formed, and its other values in place, without this node?"""
 

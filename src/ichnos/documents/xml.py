@@ -42,6 +42,13 @@ class Xml:
     def parse(self, text: Text) -> Node:
         return _Parser(text).document()
 
+    def reopened(self, element: Node, text: str) -> tuple[int, str] | None:
+        """Where an element that closes itself ends but for that, and its closing tag; ``None`` of any other."""
+        if element.label is None or not text.endswith("/>", element.start, element.end):
+            return None
+        end = element.end - 2
+        return end - (len(text[:end]) - len(text[:end].rstrip())), f"</{element.label}>"
+
     def separator(self, parent: Node) -> str:
         return ""
 

@@ -207,6 +207,13 @@ class Editor:
 
     def change(self, found: Found, bindings: Bindings, *, copied: bool = False) -> Iterator[Edit]:
         matched = dict(found.pairs)
+        theirs = {child for child in matched if copied and self.is_theirs(child, bindings)}
+        gone = {
+            below
+            for child in theirs
+            if self.document.format.optional(child, self.exemplar.parents.get(child))
+            for below in child.walk()
+        }
         for pattern, real in found.pairs:
             yield from self.respell(pattern, real, found, bindings)
             if pattern.holds_value:
@@ -217,17 +224,37 @@ class Editor:
                 if child not in matched and child not in self.exemplar.units and self.is_set(child, bindings)
                 if (text := self.filler.node(child, bindings)) is not None
             ]
-            if missing:
+            reopened = self.reopened(real) if missing else None
+            if reopened is not None and any(
+                child not in matched and not child.holds_value for child in pattern.children
+            ):
+                at, closing = reopened
+                yield Edit(at, real.end, f">{''.join(text.strip() for text in missing)}{closing}")
+            elif missing:
                 yield from self.insert(missing, pattern, real, real.children)
-            if copied:
-                theirs = [child for child in pattern.children if child in matched and self.is_theirs(child, bindings)]
-                yield from removals(self.document, real, [matched[child] for child in theirs])
+            if copied and pattern not in gone:
+                yield from self.without_theirs(pattern, real, matched, theirs)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 name = _BY_NAME.get(scope or "")
                 if name in self.exemplar.scopes and scope is not None and not copied:
                     yield from self.by_name(scope, str(name), pattern, real, found, bindings)
                 elif scope is not None:
                     yield from self.repeat(scope, pattern, real, found, bindings, copied=copied)
+
+    def without_theirs(self, pattern: Node, real: Node, matched: dict[Node, Node], theirs: set[Node]) -> Iterator[Edit]:
+        """Take out what is only called or played by the sound whose entry was copied."""
+        form = self.document.format
+        here = [child for child in pattern.children if child in theirs]
+        yield from removals(self.document, real, [matched[one] for one in here if form.optional(one, pattern)])
+        for child in here:
+            there = matched[child]
+            if not form.optional(child, pattern) and there.holds_value and form.empty is not None:  # it keeps its place
+                yield Edit(there.body_start, there.body_end, form.empty)
+
+    def reopened(self, real: Node) -> tuple[int, str] | None:
+        """For a node that has no content and no place for any: where that goes, and what closes it then."""
+        found = getattr(self.document.format, "reopened", None)
+        return found(real, self.text) if found is not None else None
 
     def is_theirs(self, pattern: Node, bindings: Bindings) -> bool:
         """Does this say nothing but what the copied sound is called or plays, and the new one does not?"""

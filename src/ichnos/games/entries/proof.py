@@ -299,6 +299,7 @@ class _OneDocument:
         for tag, title in meant.items():
             as_read = tag if tag is None or language is not None else spelled(self.carried("language", tag)[0])
             back, one = there.get(as_read, (None, entries[0]))
+            back = back or None  # an empty cell, which keeps its place
             name = f"title ({tag})" if tag else "title"
             place = one.places.get(f"title.{as_read}" if as_read else "title", one.place)
             at = sound.places.get("title", sound.place)
