@@ -83,7 +83,7 @@ def _clashes(subject: Subject) -> Iterator[Finding]:
         if name in subject.in_place:
             continue  # that is how it is replaced
         clash = next((file for file in (name, str(PurePosixPath(name).with_suffix(""))) if file in own), None)
-        if clash is not None and not is_installed(clash):
+        if clash is not None and not is_installed(clash) and name not in subject.over_its_own:
             yield finding("file-clash", subject.label(name), "the game has a file of this name already")
 
 

@@ -26,5 +26,7 @@ def unused(subject: Subject) -> Iterator[Finding]:
     pack = subject.pack
     if pack.documents and not (pack.broken or pack.absent or pack.strange):
         for name in subject.sounds:
+            if name in subject.over_the_games:
+                continue  # the game's own definitions name it
             if name not in subject.targets and not subject.needs_no_definition(name):
                 yield finding("file-unused", subject.label(name), "no definition names this sound")

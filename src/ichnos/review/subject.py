@@ -165,6 +165,29 @@ class Subject:
         players = known.players(self.profile.bare)
         return {name: players[bare] for name in self.sounds if (bare := without_extension(name)) in players}
 
+    @cached_property
+    def over_its_own(self) -> set[str]:
+        """The files under the path of one of the game's that change no other sound than they are there for."""
+        known = self.context.catalogue
+        players = known.players(self.profile.bare) if known is not None else {}
+        named: dict[str, set[str]] = {}
+        for sound in self.pack.defined():
+            for reference, _, _ in sound.files():
+                name = self.sound_files.file_of(reference)
+                if name is not None:
+                    named.setdefault(name, set()).add(sound.key)
+        own = {name for name, keys in named.items() if keys.issuperset(players.get(without_extension(name), [name]))}
+        return own | {name for name in self.over_the_games if name not in named}
+
+    @cached_property
+    def over_the_games(self) -> set[str]:
+        """The files that are laid over the game's own of the same path."""
+        known = self.context.catalogue
+        if known is None or self.profile.rules.install.lay != "over":
+            return set()
+        players = known.players(self.profile.bare)
+        return {name for name in self.sounds if without_extension(name) in players}
+
     def kind_of(self, sound: SoundDefinition, category: str | None, file: str) -> Kind:
         """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its file is."""
         profile, pack_file = self.profile, self.context.pack_file

@@ -99,7 +99,7 @@ class _Reader:
     def match(self, pattern: Node, real: Node, found: Found) -> bool:
         """Does ``real`` have the structure of ``pattern``? What it holds goes into ``found``."""
         named = pattern in self.exemplar.labels
-        label = self.exemplar.labels[pattern].match(real.label) if named else None
+        label = self.exemplar.labels[pattern].match(real.label) if named and real.label is not None else None
         if label is None and (named or pattern.label != real.label):
             return False
         kind = pattern.kind

@@ -11,7 +11,7 @@ from ichnos.documents.tree import Document, Node
 from ichnos.documents.values import Said, values
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
-from ichnos.games.entries.packs import SoundFiles
+from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
@@ -76,6 +76,11 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
             found.others.append(_other(files, name))
     if game:
         return found
+    by_label = {files.label(one.name): one for one in found.documents}
+    for place, what in read_pack(profile, files).disagreeing:
+        if place.path in by_label:
+            by_label[place.path].known -= 1
+            by_label[place.path].odd.append((place, what))
     there = SoundFiles(sounds)
     of_definitions = {there.file_of(reference) for reference in references}
     for name in sounds:
@@ -117,10 +122,6 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
                 references.add(str(part.values[hole]))
         references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
     matched, constant = _matched(exemplar, reading)
-    one.odd += (
-        (document.text.place(node.start), f"the {hole} is {value} here, and otherwise in another place")
-        for hole, node, value in reading.differing
-    )
     for node in every_value:
         if node in matched:
             one.known += 1

@@ -195,15 +195,16 @@ class WorkspaceState(State):
         """Note a finished build, in place of the last one for this game and output."""
         where = (game or "", self._output(output))
         with self.writing() as db:
+            (latest,) = db.execute("SELECT ifnull(max(id), 0) FROM builds").fetchone()  # no two have one number
             for (number,) in db.execute("SELECT id FROM builds WHERE game = ? AND output = ?", where).fetchall():
                 for table in ("signatures", "built_files", "made_of"):
                     db.execute(f"DELETE FROM {table} WHERE build = ?", (number,))
                 db.execute("DELETE FROM builds WHERE id = ?", (number,))
             number = db.execute(
                 "INSERT INTO builds (id, game, output, package, sha256, size, profile, environment, catalogue, outline)"
-                " VALUES ((SELECT ifnull(max(id), 0) + 1 FROM builds), ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
-                    *where, self._seen(str(build.package)), build.sha256, build.size, build.profile,
+                    latest + 1, *where, self._seen(str(build.package)), build.sha256, build.size, build.profile,
                     build.environment, build.catalogue, build.outline,
                 ),
             ).lastrowid  # fmt: skip

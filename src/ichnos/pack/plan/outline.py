@@ -17,7 +17,7 @@ from ichnos.games.entries.instances import pack_instance, said_in
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.profile import Script
+from ichnos.games.profiles.profile import Script, without_extension
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SOUND, TAKE, TRIGGER, part_in
 from ichnos.games.scripts import render, script_values, with_region
@@ -64,7 +64,7 @@ def make(workspace: Workspace) -> Outline:
     files += [
         PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
-    _refuse_foreign(workspace, sounds)
+    _refuse_foreign(workspace, said, sounds)
     _refuse_unlike(workspace, originals)
     rules = profile.rules
     return Outline(
@@ -345,7 +345,7 @@ def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:
         raise IchnosError(what, place=Place(str(workspace.profile.tree)), cure=cure)
 
 
-def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
+def _refuse_foreign(workspace: Workspace, said: Definitions, sounds: Iterable[SoundSpec]) -> None:
     """A sound of the pack under the name of one of the game's own would change another sound."""
     known = workspace.catalogue
     if known is None:
@@ -356,13 +356,19 @@ def _refuse_foreign(workspace: Workspace, sounds: Iterable[SoundSpec]) -> None:
         clash = next((name for name in (path, path.rpartition(".")[0]) if name in own), None)
         return clash is not None and not any(workspace.is_own_file(clash, kind) for kind in kinds)
 
+    players = known.players(workspace.profile.bare)
+    named: dict[str, set[str]] = {}
+    for sound in said.sounds:
+        for file, _, _ in sound.files():
+            named.setdefault(file, set()).add(sound.key)
     errors = [
         IchnosError(
-            f'"{use.path}" is the name of a file that the game has already',
+            f'"{use.path}" is the name of a file that the game has already, for another sound',
             place=use.place,
             cure="give the pack or the sound another name; a profile's sound files should have @pack.name@ in theirs",
         )
         for use in (sound.use for sound in sounds if not sound.in_place)
         if is_foreign(use.path)
+        and not named.get(use.path, set()).issuperset(players.get(without_extension(use.path), [use.path]))
     ]
     raise_all(errors)
