@@ -39,7 +39,8 @@ def findings(subject: Subject) -> Iterator[Finding]:
                     continue  # one of the game's that names no file: a channel, or whatever it may be
                 near = " or ".join(known.nearest(sound.key))
                 cure = f"did you mean {near}?"
-                cure += " A key of your own needs new = true in the workspace" if context.new_keys is not None else ""
+                can_be_new = any(kind.new for kind in context.profile.kinds.values()) and context.new_keys is not None
+                cure += " A key of your own needs new = true in the workspace" if can_be_new else ""
                 yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
     yield from _paths(subject)
     yield from _still_played(subject)
