@@ -20,6 +20,7 @@ from ichnos.games.profiles.vocabulary import ID_PREFIX, INSIDE, WORDS
 from ichnos.games.samples import sample_pack
 from ichnos.games.sandbox import MOST_STEPS, MOST_TEXT, PLAIN_FILTERS
 from ichnos.games.scripts import FILTERS, script_values
+from ichnos.pack.workspace.local import Local
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.findings import KINDS
 
@@ -143,6 +144,11 @@ def pack_file() -> str:
         "[ichnos.schema.json](ichnos.schema.json).",
         "",
         *_tables(PackFile, "", set()),
+        "## ichnos.local.toml",
+        "",
+        "What is so on one machine alone. Leave it out when you hand the workspace on.",
+        "",
+        *_tables(Local, "", set()),
         *_steps(),
     ]
     return "\n".join(lines).rstrip() + "\n"
