@@ -41,6 +41,8 @@ def test_of_a_game_that_is_away_only_the_named_pack_is_forgotten(tmp_path: Path)
     dry = run("restore", "birch", "--force", "--dry-run")
     assert (dry.code, "say --force" in dry.out + dry.err) == (0, False)
     assert "would be forgotten" in dry.out
+    lay(tmp_path / "own", {"ichnos.toml": '[pack]\nname = "ash"\n'})  # whose game is away
+    assert "Ash" in run("restore", "--force", "--dry-run", cwd=tmp_path / "own").out.title()
     assert names_in_game() == ["ash", "birch"]
     assert json.loads(run("restore", "birch", "--force", "--json").out)["pack"] == "birch"
     assert names_in_game() == ["ash"]
@@ -93,6 +95,7 @@ def test_a_new_key_that_another_pack_has(tmp_path: Path, lay_tarnlight: Callable
     assert names_in_game() == ["one"]
     assert "that of two counts" in run("install", "--force", cwd=two).err
     assert run("install", cwd=two).code == 0  # it is settled
+    assert "wins over one: tower.bell.near, my.own.wind" in run("installed").out
 
 
 def test_a_new_entry_of_a_merged_file_that_another_pack_has(tmp_path: Path) -> None:

@@ -377,10 +377,14 @@ def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
         return lambda pack: _is_called(pack, name)
     try:
         folder = workspaces.find_folder(start)
+    except UsageError:
+        return lambda pack: True
+    try:
         first = workspaces.load(folder)
         games = [first, *(workspaces.load(folder, game) for game in first.pack_file.games)]
-    except IchnosError:
-        return lambda pack: True
+    except IchnosError:  # its game may be away
+        name, ids = workspaces.called(folder)
+        return lambda pack: name is None or pack.is_of(pack.game, [name], ids)
     return lambda pack: any(status.is_own(loaded, pack) for loaded in games)
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
 from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal
-from ichnos.games import untouched
+from ichnos.games import neighbours, untouched
 from ichnos.games.entries.grafts import Graft, named
 from ichnos.games.profiles.profile import Profile
 from ichnos.place.contents import Contents
@@ -42,7 +42,9 @@ def games(notes: Journal) -> list[GameWithPacks]:
         folder = Path(name)
         record, _ = notes.record(folder)
         packs = tuple(
-            PackInGame(pack, tuple(_changed(folder, record, pack)), tuple(_wins(notes, profiles, record, pack)))
+            PackInGame(
+                pack, tuple(_changed(folder, record, pack)), tuple(dict.fromkeys(_wins(notes, profiles, record, pack)))
+            )
             for pack in record.packs
         )
         kept = {one.original.sha256: one.original.size for one in record.paths.values() if one.original}
@@ -63,7 +65,10 @@ def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[
 def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: InstalledPack) -> Iterator[tuple[str, str]]:
     """Over which packs that went in before it, and where."""
     mine = {claim.path: claim for claim in pack.claims if claim.how in ("file", "merge")}
+    is_apart = profiles.of(pack.profile).rules.install.lay == "whole"  # then documents of packs do not meet
     for other in record.packs[: record.packs.index(pack)]:
+        if is_apart:
+            yield from ((other.name, one.partition(" ")[2]) for one, _ in neighbours.shared(pack.brings, [other]))
         for claim in other.claims:
             own = mine.get(claim.path)
             if own is None or own.how != claim.how:

@@ -350,7 +350,7 @@ class Planner:
         told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in found]
         if told and self.on_change == "stop":
             more = f"; and {len(told) - 5} more" if len(told) > 5 else ""
-            what = f"new in this pack, and not new in the game: {'; '.join(told[:5])}{more}"
+            what = f"another pack in the game has what is new in this one: {'; '.join(told[:5])}{more}"
             cure = f"give it another key in one of the two, or --force: then that of {pack.name} counts"
             raise IchnosError(what, place=Place(str(self.root.folder)), cure=cure)
         return [f"{one}; that of {pack.name} counts from now on." for one in told]

@@ -26,8 +26,7 @@ format = 1
 # The game: one that ships with Ichnos, or the folder of a game profile.
 game = {{ game }}
 
-# Where the game is installed stands in ichnos.local.toml, which stays on this machine:
-# installation = "../the game"
+# Where the game is installed is not said here, but in ichnos.local.toml, which stays on this machine.
 
 minted-for = {{ name }}  # the ids below are this pack's: a copy under another name gets fresh ones
 

@@ -215,6 +215,17 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     return workspace
 
 
+def called(folder: Path) -> tuple[str | None, list[str]]:
+    """A pack's short name and its ids, of a workspace that may not be readable otherwise; ``None`` without a name."""
+    try:
+        said = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME).values
+    except IchnosError:
+        return None, []
+    pack, ids = said.get("pack"), said.get("ids")
+    name = pack.get("name") if isinstance(pack, dict) else None
+    return name if isinstance(name, str) else None, [*map(str, ids.values())] if isinstance(ids, dict) else []
+
+
 def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | None]:
     """Where the game is installed on this machine, and where that is said."""
     said, file = local.load(folder)
