@@ -197,7 +197,7 @@ assert not [path for path in Path("storm-watch").rglob("*") if path.name.endswit
 
 def test_an_archive_killed_at_any_moment_is_the_old_one_or_the_new(workspace: Path) -> None:
     edit(workspace, 'title = "Storm watch"', 'title = "Otherwise"')
-    assert killed(workspace.parent, ARCHIVED, "build", "-w", "storm-watch", step=7) > 2
+    assert killed(workspace.parent, ARCHIVED, "build", "-w", "storm-watch", step=13) > 2
 
 
 @pytest.mark.parametrize("swaps", [True, False])
@@ -210,7 +210,7 @@ def test_a_folder_killed_at_any_moment_is_the_old_one_or_the_new(tmp_path: Path,
     assert run("build", cwd=base / "own").code == 0
     run("assign", "gate.shuts", base / "own/c2.wav", "--new", cwd=base / "own")
     first = "" if swaps else "import ichnos.files.writing as w; w._swapped = lambda *_: False"
-    assert killed(base, BUILT, "build", "-w", "own", step=7, first=first) > 3
+    assert killed(base, BUILT, "build", "-w", "own", step=13, first=first) > 3
 
 
 # Profiles from strangers.

@@ -383,8 +383,8 @@ def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
         first = workspaces.load(folder)
         games = [first, *(workspaces.load(folder, game) for game in first.pack_file.games)]
     except IchnosError:  # its game may be away
-        name, ids = workspaces.called(folder)
-        return lambda pack: name is None or pack.is_of(pack.game, [name], ids)
+        own, ids = workspaces.called(folder)
+        return lambda pack: own is None or pack.is_of(pack.game, [own], ids)
     return lambda pack: any(status.is_own(loaded, pack) for loaded in games)
 
 

@@ -135,14 +135,15 @@ def assign(
     errors = [error for error in names if isinstance(error, IchnosError)]
     kind = _kind(loaded, key, said or {})
     errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
-    already = next((sound.takes for sound in loaded.pack_file.sound if sound.key == key), ())
+    document = document_of(loaded)
+    written_sounds: Any = document.get("sound", ())
+    already = next((table.get("takes", ()) for table in written_sounds if table.get("key") == key), ())
     count = len(clips) + (len(already) if to_existing == "add" else 0)
     errors += workspaces.too_many_takes(loaded.profile, key, count, None, kind)
     raise_all(errors)
     takes = [str(name) for name in names]
     written: list[Any] = takes if weight is None else [_weighted(name, weight) for name in takes]
     _refuse_in_table(loaded, key)
-    document = document_of(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
         sounds = tomlkit.aot()
