@@ -383,7 +383,7 @@ class Editor:
             behind = self.text[last.end : real.body_end] if last is real.children[-1] else ""
             rest = _CLOSING.sub("", behind).rstrip()
             separator = self.document.format.separator(real)
-            is_separated = bool(separator) and rest.lstrip().startswith(separator)
+            is_separated = bool(separator) and (rest.lstrip().startswith(separator) or rest.endswith(separator))
             if rest and "\n" in gap and not is_separated:
                 end, space = last.end + len(rest), gap.replace(separator, "", 1)
                 yield Edit(last.end, last.end, separator)

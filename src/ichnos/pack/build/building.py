@@ -228,12 +228,12 @@ def carry_out(
             building = _prepared(building.folder, building.output, building.begun, state, now)
         begun, prepared, outline = building.begun, building.prepared, building.begun.outline
         built = builds.build(prepared, state, on_progress)
+        if not note:
+            return built, building
         if begun.given is not None:
             from ichnos.pack.workspace import given
 
             given.keep(building.folder, outline.game, begun.given)
-        if not note:
-            return built, building
         if built.written or prepared.last is None:
             files = {file.path: comparison.made_from(file) for file in prepared.plan.files}
             files = {path: _with_digest(one, (built.digests or {}).get(path, "")) for path, one in files.items()}
