@@ -114,7 +114,7 @@ def _table(seen: list[JudgedClip]) -> None:
         )
     for one in sorted(seen, key=lambda one: one.badness, reverse=True):
         said = Text(", ".join(found.id for found in one.findings) or "fine")
-        said.stylize("bold red" if one.grave else "yellow" if one.findings else "green")
+        said.stylize("bold red" if one.grave else "yellow" if one.findings else "")
         analysis = one.analysis
         if analysis is None:
             table.add_row(Text(str(one.clip)), "", "", "", "", Text(one.findings[0].text, "bold red"))
