@@ -60,7 +60,7 @@ COMMANDS = (
     "installed", "installed --json", "status", "status --json", "build --install", "swap boat.foghorn.near clips/draught.wav",
     "rehearse", "rehearse storm.toml --json", "rehearse storm.toml --to m.wav --picture m.png --overwrite --seconds 3",
     "rehearse --statistics 100", "rehearse --write-scene w.toml --overwrite", "play tower.bell.near --to b.wav --overwrite",
-    "trigger stair.hail.wild --event dusk --from stove", "schedule night stair.hail.wild --interlude boat.foghorn.near",
+    "trigger stair.hail.wild --event dusk --from stove", "schedule night stair.hail.wild --between boat.foghorn.near",
 )  # fmt: skip
 
 Case = tuple[list[str], Callable[[Path, random.Random], None]]

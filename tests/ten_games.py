@@ -84,7 +84,7 @@ def props(pack: int, keys: list[str]) -> str:
 def schedules(pack: int, keys: list[str]) -> str:
     return (
         f'\n[[schedule]]\nname = "{"evening" if pack else "night"}"\nafter = {3 + pack}\napart = 4\nodds = 0.5\ntwice = false\n'
-        f'mains = 0.75\nentries = ["{keys[0]}", "{keys[1]}", {{key = "{keys[2]}", kind = "interlude"}}]\n'
+        f'piece-volume = 0.75\nentries = ["{keys[0]}", "{keys[1]}", {{key = "{keys[2]}", kind = "between"}}]\n'
     )
 
 

@@ -71,7 +71,7 @@ key = "{KEYS[game][1]}"
 
 [[schedule]]
 name = "night"
-entries = ["{KEYS[game][0]}", {{key = "{KEYS[game][1]}", kind = "interlude"}}]
+entries = ["{KEYS[game][0]}", {{key = "{KEYS[game][1]}", kind = "between"}}]
 after = 4
 apart = 5
 """
@@ -131,6 +131,6 @@ def test_what_is_meant_is_what_is_read(game: str, tmp_path: Path) -> None:
                 assert {name: its.values.get(name) for name in said} == said
     if "entry.key" in holes:
         assert [(entry.key, entry.values["entry.kind"]) for entry in given.schedules[0].entries] == [
-            (KEYS[game][0], "main"), (KEYS[game][1], "interlude"),
+            (KEYS[game][0], "piece"), (KEYS[game][1], "between"),
         ]  # fmt: skip
         assert sorted(key for key, _ in given.played()) == sorted(key for key, _ in meant.played())

@@ -198,11 +198,11 @@ picture = "buoy.png"
 
 [[schedule]]
 name = "night"
-entries = ["pier.chime.long", "ferry.blast.long", {key = "gulls.squabble.near", kind = "interlude"}]
+entries = ["pier.chime.long", "ferry.blast.long", {key = "gulls.squabble.near", kind = "between"}]
 after = 4
 odds = 0.5
 twice = false
-mains = 0.5
+piece-volume = 0.5
 """
     folder = _workspace(installations, tmp_path, "vesper-yard", {"gate.opens": [0, 1], "lamp.brandnew": [2]}, more)
     Image.new("RGB", (300, 100), "teal").save(folder / "buoy.png", "JPEG")  # whatever its extension says
@@ -253,7 +253,7 @@ mains = 0.5
     assert night["schedule"] == {
         "called": "night", "after": "4", "apart": "3", "likely": "0.5", "repeats": "no", "loud": "0.5", "over": "1",
     }  # fmt: skip
-    assert night["entry 3"] == {"kind": "interlude", "sounds": "gulls.squabble.near"}
+    assert night["entry 3"] == {"kind": "between", "sounds": "gulls.squabble.near"}
     edit(folder, 'key = "gate.opens"\n\n[[prop]]', 'key = "gate.open"\n\n[[prop]]')
     wrong = run("build", cwd=folder)
     assert 'there is no sound "gate.open" to play' in wrong.err
@@ -271,7 +271,7 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
 
     text = ["--title", "Boje", "--title", "nl=Boei", "--text", "Rings.", "--picture", "clips/buoy.png"]
     assert said("prop", "buoy", "gate.opens", *text) == "buoy: plays gate.opens\n"
-    more = ["--interlude", "gulls.call.far", "--after", "3", "--not-twice"]
+    more = ["--between", "gulls.call.far", "--after", "3", "--not-twice"]
     said("schedule", "night", "gate.opens", "tide.turns.slack", *more)
     said("schedule", "night", "gate.shuts", "--add", "--odds", "0.5")
     file = tomllib.loads((folder / "ichnos.toml").read_text("utf-8"))
@@ -279,7 +279,7 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
     assert buoy == {
         "name": "buoy", "key": "gate.opens", "title": {"en": "Boje", "nl": "Boei"}, "text": "Rings.", "picture": "clips/buoy.png",
     }  # fmt: skip
-    entries = ["gate.opens", "tide.turns.slack", {"key": "gulls.call.far", "kind": "interlude"}, "gate.shuts"]
+    entries = ["gate.opens", "tide.turns.slack", {"key": "gulls.call.far", "kind": "between"}, "gate.shuts"]
     assert file["schedule"] == [{"name": "night", "entries": entries, "after": 3, "odds": 0.5, "twice": False}]
     assert '\n\n[[schedule]]\nname = "night"' in (folder / "ichnos.toml").read_text("utf-8")
     said("prop", "lamp", "gate.opens", "--title", "Lamp", "--title", "nl=Lamp")
@@ -288,12 +288,12 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
     assert re.findall(r"\n(\n*)\[\[", text_[text_.index('[[sound]]\nkey = "gate') - 2 :]) == ["\n"] * 5
     (folder / "props.csv").write_text("name,key,title,title.nl,text.nl\nbollard,gate.opens,Bollard,Meerpaal,Zwaar.\n")
     table = folder / "schedules.csv"
-    table.write_text("name,key,kind,after\nday,gate.opens,,2\nday,gate.shuts,interlude,\nday,gate.shuts,,2\n")
+    table.write_text("name,key,kind,after\nday,gate.opens,,2\nday,gate.shuts,between,\nday,gate.shuts,,2\n")
     with zipfile.ZipFile(_build(folder)) as archive:
         cards = {name: archive.read(name).decode() for name in archive.namelist() if name.endswith(".card")}
     assert "[caption]\nen = Bollard\nnl = Meerpaal\n\n[words]\nnl = Zwaar.\n" in cards["props/bollard.card"]
     assert "sounds = gate.opens" in cards["props/bollard.card"]
-    assert "[entry 2]\nkind = interlude\nsounds = gate.shuts\n\n[entry 3]\nkind = main" in cards["schedules/day.card"]
+    assert "[entry 2]\nkind = between\nsounds = gate.shuts\n\n[entry 3]\nkind = piece" in cards["schedules/day.card"]
     assert "after = 2" in cards["schedules/day.card"]
     before = (folder / "ichnos.toml").read_bytes()
     for words, message in (
@@ -315,7 +315,7 @@ def test_props_and_schedules_are_written_by_commands_and_stand_in_tables(install
     for rows, line, message in (
         ("day,gate.opens,,2\nday,gate.shuts,,3", 3, "the schedule has '2' in line 2, '3' here"),
         ("day,gate.opens,,2\nday,gate.opn,,", 3, "did you mean gate.opens"),
-        ("day,gate.opens,,2\nday,gate.shuts,between,", 3, 'column "kind"'),
+        ("day,gate.opens,,2\nday,gate.shuts,betwene,", 3, 'column "kind"'),
         ("day,gate.opens,,2\nday,,,", 3, 'column "key": nothing is said here'),
         ("night,gate.opens,,2", 2, 'there is a schedule "night" in ichnos.toml'),
     ):

@@ -108,6 +108,19 @@ BROKEN = [
     ('key = "shore.gull.calling"', 'key = "../../up"\nnew = true', "", "cannot be a file's name"),
     ('pack = "', 'pack = "x', "pack", "an id such as"),
     ("[ids]\n", '[ids]\nother = ["a"]\n', "other", "an id such as"),
+    ('["clips/gull.ogg"]', '[{clip = "clips/gull.ogg", stream = true}]', "stream", "it is called from-disk"),
+    (
+        "[pack]\n",
+        '[[schedule]]\nname = "n"\nmains = 1\nentries = ["x"]\n[pack]\n',
+        "mains",
+        "it is called piece-volume",
+    ),
+    (
+        "[pack]\n",
+        '[[schedule]]\nname = "n"\nentries = [{key = "x", kind = "interlude"}]\n[pack]\n',
+        "kind",
+        "piece' or 'between'",
+    ),
 ]
 
 

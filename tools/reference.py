@@ -113,7 +113,7 @@ def _scripts() -> Iterator[str]:
     ]
     for name, prefix, table in tables:
         for field, value in table.items():
-            known = WORDS.get(f"{prefix}{field}") or WORDS.get(field)
+            known = WORDS.get(prefix + field.replace("_", "-")) or WORDS.get(field)
             meaning = known.meaning if known else _IN_SCRIPTS[field]
             shown = "" if isinstance(value, dict | list) or value in ("", None) else f"`{_shown(value)}`"
             yield f"| `{name}.{field}` | {meaning} | {shown} |"

@@ -102,43 +102,43 @@ def prop(
 
 
 @app.command(
-    short_help="Say what plays by turns, with interludes.",
+    short_help="Say what plays by turns, with in-betweens.",
     epilog=examples(
-        "ichnos schedule night tide.turns.slack tide.falls.strong --interlude gulls.call.far --after 2 --odds 0.5"
+        "ichnos schedule night tide.turns.slack tide.falls.strong --between gulls.call.far --after 2 --odds 0.5"
     ),
 )
 def schedule(
     name: Annotated[str, typer.Argument(metavar="NAME", help="The schedule's own name.")],
     keys: Annotated[
         list[str] | None,
-        typer.Argument(metavar="KEY...", help="Its main entries: keys of your pack or the game."),
+        typer.Argument(metavar="KEY...", help="Its pieces: keys of your pack or the game."),
     ] = None,
-    interlude: Annotated[
+    between: Annotated[
         list[str] | None, typer.Option(metavar="KEY", help="What comes between them; say it once for each.")
     ] = None,
-    after: Annotated[str | None, typer.Option(metavar="N", help="An interlude only after so many mains.")] = None,
+    after: Annotated[str | None, typer.Option(metavar="N", help="An in-between only after so many pieces.")] = None,
     odds: Annotated[str | None, typer.Option(metavar="N", help="How likely one is then, from 0 to 1.")] = None,
     apart: Annotated[
-        str | None, typer.Option(metavar="N", help="No interlude again until so many others were heard.")
+        str | None, typer.Option(metavar="N", help="No in-between again until so many others were heard.")
     ] = None,
-    not_twice: Annotated[bool, typer.Option("--not-twice", help="No main entry comes twice in a row.")] = False,
-    mains: Annotated[str | None, typer.Option(metavar="N", help="How loud its main entries are; 1 is as is.")] = None,
-    interludes: Annotated[str | None, typer.Option(metavar="N", help="How loud its interludes are.")] = None,
+    not_twice: Annotated[bool, typer.Option("--not-twice", help="No piece comes twice in a row.")] = False,
+    piece_volume: Annotated[str | None, typer.Option(metavar="N", help="How loud its pieces are; 1 is as is.")] = None,
+    between_volume: Annotated[str | None, typer.Option(metavar="N", help="How loud what comes between is.")] = None,
     add: Annotated[bool, typer.Option("--add", help="There is one of that name: these are further entries.")] = False,
     replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
-    """Say what the game plays by turns: main entries, and interludes between them; written into ichnos.toml."""
+    """Say what the game plays by turns: pieces, and what comes between them; written into ichnos.toml."""
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
-    entries = [*(keys or ()), *({"key": key, "kind": "interlude"} for key in interlude or ())]
+    entries = [*(keys or ()), *({"key": key, "kind": "between"} for key in between or ())]
     said = {
-        "name": name, "entries": entries, "after": after, "odds": odds, "apart": apart, "mains": mains,
-        "interludes": interludes, "twice": False if not_twice else None,
+        "name": name, "entries": entries, "after": after, "odds": odds, "apart": apart, "piece-volume": piece_volume,
+        "between-volume": between_volume, "twice": False if not_twice else None,
     }  # fmt: skip
     written = _add(workspace, "schedule", said, None, "add" if add else "replace" if replace else None, dry_run=dry_run)
-    show.say(f"{written}: {', '.join([*(keys or ()), *(interlude or ())])}")
+    show.say(f"{written}: {', '.join([*(keys or ()), *(between or ())])}")
 
 
 def _add(

@@ -332,11 +332,11 @@ def _print_shares(shares: Sequence[Share]) -> None:
 def _print_gaps(found: ScheduleCount) -> None:
     if found.gaps:
         said = ", ".join(f"{gap}: {times}" for gap, times in list(found.gaps.items())[:12])
-        show.say(f"  main entries between two interludes: {said}")
+        show.say(f"  pieces between two in-betweens: {said}")
     if found.mean_gap is not None:
         beside = f", expected {found.expected_gap:.2f}" if found.expected_gap is not None else ""
         show.say(f"  {found.mean_gap:.2f} of them in the mean{beside}")
-    show.say(f"  a main entry twice in a row: {show.counted(found.repeats, 'time')}")
+    show.say(f"  a piece twice in a row: {show.counted(found.repeats, 'time')}")
 
 
 @app.command(

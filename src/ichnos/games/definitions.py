@@ -145,7 +145,7 @@ class PropDefinition:
 
 @dataclass(frozen=True)
 class EntryDefinition:
-    """One entry of a schedule: a key and its kind, main or interlude. ``values``: by the names of holes."""
+    """One entry of a schedule: a key and its kind, piece or between. ``values``: by the names of holes."""
 
     key: str | None
     values: Mapping[str, Value] = field(default_factory=dict)
@@ -154,7 +154,7 @@ class EntryDefinition:
 
 @dataclass(frozen=True)
 class ScheduleDefinition:
-    """Main entries with interludes between them. ``values``: by the names of holes."""
+    """Pieces, with others between them. ``values``: by the names of holes."""
 
     entries: tuple[EntryDefinition, ...] = ()
     values: Mapping[str, Value] = field(default_factory=dict)

@@ -91,7 +91,7 @@ class _Sampler:
         named = [(kind, f"{kind.name}{name}") for kind in kinds for name in ("near", "far")]
         sounds = tuple(self.sound(index, kind, name) for index, (kind, name) in enumerate(named))
         key = sounds[0].key
-        entries = (self.entry(1, "main", key), self.entry(2, "interlude", key))
+        entries = (self.entry(1, "piece", key), self.entry(2, "between", key))
         return Definitions(
             PackDefinition(self.own, _LANGUAGES),
             sounds,
@@ -136,7 +136,7 @@ class _Sampler:
             TakeDefinition(
                 self.path(take_path, {**naming, **fields, "take.number": number}),
                 float(number),
-                {"take.volume": 0.5, "take.pitch": 1.5, "take.stream": number == 1},
+                {"take.volume": 0.5, "take.pitch": 1.5, "take.from-disk": number == 1},
             )
             for number in range(1, 3 if kind.several else 2)
             if take_path is not None

@@ -24,6 +24,7 @@ from ichnos.games.profiles.vocabulary import (
     TAKE_SETTINGS,
     TRIGGER,
     WORDS,
+    attribute,
 )
 
 
@@ -78,7 +79,7 @@ def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
                 "file": take.file,
                 "weight": take.weight,
                 "number": number,
-                **{name.removeprefix("take."): take.values.get(name) for name in TAKE_SETTINGS},
+                **{attribute(name): take.values.get(name) for name in TAKE_SETTINGS},
             }
             for number, take in enumerate(sound.takes, 1)
         ],
@@ -105,7 +106,7 @@ def _by_language(said: Mapping[str | None, str]) -> dict[str, str]:
 def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
     """Each hole of a scope under its name there."""
     prefix = f"{scope}."
-    return {name.removeprefix(prefix): values.get(name) for name in WORDS if name.startswith(prefix)}
+    return {attribute(name): values.get(name) for name in WORDS if name.startswith(prefix)}
 
 
 def _with_fields(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:

@@ -35,7 +35,7 @@ class Voice:
     key: str
     what: str  # which take, or which part
     cause: str
-    kind: str  # main, interlude or "": of no schedule
+    kind: str  # piece, between or "": of no schedule
     start: int
     end: int
     pieces: tuple[tuple[SoundFile, int], ...]

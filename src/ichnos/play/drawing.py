@@ -84,7 +84,7 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
     rate, scene = done.played.rate, done.scene
     start = voice.start / rate
     end = max(voice.end / rate, start + scene.seconds / _THINNEST)
-    colour = GRAPHITE if voice.kind == "interlude" else INK
+    colour = GRAPHITE if voice.kind == "between" else INK
     moments = [start + (end - start) * step / _STEPS for step in range(_STEPS + 1)]
     away = [distance_at(scene, voice.thing, moment) for moment in moments]
     loud = [min(1.0, voice.gain * level(one, voice.near, voice.far, done.curve)) for one in away]
@@ -118,9 +118,9 @@ def _legend(axes: Any, voices: Sequence[Voice], triggers: bool) -> None:
     from matplotlib.patches import Patch
 
     kinds = {voice.kind for voice in voices}
-    handles: list[Any] = [Patch(color=INK, label="main" if kinds & {"main", "interlude"} else "sound")]
-    if "interlude" in kinds:
-        handles.append(Patch(color=GRAPHITE, label="interlude"))
+    handles: list[Any] = [Patch(color=INK, label="piece" if kinds & {"piece", "between"} else "sound")]
+    if "between" in kinds:
+        handles.append(Patch(color=GRAPHITE, label="between"))
     if triggers:
         handles.append(Line2D([], [], color=GREEN, marker="v", linestyle="", markersize=5, label="trigger"))
     if any(voice.cut for voice in voices):

@@ -7,7 +7,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from ichnos.games.definitions import ScheduleDefinition
-from ichnos.play.turns import INTERLUDE, Takes, Turns
+from ichnos.play.turns import BETWEEN, Takes, Turns
 from ichnos.play.world import PlayedSound
 
 _ERRORS = 4  # standard errors: further off than this is no chance
@@ -48,11 +48,11 @@ def of_takes(sound: PlayedSound, count: int, seed: int) -> list[Share]:
 
 @dataclass(frozen=True)
 class ScheduleCount:
-    """A schedule's entries, so many of them. ``gaps``: how many mains stood between two interludes, how often."""
+    """A schedule's entries, so many of them. ``gaps``: how many pieces stood between two in-betweens, how often."""
 
     shares: list[Share]
     gaps: dict[int, int]
-    repeats: int  # a main entry that is the one before
+    repeats: int  # a piece that is the one before
     mean_gap: float | None
     expected_gap: float | None
 
@@ -65,23 +65,23 @@ def of_schedule(schedule: ScheduleDefinition, count: int, seed: int) -> Schedule
     for _ in range(count):
         key, kind = turns.next()
         found[f"{key}, {kind}"] += 1
-        if kind == INTERLUDE:
+        if kind == BETWEEN:
             if begun:
                 gaps[since] += 1
             begun, since = True, 0
         else:
             repeats += key == last
             last, since = key, since + 1
-    mains, number = turns.mains, len(turns.mains)
+    pieces, number = turns.pieces, len(turns.pieces)
     inner = sum(gaps.values())
     mean = sum(gap * times for gap, times in gaps.items()) / inner if inner else None
-    free = turns.apart <= turns.after or len(turns.interludes) > turns.apart
-    expected = turns.after + (1 - turns.odds) / turns.odds if turns.interludes and free else None
+    free = turns.apart <= turns.after or len(turns.between) > turns.apart
+    expected = turns.after + (1 - turns.odds) / turns.odds if turns.between and free else None
     heard = sum(times for name, times in found.items() if name.endswith(", main"))
     shares = []
     for name, times in found.most_common():
         key, _, kind = name.rpartition(", ")
-        share = mains.count(key) / number * heard / count if kind == "main" else None
+        share = pieces.count(key) / number * heard / count if kind == "piece" else None
         error = math.sqrt(max(share * (1 - share), 0) / count) if share is not None else 0.0
         shares.append(Share(name, times, times / count, share, error))
     return ScheduleCount(shares, dict(sorted(gaps.items())), repeats, mean, expected)

@@ -9,7 +9,7 @@ from ichnos.games.definitions import ScheduleDefinition
 from ichnos.play.world import PlayedSound, PlayedTake, number
 
 _LOUDEST = 100.0
-MAIN, INTERLUDE = "main", "interlude"
+PIECE, BETWEEN = "piece", "between"
 
 
 def chance(seed: int, what: str) -> random.Random:
@@ -48,44 +48,44 @@ def weighted(draw: float, weights: Sequence[float]) -> int:
 class Turns:
     """The entries of a schedule, one after the other.
 
-    An interlude may come once ``after`` main entries were heard since the last one, and then by ``odds``; the same
-    interlude not until ``apart`` entries of either kind were heard since. A main entry is any of them with the same
+    An in-between may come once ``after`` pieces were heard since the last one, and then by ``odds``; the same
+    in-between not until ``apart`` entries of either kind were heard since. A piece is any of them with the same
     likelihood; not the one before, where ``twice`` says no.
     """
 
     def __init__(self, schedule: ScheduleDefinition, seed: int) -> None:
         said = schedule.values
 
-        kinds = [(str(one.key), str(one.values.get("entry.kind") or MAIN)) for one in schedule.entries]
-        self.mains = [key for key, kind in kinds if kind != INTERLUDE]
-        self.interludes = [key for key, kind in kinds if kind == INTERLUDE]
+        kinds = [(str(one.key), str(one.values.get("entry.kind") or PIECE)) for one in schedule.entries]
+        self.pieces = [key for key, kind in kinds if kind != BETWEEN]
+        self.between = [key for key, kind in kinds if kind == BETWEEN]
         self.after, self.apart = round(number(said.get("schedule.after"), 1)), round(number(said.get("schedule.apart")))
         self.odds = number(said.get("schedule.odds"), 1, 1e-6, 1)
         self.twice = said.get("schedule.twice") is not False
         self.levels = {
-            MAIN: number(said.get("schedule.mains"), 1, most=_LOUDEST),
-            INTERLUDE: number(said.get("schedule.interludes"), 1, most=_LOUDEST),
+            PIECE: number(said.get("schedule.piece-volume"), 1, most=_LOUDEST),
+            BETWEEN: number(said.get("schedule.between-volume"), 1, most=_LOUDEST),
         }
         self._chance = chance(seed, f"schedule {said.get('schedule.name')}")
-        self._since = 0  # mains since the last interlude
+        self._since = 0  # pieces since the last in-between
         self._count = 0
-        self._heard: dict[str, int] = {}  # when each interlude was heard last
+        self._heard: dict[str, int] = {}  # when each in-between was heard last
         self._last = ""
 
     def next(self) -> tuple[str, str]:
-        """The next key, and whether it is a main entry or an interlude."""
+        """The next key, and whether it is a piece or an in-between."""
         ready = [
-            key for key in self.interludes if key not in self._heard or self._count - self._heard[key] - 1 >= self.apart
+            key for key in self.between if key not in self._heard or self._count - self._heard[key] - 1 >= self.apart
         ]
-        is_due = self._since >= self.after or not self.mains
-        if ready and is_due and (self._chance.random() < self.odds or not self.mains):
-            key, kind = self._any(ready), INTERLUDE
+        is_due = self._since >= self.after or not self.pieces
+        if ready and is_due and (self._chance.random() < self.odds or not self.pieces):
+            key, kind = self._any(ready), BETWEEN
             self._heard[key], self._since = self._count, 0
-        elif not self.mains:
-            key, kind = self._any(self.interludes), INTERLUDE
+        elif not self.pieces:
+            key, kind = self._any(self.between), BETWEEN
         else:
-            others = [one for one in self.mains if one != self._last] if not self.twice else self.mains
-            key, kind = self._any(others or self.mains), MAIN
+            others = [one for one in self.pieces if one != self._last] if not self.twice else self.pieces
+            key, kind = self._any(others or self.pieces), PIECE
             self._last, self._since = key, self._since + 1
         self._count += 1
         return key, kind

@@ -28,7 +28,7 @@ WORDS: Mapping[str, Mapping[str, Sequence[str]]] = {
         "weight": ("weight", "odds", "chance", "share", "times", "probability", "likelihood", "frequency"),
         "take.volume": ("volume", "vol", "loudness", "loud", "gain", "level", "strength"),
         "take.pitch": ("pitch", "tuning"),
-        "take.stream": ("stream", "streamed", "streaming"),
+        "take.from-disk": ("stream", "streamed", "streaming", "disk"),
     },
     PART: {"part.name": ("part", "role", "name", "stage", "section")},
     TRIGGER: {
@@ -57,8 +57,8 @@ WORDS: Mapping[str, Mapping[str, Sequence[str]]] = {
         "schedule.apart": ("apart", "distance", "gap"),
         "schedule.odds": ("odds", "likely", "chance", "probability"),
         "schedule.twice": ("twice", "repeats", "repeat"),
-        "schedule.mains": ("mains", "main", "loud"),
-        "schedule.interludes": ("interludes", "interlude", "over"),
+        "schedule.piece-volume": ("pieces", "piece", "loud"),
+        "schedule.between-volume": ("between", "over"),
         "schedule.name": ("name", "called", "title", "id"),
     },
     ENTRY: {"entry.kind": ("kind", "type", "sort", "role", "what"), "entry.number": ("number", "index", "position")},
@@ -83,8 +83,8 @@ YES_NO: Mapping[str, str] = {
 
 NEUTRAL: Mapping[str, float] = {
     "volume": 1, "take.volume": 1, "trigger.volume": 1, "weight": 1, "trigger.odds": 1, "trigger.delay": 0,
-    "trigger.fade": 0, "fade": 0, "schedule.odds": 1, "schedule.mains": 1, "schedule.interludes": 1, "pitch": 1,
-    "take.pitch": 1,
+    "trigger.fade": 0, "fade": 0, "schedule.odds": 1, "schedule.piece-volume": 1, "schedule.between-volume": 1,
+    "pitch": 1, "take.pitch": 1,
 }  # fmt: skip
 
 

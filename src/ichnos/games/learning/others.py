@@ -28,9 +28,9 @@ _TRIGGERS = {
     "trigger", "triggers", "event", "events", "upon", "when", "happening", "happens", "once", "delay", "wait", "waits",
     "where", "cue", "listen", "occasion",
 }  # fmt: skip
-_SCHEDULES = {"schedule", "schedules", "interlude", "interludes", "entry", "entries", "rotation", "apart"}
+_SCHEDULES = {"schedule", "schedules", "between", "piece", "pieces", "entry", "entries", "rotation", "apart"}
 _MOST = 40  # lists of things that name keys, in one document
-_KINDS = {"main", "interlude"}
+_KINDS = {"piece", "between"}
 
 
 class OtherRoles:

@@ -53,7 +53,7 @@ class Hole:
             return []
         numbers = [float(value) for value in self.values]
         own = self.name.rpartition(".")[2]
-        if own in ("volume", "mains", "interludes", "odds", "weight"):
+        if own in ("volume", "piece-volume", "between-volume", "odds", "weight"):
             if own == "volume" and any(number < 0 for number in numbers):
                 places = {len(value.partition(".")[2]) for value in self.values}
                 exact = places.pop() if len(places) == 1 else 0

@@ -16,7 +16,7 @@ from ichnos.games.definitions import Definitions, TriggerDefinition
 from ichnos.games.learning import lexicon
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.rules import NameRules
-from ichnos.games.profiles.vocabulary import TRIGGER
+from ichnos.games.profiles.vocabulary import TRIGGER, attribute
 from ichnos.games.scripts import region_of, render, script_values
 
 _VALUE = re.compile(r'"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|(?<![\w.])-?\d+(?:\.\d+)?(?![\w.])|\b(?:true|false)\b')
@@ -131,7 +131,7 @@ def functions(block: list[Line], holes: dict[str, str]) -> dict[str, str]:
                         calls[name].append("{}")
             if piece is None or not name:
                 continue
-            ours = holes.get(f"{number}/{piece.name or at}", "").rpartition(".")[2]
+            ours = attribute(holes.get(f"{number}/{piece.name or at}", ""))
             if not table:
                 calls[name].append(ours)
             elif calls[name] and calls[name][-1].endswith("}"):

@@ -71,7 +71,7 @@ WORDS: dict[str, Word] = {
         Word("weight", TAKE, "number", "how often this take is picked against the others"),
         Word("take.volume", TAKE, "number", "how loud the game plays this take; 1 is as it is"),
         Word("take.pitch", TAKE, "number", "how high the game plays this take; 1 is as it is, 2 an octave up"),
-        Word("take.stream", TAKE, "yes-no", "is it read from the disk while it plays, as long clips are?"),
+        Word("take.from-disk", TAKE, "yes-no", "does the game play it from the disk, and not load it whole?"),
         Word("take.number", TAKE, "whole", "1 for the key's first take, 2 for its second"),
         Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer"),
         Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes"),
@@ -95,14 +95,14 @@ WORDS: dict[str, Word] = {
         Word("prop.key", PROP, "text", "the sound key that it plays"),
         Word("prop.picture", PROP, "path", "its picture, from the pack's root, with slashes"),
         Word("schedule.name", SCHEDULE, "text", "the schedule's own name"),
-        Word("schedule.after", SCHEDULE, "whole", "an interlude only after so many main entries"),
-        Word("schedule.odds", SCHEDULE, "number", "how likely an interlude is after that many, from 0 to 1"),
-        Word("schedule.apart", SCHEDULE, "whole", "no interlude again until so many others were heard"),
-        Word("schedule.twice", SCHEDULE, "yes-no", "may a main entry come twice in a row?"),
-        Word("schedule.mains", SCHEDULE, "number", "how loud its main entries are; 1 is as they are"),
-        Word("schedule.interludes", SCHEDULE, "number", "how loud its interludes are; 1 is as they are"),
+        Word("schedule.after", SCHEDULE, "whole", "an in-between only after so many pieces"),
+        Word("schedule.odds", SCHEDULE, "number", "how likely an in-between is after that many, from 0 to 1"),
+        Word("schedule.apart", SCHEDULE, "whole", "no in-between again until so many others were heard"),
+        Word("schedule.twice", SCHEDULE, "yes-no", "may a piece come twice in a row?"),
+        Word("schedule.piece-volume", SCHEDULE, "number", "how loud its pieces are; 1 is as they are"),
+        Word("schedule.between-volume", SCHEDULE, "number", "how loud its in-betweens are; 1 is as they are"),
         Word("entry.number", ENTRY, "whole", "1 for the schedule's first entry"),
-        Word("entry.kind", ENTRY, "text", "main or interlude"),
+        Word("entry.kind", ENTRY, "text", "piece or between"),
         Word("entry.key", ENTRY, "text", "the sound key that it plays"),
     )
 }
@@ -138,6 +138,12 @@ NAMING = frozenset(
         "schedule.name", "entry.number",
     )
 )  # fmt: skip
+
+
+def attribute(name: str) -> str:
+    """What a hole's value is called where names have no hyphen: ``piece_volume`` of ``schedule.piece-volume``."""
+    return name.rpartition(".")[2].replace("-", "_")
+
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name
 

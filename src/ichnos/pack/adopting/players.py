@@ -96,7 +96,7 @@ def schedules(found: Sequence[ScheduleDefinition], usual: Usual, notes: Notes) -
             said = _said("entry", entry.values, usual, ("number",))
             fitted = fitting(ScheduleEntry, said, f"entry {at} of the schedule {name}", entry.place, notes)
             if fitted is not None:
-                entries.append(fitted if fitted.get("kind", "main") != "main" else fitted["key"])
+                entries.append(fitted if fitted.get("kind", "piece") != "piece" else fitted["key"])
         table = fitting(
             Schedule, {**values, "name": name, "entries": entries}, f"the schedule {name}", one.place, notes
         )

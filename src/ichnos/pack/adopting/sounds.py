@@ -18,7 +18,7 @@ from ichnos.games.opening import Opened
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import without_extension
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, attribute, goes_round
 from ichnos.games.targets import marking
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.plan.naming import named_path
@@ -142,7 +142,7 @@ class AdoptedSounds:
                 values["weight"] = whole(take.weight)
             for hole, value in take.values.items():
                 field = hole.removeprefix("take.")
-                if field in Take.model_fields and not self.usual.says(hole, value):
+                if attribute(hole) in Take.model_fields and not self.usual.says(hole, value):
                     values[field] = whole(value)
             fitted = fitting(Take, values, f"take {number} of {sound.key}", take.place, self.notes)
             if fitted is not None:

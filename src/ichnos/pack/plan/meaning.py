@@ -31,6 +31,7 @@ from ichnos.games.profiles.vocabulary import (
     TAKE_SETTINGS,
     TRIGGER,
     WORDS,
+    attribute,
 )
 from ichnos.pack.plan.naming import ClipUses
 from ichnos.pack.workspace.pack_file import Pack, Prop, Schedule, ScheduleEntry, Take, Trigger
@@ -105,7 +106,7 @@ def _holes(scope: str, said: Trigger | Prop | Schedule | ScheduleEntry) -> dict[
     found: dict[str, Value] = {}
     for name, word in WORDS.items():
         if word.scope == scope and name not in IN_LANGUAGES:
-            own = name.rpartition(".")[2]
+            own = attribute(name)
             found[name] = getattr(said, f"{own}_" if keyword.iskeyword(own) else own, None)
     return found | {f"{scope}.{FIELD_PREFIX}{name}": value for name, value in getattr(said, "fields", {}).items()}
 
@@ -159,7 +160,7 @@ def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]
 
 
 def _of_take(take: Take) -> dict[str, Value]:
-    said = {name: getattr(take, name.removeprefix("take.")) for name in TAKE_SETTINGS}
+    said = {name: getattr(take, attribute(name)) for name in TAKE_SETTINGS}
     return {name: value for name, value in said.items() if value is not None}
 
 

@@ -9,7 +9,16 @@ from ichnos.files import disk
 from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.entries.instances import stands_without_files
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, PROP, SCHEDULE, SETTINGS, TAKE_SETTINGS, TRIGGER, WORDS
+from ichnos.games.profiles.vocabulary import (
+    FIELD_PREFIX,
+    PROP,
+    SCHEDULE,
+    SETTINGS,
+    TAKE_SETTINGS,
+    TRIGGER,
+    WORDS,
+    attribute,
+)
 from ichnos.games.targets import marking
 from ichnos.pack.workspace.pack_file import Prop
 from ichnos.pack.workspace.workspace import Workspace
@@ -111,7 +120,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             f"the {field} of take {number}"
             for number, take in enumerate(sound.takes, 1)
             for field in of_takes
-            if getattr(take, field) is not None
+            if getattr(take, attribute(field)) is not None
         ]
         if not {"part.file", "parts"} & known:
             lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in known]
@@ -128,7 +137,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
                 yield f"{title} has no place for a {scope}: {item.name}"
                 continue
             defaults = {name: field.default for name, field in type(item).model_fields.items()}
-            names = {name: name.rstrip("_") for name in defaults}  # from_ is written from
+            names = {name: name.rstrip("_").replace("_", "-") for name in defaults}  # from_ is written from
             lost = [
                 word
                 for name, word in names.items()
@@ -174,5 +183,6 @@ def _in_scripts(profile: Profile) -> set[str]:
     words: set[str] = set()
     for script in profile.scripts:
         text = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
-        words.update(re.findall(r"""[.\[]["']?(\w+)""", text))  # sound.volume, trigger["from"]
+        found = re.findall(r"""[.\[]["']?(\w+)""", text)  # sound.volume, trigger["from"]
+        words.update(name for word in found for name in (word, word.replace("_", "-")))
     return words | {f"take.{word}" for word in words} | ({"title"} if "titles" in words else set())

@@ -49,7 +49,9 @@ class Take(TomlTable):
     clip: FileName | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
     volume: float | None = Field(default=None, ge=0, le=10, description="of this take; 1 is as it is")
     pitch: float | None = Field(default=None, gt=0, description="of this take; 1 is as it is, 2 an octave up")
-    stream: bool | None = Field(default=None, description="is it read from the disk while it plays?")
+    from_disk: bool | None = Field(
+        default=None, description="does the game play it from the disk, and not load it whole?"
+    )
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
     weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
 
@@ -221,7 +223,7 @@ class Prop(TomlTable):
 
 class ScheduleEntry(TomlTable):
     key: str = Field(description="the key that it plays, of this pack or of the game")
-    kind: Literal["main", "interlude"] = Field(default="main", description="what the entry is")
+    kind: Literal["piece", "between"] = Field(default="piece", description="what the entry is")
 
 
 class Schedule(TomlTable):
@@ -229,18 +231,18 @@ class Schedule(TomlTable):
     entries: tuple[
         Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
     ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
-    after: int | None = Field(default=None, ge=1, description="an interlude only after so many main entries")
+    after: int | None = Field(default=None, ge=1, description="an in-between only after so many pieces")
     odds: float | None = Field(default=None, gt=0, le=1, description="how likely one is then, each time")
-    apart: int | None = Field(default=None, ge=0, description="no interlude again until so many others were heard")
-    twice: bool | None = Field(default=None, description="may a main entry come twice in a row?")
-    mains: float | None = Field(default=None, ge=0, le=10, description="how loud its main entries are")
-    interludes: float | None = Field(default=None, ge=0, le=10, description="how loud its interludes are")
+    apart: int | None = Field(default=None, ge=0, description="no in-between again until so many others were heard")
+    twice: bool | None = Field(default=None, description="may a piece come twice in a row?")
+    piece_volume: float | None = Field(default=None, ge=0, le=10, description="how loud its pieces are")
+    between_volume: float | None = Field(default=None, ge=0, le=10, description="how loud its in-betweens are")
 
     @model_validator(mode="after")
     def _can_be_kept(self) -> Schedule:
-        mains = {one.key for one in self.entries if one.kind == "main"}
-        if self.twice is False and len(mains) == 1:
-            raise ValueError("with one main entry, none can come but twice in a row")
+        pieces = {one.key for one in self.entries if one.kind == "piece"}
+        if self.twice is False and len(pieces) == 1:
+            raise ValueError("with one piece, none can come but twice in a row")
         return self
 
 
@@ -313,7 +315,10 @@ class PackFile(TomlTable):
     """What ``ichnos.toml`` says."""
 
     elsewhere: ClassVar[dict[str, str]] = {
-        "installation": f'say it in {LOCAL_NAME}, which stays on this machine: installation = "..."'
+        "installation": f'say it in {LOCAL_NAME}, which stays on this machine: installation = "..."',
+        "stream": "it is called from-disk",
+        "mains": "it is called piece-volume",
+        "interludes": "it is called between-volume",
     }
     format: Literal[1] = Field(description="the edition of this file's format")
     game: str = Field(description="a bundled game, or a profile's folder as seen from the workspace")
@@ -347,9 +352,7 @@ class PackFile(TomlTable):
     sound: tuple[Sound, ...] = Field(default=(), description="[[sound]]: one for each key")
     trigger: tuple[Trigger, ...] = Field(default=(), description="[[trigger]]: what plays a sound when")
     prop: tuple[Prop, ...] = Field(default=(), description="[[prop]]: a thing in the game that plays a sound")
-    schedule: tuple[Schedule, ...] = Field(
-        default=(), description="[[schedule]]: main entries with interludes between them"
-    )
+    schedule: tuple[Schedule, ...] = Field(default=(), description="[[schedule]]: pieces with others between them")
 
     def is_finished(self, clip: str) -> bool:
         """Is a clip a finished sound of a pack?"""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, word
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, attribute, word
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
@@ -112,7 +112,7 @@ def needed_of(game: Rules, scope: str, item: TomlTable) -> list[str]:
 def _lacks(item: TomlTable, hole: str) -> bool:
     field = hole.rpartition(".")[2]
     free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
-    own = f"{field}_" if keyword.iskeyword(field) else field
+    own = f"{field}_" if keyword.iskeyword(field) else attribute(field)
     return free is None and getattr(item, own, None) in (None, {})
 
 

@@ -44,7 +44,7 @@ _PLAIN = (
     "fresh",
     "every-file",
 )
-_OF_TAKE = ("weight", "take.volume", "take.pitch", "take.stream")  # columns that are about the clip of the row
+_OF_TAKE = ("weight", "take.volume", "take.pitch", "take.from-disk")  # columns that are about the clip of the row
 
 
 @dataclass(frozen=True)
@@ -164,7 +164,7 @@ class _Rows:
             self._lines["takes", number] = (line, "clip")
             for column in _OF_TAKE:
                 if column in cells:
-                    read = self._yes if column == "take.stream" else self._number
+                    read = self._yes if column == "take.from-disk" else self._number
                     take[column.removeprefix("take.")] = read(line, column, cells[column], errors)
         for column, cell in cells.items():
             if column in ("key", "clip", "part", "kept", *_OF_TAKE):
