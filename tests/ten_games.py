@@ -115,7 +115,7 @@ CALM = 'title = "{name}"\n[[kind]]\n'
 
 GAMES = (
     Game("tarnlight", ("2.3.0", "2.2.1"), titles=True, more=(triggers, deeds)),
-    Game("ombervale", ("1.8", "1.7"), "/", ids=("load", "seal"), says=("volume", "near", "far", "loop"), more=(music, triggers)),
+    Game("ombervale", ("1.8", "1.7"), "/", ids=("load",), says=("volume", "near", "far", "loop"), more=(music, triggers)),
     Game("open-pack", ("2", "2"), says=("volume", "loop", "positional"), titles=True, more=(triggers,)),
     Game(
         "quillmarsh", ("0.9.4", "0.9.4"), "_", ("bird", "frog"), takes=False, weights=False,

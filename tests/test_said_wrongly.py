@@ -247,6 +247,18 @@ def test_a_trigger_that_vanishes_from_the_script(tmp_path: Path) -> None:
     assert '"bel" is no sound of this pack (did you mean bell?)' in run("build", cwd=game.own).err
 
 
+def test_two_ids_and_versions_with_other_signs_between_their_numbers(tmp_path: Path) -> None:
+    about = "[pack]\nfirst = @uuid.first@\nsecond = @uuid.second@\nedition = @pack.version~separated( )@\n"
+    tree = {"tree/about.ini": about, "tree/s.csv": "k,f\n@key@,@file@\n", "tree/@key@.wav": ""}
+    game = Made(tmp_path, "dotterel", ONE, tree, {})
+    game.start('[[sound]]\nkey = "x"\nnew = true\ntakes = ["c1.wav"]\n')
+    written = (game.build() / "about.ini").read_text()
+    ids = [line.partition(" = ")[2] for line in written.splitlines()[1:3]]
+    assert (len({*ids}), written.splitlines()[3]) == (2, "edition = 0 1 0")
+    (game.own / "build/my-own/about.ini").write_text(written.replace(ids[1], ids[0]))
+    assert [one["id"] for one in findings(cwd=game.own)] == ["id-shared"]
+
+
 def test_one_thing_that_is_said_otherwise_in_two_places(tmp_path: Path) -> None:
     tree = {
         "tree/a.json": '{"by": "@pack.author@", "s": [{"k": "@key@", "f": "@file@", "v": "@volume@"}]}',

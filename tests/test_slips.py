@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import shutil
 import stat
 import zipfile
@@ -143,9 +142,8 @@ SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
     ("play-unknown", lambda pack, keys: _last_key(pack, keys), ("open-pack",)),
     ("title-missing", lambda pack, keys: _one_title(pack), OF_OGG),
     ("version-other", _swap("2.3.0", "9.9.9"), ("tarnlight",)),
-    ("version-other", _swap('gauge="1 8"', 'gauge="9 9"'), ("ombervale",)),
+    ("version-other", _swap('gauge="1.8"', 'gauge="9.9"'), ("ombervale",)),
     ("version-other", _swap("timetable = 3.1.0", "timetable = 9.9"), ("vesper-yard",)),
-    ("id-shared", lambda pack, keys: _one_id(pack / "docket.xml"), ("ombervale",)),
     ("name-windows", lambda pack, keys: (pack / "nul.txt").write_text("x") and None, GAMES),
     ("name-case", lambda pack, keys: _twice(pack), GAMES),
     ("link-inside", lambda pack, keys: (pack / "up.txt").symlink_to("/etc/hostname"), GAMES),
@@ -195,13 +193,6 @@ def _last_key(pack: Path, keys: list[str]) -> None:
     before, found, after = path.read_text("utf-8").rpartition(f'"{keys[0]}"')
     assert found
     path.write_text(f'{before}"{keys[0]}x"{after}', "utf-8")
-
-
-def _one_id(path: Path) -> None:
-    """Both of a pack's ids the same."""
-    text = path.read_text("utf-8")
-    (first,) = re.findall(r'load="([^"]*)"', text)
-    path.write_text(re.sub(r'seal="[^"]*"', f'seal="{first}"', text), "utf-8")
 
 
 def _twice(pack: Path) -> None:

@@ -133,8 +133,8 @@ KINDS = {
         FindingKind(
             "verdict-redo", "it sounds as you heard it", "make it again; the verdict is then over", grave=False
         ),
-        FindingKind("id-malformed", "the import is refused", "write a UUID (RFC 9562)"),
-        FindingKind("id-shared", "two parts with one id break each other", "mint a second id"),
+        FindingKind("id-malformed", "the game refuses the pack", "write a UUID (RFC 9562)"),
+        FindingKind("id-shared", "the game takes two things for one", "mint a second id"),
     )
 }
 
