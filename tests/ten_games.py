@@ -143,14 +143,14 @@ GAMES = (
             "mill/snd/@pack.name@/@key@.wav": "",
         },
     ),
-    # Brace blocks with arrays and takes of different volume, of the pack's own.
+    # Brace blocks inside others, and takes of different volume, of the pack's own.
     Game(
         "kettleby", ("1.1", "1.0"), says=("near", "far"), weights=False,
         rules='[[document]]\npath = "data/hum.def"\nformat = "braces"\n',
         tree={
             "data/hum.def": (
-                "hum @key@ {\n    clips[] = {{\"data\\@file~file-name~no-extension@\", @take.volume=1.0@, @take.pitch=+0@}};\n"
-                "    reach[2] = {@near=0.0@, @far=40.0@};\n};\n"
+                'hum @key@ {\n    far = @far=40.0@;\n    near = @near=0.0@;\n'
+                '    spout { tune = @take.pitch=+0@; from = "data/@file~file-name@"; level = @take.volume=1.0@; }\n}\n'
             ),
             "data/@pack.name@_@key@_@take.number@.wav": "",
             "data/about.txt": "name = @pack.title@\nmade by = @pack.author@\nversion = @pack.version@\nid = @uuid.pack@\n",

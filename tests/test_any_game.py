@@ -86,16 +86,16 @@ format = "braces"
 mode = "merge"
 """
 HUM = (
-    "hum @key@ {\n    clips[] = {{\"data\\@file~file-name~no-extension@\", @take.volume=1.0@, @take.pitch=+0@}};\n"
-    "    reach[2] = {@near=0.0@, @far=40.0@};\n};\n"
-)  # fmt: skip
+    'hum "@key@" {\n    far = @far=40.0@;\n    near = @near=0.0@;\n'
+    '    spout { tune = @take.pitch=+0@; from = "data/@file~file-name@"; level = @take.volume=1.0@; }\n}\n'
+)
 HUMS = (
-    '// boilers\nhum boiler {\n\tclips[] = {{"data\\bo", 0.80, +0}, {"data\\bo2", 1.0, +2}};\n'
-    "\treach[2] = {1.5, 60.0};\n\tsteam = 7;\n};\nhum { odd }\n"
+    '// boilers\nhum "boiler" {\n\tfar = 60.0;\n\tnear = 1.5;\n\tspout { tune = +0; from = "data/bo.wav"; level = 0.80; }\n'
+    '\tspout { tune = +2; from = "data/bo2.wav"; level = 1.0; }\n\tsteam = 7;\n}\nhum { odd }\n'
 )
 
 
-def test_arrays_and_positional_fields_merged_and_like_an_own_entry(tmp_path: Path) -> None:
+def test_blocks_inside_blocks_merged_and_like_an_own_entry(tmp_path: Path) -> None:
     game = Made(
         tmp_path, "kettleby", KETTLEBY,
         {"tree/data/hum.def": HUM, "tree/data/@pack.name@_@key@_@take.number@.wav": ""}, {"data/data/hum.def": HUMS},
@@ -111,17 +111,30 @@ def test_arrays_and_positional_fields_merged_and_like_an_own_entry(tmp_path: Pat
     assert text.startswith(HUMS.removesuffix("hum { odd }\n"))  # nothing of the game's own has changed
     added = text[len(HUMS.removesuffix("hum { odd }\n")) :]
     assert (
-        'hum kettle {\n\tclips[] = {{"data\\my-own_kettle_1", 0.5, +0}, {"data\\my-own_kettle_2", 1.0, +1.5}' in added
+        'hum "kettle" {\n\tfar = 25.0;\n\tnear = 1.5;\n\tspout { tune = +0; from = "data/my-own_kettle_1.wav"; level = 0.5; }'
+        in added
     )
-    assert "reach[2] = {1.5, 25.0}" in added
+    assert 'tune = +1.5; from = "data/my-own_kettle_2.wav"; level = 1.0' in added
     assert "steam = 7;" in added
-    assert '"data\\my-own_spout-own_1", 1.0, +0' in added
+    assert 'tune = +0; from = "data/my-own_spout-own_1.wav"; level = 1.0' in added
     assert sorted(path.name for path in (pack / "data").glob("*.wav"))[-1] == "my-own_spout-own_1.wav"
     assert "cannot have its own keys replaced" in game.refused('key = "spout"\nnew = true', 'key = "boiler"')
     assert "volume: 1 is as it is" not in game.refused("far = 25", "far = -2")
     text = (pack / "data/hum.def").read_text().replace("my-own_kettle_2", "my-own_kettle_9")
     (pack / "data/hum.def").write_text(text)
     assert "take-missing" in run("check", cwd=game.own).out
+
+
+@pytest.mark.parametrize(("rules", "entry", "written"), [
+    ("", "peal @key@ { notes[] = {\"@file@\"}; }\n", 'peal a { notes[] = {"a-1.wav", "a-2.wav"}; }'),
+    ("[takes]\nseveral = false\n", 'drop @key@ { at = "wet\\@file~file-name@"; }\n', 'drop a { at = "wet\\a-1.wav"; }'),
+])  # fmt: skip
+def test_an_array_and_a_backslash_that_guards_nothing(tmp_path: Path, rules: str, entry: str, written: str) -> None:
+    tree = {"tree/all.def": entry, "tree/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "wagtail", f'{rules}[[document]]\npath = "all.def"\nformat = "braces"\n', tree, {})
+    takes = '["c1.wav"]' if rules else '["c1.wav", "c2.wav"]'
+    game.start(f'\n[[sound]]\nkey = "a"\nnew = true\ntakes = {takes}\n')
+    assert (game.build() / "all.def").read_text().strip() == written
 
 
 FENLOW = """needs = ["title"]
