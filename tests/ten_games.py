@@ -167,8 +167,8 @@ GAMES = (
         ),
         tree={
             "fen/tunes.xml": (
-                '<?xml version="1.0"?>\n<tunes maker="@pack.author@">\n  <tune name="@key@" from="@part.intro.file~extension(kv)@"'
-                ' then="@part.body.file~extension(kv)@" beats="@field.beats~number@" calm="@field.calm~true-false@">@title@'
+                '<?xml version="1.0"?>\n<tunes maker="@pack.author@">\n  <tune name="@key@" from="@part.intro.file~extension(hum)@"'
+                ' then="@part.body.file~extension(hum)@" beats="@field.beats~number@" calm="@field.calm~true-false@">@title@'
                 "</tune>\n</tunes>\n"
             ),
             "fen/calls.csv": "call,file,sort,loud\n@key@,@file~relative(fen)@,@category@,@volume~decibel~decimals(1)=0.0@\n",

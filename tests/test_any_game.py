@@ -166,7 +166,7 @@ path = "fen/start.lua"
 def test_kinds_each_with_its_own_document_parts_in_places_and_a_script(tmp_path: Path) -> None:
     tree = {
         "tree/fen/tunes.xml": (
-            '<tunes>\n  <tune name="@key@" from="@part.intro.file~extension(kv)@" then="@part.body.file~extension(kv)@"'
+            '<tunes>\n  <tune name="@key@" from="@part.intro.file~extension(hum)@" then="@part.body.file~extension(hum)@"'
             ' beats="@field.beats~number@" calm="@field.calm~true-false@">@title@</tune>\n</tunes>\n'
         ),
         "tree/fen/calls.csv": "call,file,loud\n@key@,@file~relative(fen)@,@volume~decibel~decimals(1)=0.0@\n",
@@ -188,7 +188,7 @@ def test_kinds_each_with_its_own_document_parts_in_places_and_a_script(tmp_path:
     assert "has no place for title" not in run("build", "--dry-run", cwd=game.own).err
     (tune,) = ElementTree.parse(pack / "fen/tunes.xml").getroot()
     assert tune.attrib == {
-        "name": "tune.dawn", "from": "fen/tunes/low/dawn-intro.kv", "then": "fen/tunes/low/dawn-body.kv",
+        "name": "tune.dawn", "from": "fen/tunes/low/dawn-intro.hum", "then": "fen/tunes/low/dawn-body.hum",
         "beats": "90", "calm": "true",
     }  # fmt: skip
     assert tune.text == "Dawn & dew"

@@ -286,6 +286,10 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     assert (
         tab.evaluate("() => JSON.parse(localStorage.getItem('ichnos verdicts tarnlight/storm-watch'))[0].verdict") == ""
     )
+    tab.keyboard.press("Escape")
+    for letter, kept in (("k", "true"), ("e", "false")):
+        tab.keyboard.press(letter)
+        assert tab.get_attribute("#keep", "aria-pressed") == kept
 
 
 def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:

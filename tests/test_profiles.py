@@ -171,7 +171,7 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "relative": "a/b",
         "table": "kinds",
         "separated": "/",
-        "extension": "kv",
+        "extension": "hum",
         "decimals": "2",
     }.get(name)
     converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a"))

@@ -147,7 +147,7 @@ def _no_extension(argument: str | None, tables: Tables) -> Pair:
 
 def _extension(argument: str | None, tables: Tables) -> Pair:
     if not argument or not argument.strip("."):
-        raise BadArgument("the extension is needed: ~extension(kv)")
+        raise BadArgument("the extension is needed: ~extension(hum)")
     theirs, without = f".{argument.lstrip('.')}", _no_extension(None, tables)[0]
     return (
         lambda value: f"{without(value)}{theirs}",
@@ -249,7 +249,7 @@ CONVERTERS: dict[str, ConverterKind] = {
     ),
     "no-extension": ConverterKind(_no_extension, "a file without its extension", example=("a/b.ogg", "a/b")),
     "extension": ConverterKind(
-        _extension, "a file with another extension than its own", "the extension", ("a/b.ogg", "a/b.kv")
+        _extension, "a file with another extension than its own", "the extension", ("a/b.ogg", "a/b.hum")
     ),
     "file-name": ConverterKind(_file_name, "a file's name alone, without its folders", example=("a/b.ogg", "b.ogg")),
     "relative": ConverterKind(

@@ -14,7 +14,7 @@ export const LETTERS = [
   ["b", "over the bed, or not", () => book.bed && flip("bed")],
   ["k", "keep", () => judge({ verdict: "keep" })],
   ["r", "redo", () => judge({ verdict: "redo" })],
-  ["u", "no verdict", () => judge({ verdict: "" })],
+  ["e", "no verdict", () => judge({ verdict: "" })],
   ["t", "write a note", () => id("note").focus()],
   ["/", "look for a word", () => id("word").focus()],
 ];

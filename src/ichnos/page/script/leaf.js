@@ -314,7 +314,7 @@ function verdictOf(entry) {
       { class: "row" },
       control("keep", "✓ keep", "k", () => judge({ verdict: "keep" }), one.verdict === "keep"),
       control("redo", "↻ redo", "r", () => judge({ verdict: "redo" }), one.verdict === "redo"),
-      control("none", "none", "u", () => judge({ verdict: "" }), !one.verdict),
+      control("none", "none", "e", () => judge({ verdict: "" }), !one.verdict),
     ),
     h("p", {}, h("label", { for: "note" }, "Note "), h("kbd", { "aria-hidden": "true" }, "t"), note),
   );
