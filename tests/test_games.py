@@ -331,11 +331,11 @@ def test_open_pack(installations: Path, tmp_path: Path) -> None:
     content = json.loads((pack / "open-pack.json").read_text("utf-8"))
     assert content["title"] == "Five & more"
     assert content["triggers"] == []
-    (hedge,) = [sound for sound in content["sounds"] if sound["key"] == "hedge.brandnew"]
-    assert (hedge["loop"], hedge["positional"], hedge["labels"]) == (True, True, {"de": "Hecke"})
-    for sound in content["sounds"]:
+    (hedge,) = [sound for sound in content["heard"] if sound["key"] == "hedge.brandnew"]
+    assert (hedge["loop"], hedge["positional"], hedge["titles"]) == (True, True, {"de": "Hecke"})
+    for sound in content["heard"]:
         for take in sound["takes"]:
-            assert (pack / take["file"]).is_file()
+            assert (pack / take["clip"]).is_file()
 
 
 def test_a_folder_is_never_replaced_that_is_not_ours(installations: Path, tmp_path: Path) -> None:
@@ -461,7 +461,7 @@ def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
                 reader.read_string(data.decode())
                 found[reader["signal"]["word"]] = reader["turn 1"]["file"]
         return found
-    return {sound["key"]: sound["takes"][0]["file"] for sound in json.loads(files["open-pack.json"])["sounds"]}
+    return {sound["key"]: sound["takes"][0]["clip"] for sound in json.loads(files["open-pack.json"])["heard"]}
 
 
 @pytest.mark.parametrize("game", KEYS)

@@ -84,4 +84,4 @@ def test_an_open_pack_fits_its_schema(tmp_path: Path, workspace: Path) -> None:
     built = json.loads(run("build", "--json", cwd=tmp_path / "own").out)
     content = json.loads((Path(built["to"]) / "open-pack.json").read_text("utf-8"))
     jsonschema.validate(content, json.loads((ROOT / "docs/open-pack.schema.json").read_text("utf-8")))
-    assert content["sounds"][0]["labels"] == {"en": "The gate", "de": "Das Tor"}
+    assert content["heard"][0]["titles"] == {"en": "The gate", "de": "Das Tor"}

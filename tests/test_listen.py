@@ -425,12 +425,12 @@ def test_a_pack_that_nobody_should_have_made(tmp_path: Path, visit: Callable[...
     title = "@sounds@ {{ 7*7 }} </title><script>document.title='taken'</script>\u202e\u0000"
     odd = {
         "key": "k\u202e\u0007",
-        "category": "c\u0000",
-        "takes": [{"file": "audio/a.wav"}, {"file": "audio/gone.wav"}],
+        "sort": "c\u0000",
+        "takes": [{"clip": "audio/a.wav"}, {"clip": "audio/gone.wav"}],
     }
-    twice = {"key": "__proto__", "labels": {"en": title}, "takes": [{"file": "audio/none.wav", "share": 1e308}]}
+    twice = {"key": "__proto__", "titles": {"en": title}, "takes": [{"clip": "audio/none.wav", "share": 1e308}]}
     sounds = [odd, twice, {"key": "", "takes": []}, {**odd, "key": "same"}, {**twice, "key": "same"}]
-    document = {"openPack": 2, "title": title, "version": "<b>", "author": "$x_1$ \\frac", "sounds": sounds}
+    document = {"openPack": 2, "title": title, "version": "<b>", "author": "$x_1$ \\frac", "heard": sounds}
     (pack / "open-pack.json").write_text(json.dumps(document), "utf-8")
     words = (pack, "--game", "open-pack", "--against", pack, "--to", tmp_path / "odd.html")
     done = run("listen", *words)

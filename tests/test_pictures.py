@@ -137,10 +137,8 @@ def test_the_sheet_of_few_and_of_many(workspace: Path, tmp_path: Path) -> None:
     (tmp_path / "many/audio").mkdir(parents=True)
     sound(tmp_path / "many/audio/one.wav", tone(0.1))
     names = [f"key.{number}" for number in range(40)]
-    sounds = ", ".join(
-        f'{{"key": "{key}", "category": "all", "takes": [{{"file": "audio/one.wav"}}]}}' for key in names
-    )
-    (tmp_path / "many/open-pack.json").write_text(f'{{"openPack": 2, "title": "Many", "sounds": [{sounds}]}}', "utf-8")
+    sounds = ", ".join(f'{{"key": "{key}", "sort": "all", "takes": [{{"clip": "audio/one.wav"}}]}}' for key in names)
+    (tmp_path / "many/open-pack.json").write_text(f'{{"openPack": 2, "title": "Many", "heard": [{sounds}]}}', "utf-8")
     many = run("sheet", tmp_path / "many", "--game", "open-pack", "--to", tmp_path / "many.pdf")
     assert many.code == 0, many.err
     pages = len(re.findall(rb"/Type /Page\b", (tmp_path / "many.pdf").read_bytes()))

@@ -172,7 +172,7 @@ def _one_title(pack: Path) -> None:
     """The last title of one language goes."""
     if (pack / "open-pack.json").is_file():
         values = json.loads((pack / "open-pack.json").read_text("utf-8"))
-        values["sounds"][-1]["labels"].pop("de")
+        values["heard"][-1]["titles"].pop("de")
         (pack / "open-pack.json").write_text(json.dumps(values))
         return
     path = next(path for path in _texts(pack) if path.stem == "de")

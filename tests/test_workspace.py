@@ -42,7 +42,7 @@ def _own(tmp_path: Path, *more: str) -> Path:
 
 def _definitions(folder: Path) -> dict[str, dict]:
     values = json.loads((folder / "build" / "own" / "open-pack.json").read_text("utf-8"))
-    return {sound["key"]: sound for sound in values["sounds"]}
+    return {sound["key"]: sound for sound in values["heard"]}
 
 
 @pytest.mark.parametrize("delimiter", [",", ";", "\t"])
@@ -100,7 +100,7 @@ def test_what_is_saved_twice_in_one_tick_is_seen(tmp_path: Path) -> None:
     file.write_text(file.read_text("utf-8").replace("Bell one", "Bell two"), "utf-8")
     os.utime(file, ns=(before.st_atime_ns, before.st_mtime_ns))
     assert run("build", cwd=folder).code == 0
-    assert _definitions(folder)["pier.a"]["labels"]["en"] == "Bell two"
+    assert _definitions(folder)["pier.a"]["titles"]["en"] == "Bell two"
 
 
 def test_what_is_kept_of_an_outline_writes_nothing_elsewhere(tmp_path: Path) -> None:
@@ -396,7 +396,7 @@ def test_names_as_the_game_spells_them(tmp_path: Path) -> None:
     assert plan.code == 0, plan.err
     assert "Möwe À la carte is spelled mowe_a_la_carte" in plan.out
     assert plan.out.count("and cut, for it is too long") == 2
-    stems = {key: Path(sound["takes"][0]["file"]).stem for key, sound in _definitions(folder).items()}
+    stems = {key: Path(sound["takes"][0]["clip"]).stem for key, sound in _definitions(folder).items()}
     assert stems["Möwe À la carte"] == "mowe_a_la_carte-1"
     assert len(set(stems.values())) == len(keys)
     assert all(len(stem) <= 24 and re.fullmatch(r"[a-z0-9_.-]+", stem) for stem in stems.values())
