@@ -106,7 +106,7 @@ def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[...,
     before, begun = state(tab)["time"], time.monotonic()
     tab.keyboard.press("o")
     tab.wait_for_function("() => listening.state.side === 'old' && listening.player.playing")
-    after = playing(tab, before)
+    after = playing(tab, before + 0.001)  # the clock of a busy machine may stand still for a moment
     assert before < after["time"] <= before + time.monotonic() - begun  # as far as a moment takes it
     voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "voices.json").read_text("utf-8")
     theirs = re.search(r'"tower\.bell\.near".*?"gain": ([\d.]+)', voices, re.DOTALL)

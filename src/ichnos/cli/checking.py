@@ -231,7 +231,10 @@ def warn_if_behind(loaded: Workspace | None) -> None:
     from ichnos.pack.build import building
 
     if loaded and not building.is_current(loaded):
-        show.say("The workspace has changed since this was built; what follows is of the old pack.", err=True)
+        what = (
+            "The workspace or the pack has changed since this was built; what follows is of the pack as it lies there."
+        )
+        show.say(what, err=True)
 
 
 def context_of(

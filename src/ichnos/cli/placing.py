@@ -285,7 +285,9 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
         raise UsageError("nothing is built yet", cure="build first: ichnos build")
     if pack is None and not building.is_current(loaded):
         show.say(
-            "The workspace has changed since this was built; the old pack goes in. Build first: ichnos build", err=True
+            "The workspace or the pack has changed since this was built; the pack goes in as it lies there. "
+            "Build first: ichnos build",
+            err=True,
         )
     installation = loaded.installation
     if to is None and installation is None:

@@ -55,7 +55,7 @@ def _built(found: Status) -> str:
     from ichnos.files.paths import shown
 
     package = shown(found.folder, found.package)
-    return package if found.built == "current" else f"{package}, and the workspace has changed since"
+    return package if found.built == "current" else f"{package}; the workspace or the pack has changed since"
 
 
 def _some(head: str, names: tuple[str, ...], what: str) -> None:

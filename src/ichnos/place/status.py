@@ -78,7 +78,11 @@ class Status:
         if self.missing:
             return "", f"{self.missing[0]} is not there: put it back, or correct its name in ichnos.toml"
         if self.built != "current":
-            why = "nothing is built yet" if self.built == "never" else "the workspace has changed since the last build"
+            why = (
+                "nothing is built yet"
+                if self.built == "never"
+                else "the workspace or the pack has changed since the last build"
+            )
             return "ichnos build", why
         if self.findings is None:
             return "ichnos check", "the pack has not been checked since it was built"
