@@ -37,6 +37,8 @@ def test_of_a_game_that_is_away_only_the_named_pack_is_forgotten(tmp_path: Path)
     for name in ("ash", "birch"):
         put(tmp_path, name)
     (tmp_path / "game").rename(tmp_path / "unmounted")
+    listed = run("installed").out
+    assert ("this folder is gone" in listed, "changed" in listed) == (True, False)
     assert "say --force" in run("restore", "birch").err
     dry = run("restore", "birch", "--force", "--dry-run")
     assert (dry.code, "say --force" in dry.out + dry.err) == (0, False)

@@ -179,7 +179,8 @@ def installed(json: Json = False) -> None:
         for number, one in enumerate(game.packs, 1):
             pack = one.pack
             files = sum(claim.how != "cache" for claim in pack.claims)
-            state = f"{len(one.changed)} changed by somebody else since" if one.changed else "as it was left"
+            left = "as it was left" if game.is_there else "away with the game"
+            state = f"{len(one.changed)} changed by somebody else since" if one.changed else left
             show.say(f"  {number}. {pack.title} {pack.version} ({pack.name}): {show.counted(files, 'file')}, {state}")
             for path in one.changed[:5]:
                 show.say(f"       changed: {path}")

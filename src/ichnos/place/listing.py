@@ -18,7 +18,7 @@ from ichnos.place.profiles import Profiles
 
 @dataclass(frozen=True)
 class PackInGame:
-    """A pack in a game. ``changed``: files that somebody else has changed since, or that are gone."""
+    """A pack in a game. ``changed``: files that others have changed, or that are gone; none where the game is away."""
 
     pack: InstalledPack
     changed: tuple[str, ...]
@@ -53,6 +53,8 @@ def games(notes: Journal) -> list[GameWithPacks]:
 
 
 def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[str]:
+    if not disk.is_folder(folder):  # nobody has changed what is away as a whole
+        return
     for claim in pack.claims:
         known = record.paths.get(claim.path)
         path = folder / claim.path
