@@ -103,11 +103,12 @@ def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[...,
     tab.keyboard.press("Space")
     assert playing(tab, 0.3)["side"] == "new"
     assert gain(tab) == pytest.approx(0.5, rel=1e-3)
-    before, begun = state(tab)["time"], time.monotonic()
+    begun = time.monotonic()
+    before = state(tab)["time"]
     tab.keyboard.press("o")
     tab.wait_for_function("() => listening.state.side === 'old' && listening.player.playing")
-    after = playing(tab, before + 0.001)  # the clock of a busy machine may stand still for a moment
-    assert before < after["time"] <= before + time.monotonic() - begun  # as far as a moment takes it
+    after = playing(tab, before + 0.001)
+    assert before < after["time"] <= before + time.monotonic() - begun + 0.1  # it is told in steps
     voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "voices.json").read_text("utf-8")
     theirs = re.search(r'"tower\.bell\.near".*?"gain": ([\d.]+)', voices, re.DOTALL)
     assert theirs

@@ -97,7 +97,7 @@ function picks() {
   return state.chance && takesOf(state.side).length > 1;
 }
 
-/** @param {{at?: number}} [how] */
+/** @param {{at?: number|null}} [how] in seconds; with null it goes on from where what plays has come to by then */
 export async function play(how = {}) {
   wait(0);
   id("told").textContent = "";
@@ -115,7 +115,7 @@ export async function play(how = {}) {
     return;
   }
   const loop = state.seam ? loopOf(state.side, content) : null;
-  const at = how.at ?? (loop ? Math.max(0, loop[1] - BEFORE_SEAM) : 0);
+  const at = how.at !== undefined ? how.at : loop ? Math.max(0, loop[1] - BEFORE_SEAM) : 0;
   const pitch = (state.side === "new" ? open().pitch : open().oldPitch) * one.pitch;
   try {
     await player.play(content, { at, rate: pitch, gain: gainOf(state.side, one), loop });
@@ -160,7 +160,7 @@ export function stop() {
 
 /** What has changed is heard at once, at the same position. */
 export function again() {
-  if (player.playing) play({ at: player.currentTime });
+  if (player.playing) play({ at: null });
   else refresh();
 }
 

@@ -69,7 +69,8 @@ export class Player {
 
   /**
    * @param {Content} content
-   * @param {{at: number, rate: number, gain: number, loop: [number, number]|null}} how
+   * @param {{at: number|null, rate: number, gain: number, loop: [number, number]|null}} how `at`: in seconds;
+   *     with null it goes on from where the one before it has come to
    * @returns {Promise<boolean>} whether it plays
    */
   async play(content, how) {
@@ -77,6 +78,7 @@ export class Player {
     const context = await this.ready();
     const buffer = await this.buffer(content.digest);
     if (turn !== this.turn) return false;
+    const from = how.at ?? this.currentTime; // now, not when it was asked for: decoding takes its time
     this.hush();
     const source = context.createBufferSource();
     const gain = context.createGain();
@@ -89,7 +91,7 @@ export class Player {
     gain.gain.setValueAtTime(0, context.currentTime);
     gain.gain.linearRampToValueAtTime(how.gain, context.currentTime + FADE);
     source.connect(gain).connect(context.destination);
-    const at = how.at < buffer.duration ? how.at : 0;
+    const at = from < buffer.duration ? from : 0;
     source.start(0, at);
     source.onended = () => {
       if (this.source !== source) return;
