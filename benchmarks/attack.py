@@ -51,16 +51,16 @@ NUMBERS = (
 COMMANDS = (
     "build", "build --dry-run", "build --json", "check", "check --json", "check --sarif", "keys foghorn", "look clips",
     "keys harvest ../Tarnlight --game ../game", "convert clips --to out --container wav --overwrite", "games check ../game",
-    "assign boat.foghorn.near clips/draught.wav", "release --patch --note x", "loop clips/draught.wav",
+    "assign boat-foghorn-near clips/draught.wav", "release --patch --note x", "loop clips/draught.wav",
     "heard clips/draught.wav --bed clips/gull.ogg", "split clips/bell-take3.wav --to out", "games show ../game",
     "treat clips/draught.wav --trim --to out --overwrite", "start ../new --game ../game", "assign --from clips",
     "install", "install --dry-run --json", "install ../storm-watch/build --to ../Tarnlight", "restore", "restore --force",
     "listen --against build/storm-watch-0.1.0.lampbox", "listen --to l.html --audio beside --bed clips/gull.ogg",
     "sheet --to s.png", "assign --verdicts storm.toml",
-    "installed", "installed --json", "status", "status --json", "build --install", "swap boat.foghorn.near clips/draught.wav",
+    "installed", "installed --json", "status", "status --json", "build --install", "swap boat-foghorn-near clips/draught.wav",
     "rehearse", "rehearse storm.toml --json", "rehearse storm.toml --to m.wav --picture m.png --overwrite --seconds 3",
-    "rehearse --statistics 100", "rehearse --write-scene w.toml --overwrite", "play tower.bell.near --to b.wav --overwrite",
-    "trigger stair.hail.wild --event dusk --from stove", "schedule night stair.hail.wild --between boat.foghorn.near",
+    "rehearse --statistics 100", "rehearse --write-scene w.toml --overwrite", "play tower-bell-near --to b.wav --overwrite",
+    "trigger stair-hail-wild --event dusk --from stove", "schedule night stair-hail-wild --between boat-foghorn-near",
 )  # fmt: skip
 
 Case = tuple[list[str], Callable[[Path, random.Random], None]]
@@ -111,7 +111,7 @@ def places(root: Path, chance: random.Random) -> Case:
 def names(_: Path, chance: random.Random) -> Case:
     """Clips and folders with names that nobody expects."""
     name = chance.choice(["fog\udcffhorn.wav", "a" * 250 + ".wav", EVIL.replace("/", "") + ".wav", "-x.wav", " .wav", "con.wav", "$a$b$.wav", "Ä".encode().decode("latin-1") + ".wav", "\u202egpj.wav", ":silence", "CLIPS.wav", "a\nb.wav"])  # fmt: skip
-    words = chance.choice([["look", "clips"], ["look", f"clips/{name}", "--picture", "p.png"], ["look", "clips", "--json"], ["convert", f"clips/{name}", "--to", "out", "--container", "ogg"], ["assign", "boat.foghorn.near", f"clips/{name}"], ["assign", "--from", "clips"], ["split", f"clips/{name}", "--to", "out"], ["heard", f"clips/{name}", "--bed", "clips/gull.ogg"], ["loop", f"clips/{name}", "--to", name], ["build", "--to", name], ["treat", f"clips/{name}", "--trim", "--to", name], ["start", name, "--game", "tarnlight"]])  # fmt: skip
+    words = chance.choice([["look", "clips"], ["look", f"clips/{name}", "--picture", "p.png"], ["look", "clips", "--json"], ["convert", f"clips/{name}", "--to", "out", "--container", "ogg"], ["assign", "boat-foghorn-near", f"clips/{name}"], ["assign", "--from", "clips"], ["split", f"clips/{name}", "--to", "out"], ["heard", f"clips/{name}", "--bed", "clips/gull.ogg"], ["loop", f"clips/{name}", "--to", name], ["build", "--to", name], ["treat", f"clips/{name}", "--trim", "--to", name], ["start", name, "--game", "tarnlight"]])  # fmt: skip
 
     def lay(here: Path, _: random.Random) -> None:
         shutil.copy(here / WORKSPACE / "clips/bell-take3.wav", here / WORKSPACE / "clips" / name)
@@ -140,7 +140,7 @@ def fields(root: Path, chance: random.Random) -> Case:
 def options(_: Path, chance: random.Random) -> Case:
     """Values that nobody can mean, in options."""
     option = chance.choice(["--gain", "--loudness", "--limit", "--fade", "--speed", "--pitch", "--trim", "--cut", "--repeat", "--high-pass", "--bell", "--soft-clip", "--loop-fade"])  # fmt: skip
-    words = chance.choice([["treat", "clips/draught.wav", "--to", "out", option], ["convert", "clips/draught.wav", "--to", "out", "--container", "ogg", chance.choice(["--rate", "--quality", "--channels", "--mono", "--codec", "--bits"])], ["split", "clips/draught.wav", "--to", "out", chance.choice(["--threshold", "--gap", "--shortest", "--margin"])], ["loop", "clips/draught.wav", chance.choice(["--start", "--end", "--fade", "--within"])], ["heard", "clips/draught.wav", "--bed", "clips/gull.ogg", "--wish"], ["rehearse", chance.choice(["--seconds", "--seed", "--statistics"])], ["play", "tower.bell.near", "--to", "b.wav", "--times"], ["keys", chance.choice(["--most", "--category", "--sort"])], ["check", "--budget"], ["explain"], ["build", "--game"], ["look", "clips", "--game"]])  # fmt: skip
+    words = chance.choice([["treat", "clips/draught.wav", "--to", "out", option], ["convert", "clips/draught.wav", "--to", "out", "--container", "ogg", chance.choice(["--rate", "--quality", "--channels", "--mono", "--codec", "--bits"])], ["split", "clips/draught.wav", "--to", "out", chance.choice(["--threshold", "--gap", "--shortest", "--margin"])], ["loop", "clips/draught.wav", chance.choice(["--start", "--end", "--fade", "--within"])], ["heard", "clips/draught.wav", "--bed", "clips/gull.ogg", "--wish"], ["rehearse", chance.choice(["--seconds", "--seed", "--statistics"])], ["play", "tower-bell-near", "--to", "b.wav", "--times"], ["keys", chance.choice(["--most", "--category", "--sort"])], ["check", "--budget"], ["explain"], ["build", "--game"], ["look", "clips", "--game"]])  # fmt: skip
     return [
         *words,
         chance.choice([*NUMBERS, EVIL, "", "../../x", "1:2:3:4", "\udcff"]).replace("\0", ""),
@@ -177,7 +177,7 @@ def packs(root: Path, chance: random.Random) -> Case:
                 content = old.read(name)
                 if kind == 3 and name.endswith(".json"):
                     content = flipped(content, own)
-                if kind == 4 and name.endswith("voices.json"):
+                if kind == 4 and name.endswith("log.json"):
                     content = own.choice([b"[" * 100_000, b'{"voices": [' + b"1," * 300_000 + b"1]}", b'{"voices": 1}', b"\xff\xfe{", json.dumps({"voices": [{"id": EVIL, "takes": [{"src": EVIL}]}] * 500}).encode(), b'{"voices": [{"id": "x", "gain": 1e999}]}'])  # fmt: skip
                 new.writestr(name, content)
             if kind == 5:
@@ -260,7 +260,7 @@ def clips(root: Path, chance: random.Random) -> Case:
     path = chance.choice(files(root / WORKSPACE / "clips")).relative_to(root)
     name = f"clips/{path.name}"
     odd = chance.choice([ODD["cut"], ODD["flipped"], ODD["flipped"], ODD["noise"], ODD["empty"]])
-    words = chance.choice([["look", name], ["look", name, "--picture", "p.png"], ["convert", name, "--to", "out", "--container", "wav"], ["treat", name, "--trim", "--pitch", "-3", "--to", "out"], ["split", name, "--to", "out"], ["loop", name, "--better"], ["heard", name, "--bed", name], ["build"], ["assign", "boat.foghorn.near", name]])  # fmt: skip
+    words = chance.choice([["look", name], ["look", name, "--picture", "p.png"], ["convert", name, "--to", "out", "--container", "wav"], ["treat", name, "--trim", "--pitch", "-3", "--to", "out"], ["split", name, "--to", "out"], ["loop", name, "--better"], ["heard", name, "--bed", name], ["build"], ["assign", "boat-foghorn-near", name]])  # fmt: skip
     return words, lambda here, own: (odd(here / path, own), None)[1]
 
 
@@ -324,7 +324,7 @@ PLACING = (
 
 # What writes into a workspace, and two keys that no clip has yet.
 WRITING = ("build", "release --patch --note x", "assign KEY clips/draught.wav")
-KEYS = ("boat.foghorn.near", "stair.hail.wild")
+KEYS = ("boat-foghorn-near", "stair-hail-wild")
 FAMILIES = {"places": places, "names": names, "fields": fields, "options": options, "templates": templates,
             "packs": packs, "state": state, "full disk": full, "clips": clips, "killed": killed,
             "at once": at_once, "placing": placing}  # fmt: skip
@@ -537,7 +537,7 @@ def _warm(base: Path, here: Path) -> None:
     shutil.copytree(base, here, symlinks=True)
     os.chdir(here / WORKSPACE)
     drawn = "treat clips/draught.wav --pitch 2 --to drawn --picture p.png"
-    for words in (*COMMANDS, drawn, "assign stair.hail.wild clips/draught.wav"):
+    for words in (*COMMANDS, drawn, "assign stair-hail-wild clips/draught.wav"):
         sys.argv = ["ichnos", *words.split()]
         with (
             contextlib.redirect_stdout(io.StringIO()),

@@ -62,7 +62,7 @@ def best(work: Callable[[], object], rounds: int = 3) -> float:
 
 def main() -> int:
     tarnlight = loading.load(profile.find("tarnlight"))
-    exemplar = next(one for one in tarnlight.documents if str(one.document.text.path).endswith("voices.json"))
+    exemplar = next(one for one in tarnlight.documents if str(one.document.text.path).endswith("log.json"))
     text = definitions(KEYS)
     data = text.encode()
     print(f"{len(data) / 1e6:.1f} MB of JSON, {KEYS:,} keys")
@@ -70,8 +70,8 @@ def main() -> int:
     both = best(lambda: json.dumps(json.loads(text), indent=2))
     print(f"json.loads                 {loads:.2f} s")
     print(f"json.loads and json.dumps  {both:.2f} s")
-    document = parse(data, "voices.json", named("json"))
-    parsing = best(lambda: parse(data, "voices.json", named("json")))
+    document = parse(data, "log.json", named("json"))
+    parsing = best(lambda: parse(data, "log.json", named("json")))
     print(f"parse into a tree          {parsing:.2f} s   {parsing / loads:.2f} x json.loads")
     reading = best(lambda: read(exemplar, document))
     print(f"read its entries           {reading:.2f} s   {(parsing + reading) / loads:.2f} x json.loads, with parsing")
@@ -86,9 +86,9 @@ def main() -> int:
         os.environ["ICHNOS_DATA"] = f"{scratch}/data"
         base = Path(scratch) / "game" / "base" / "lore"
         base.mkdir(parents=True)
-        (base / "voices.json").write_bytes(data)
+        (base / "log.json").write_bytes(data)
         # A game is older than its harvest: files changed a moment before are known by their content as well.
-        os.utime(base / "voices.json", (time.time() - 3600,) * 2)
+        os.utime(base / "log.json", (time.time() - 3600,) * 2)
         started = time.perf_counter()
         found = harvest(tarnlight, Path(scratch) / "game", lambda _: None)
         harvested = time.perf_counter()

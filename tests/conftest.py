@@ -9,9 +9,11 @@ import json
 import shutil
 import sys
 import wave
+import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -97,6 +99,13 @@ def workspace(_demo: Path, tmp_path: Path) -> Path:
 
 LOCAL = "ichnos.local.toml"
 PACKAGE = "build/storm-watch-0.1.0.lampbox"
+
+
+def voices_in(package: Path) -> dict[str, Any]:
+    """What a pack of Tarnlight says of each voice, with the page that it stands on."""
+    with zipfile.ZipFile(package) as archive:
+        log = json.loads(archive.read("lore/log.json"))["log"]
+    return {voice["voice"]: {**voice, "page": page["page"]} for page in log for voice in page["heard"]}
 
 
 def edit(workspace: Path, old: str, new: str, name: str = "ichnos.toml") -> None:

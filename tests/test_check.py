@@ -16,7 +16,7 @@ import soundfile
 from conftest import PACKAGE, edit, run
 
 Members = dict[str, bytes]
-GULL = "lore/audio/storm-watch/shore.gull.calling-1.ogg"
+GULL = "lore/audio/storm-watch/shore-gull-calling-1.ogg"
 
 
 def _members(workspace: Path) -> Members:
@@ -30,9 +30,9 @@ def _encode(rate: int, channels: int, container: str, subtype: str) -> bytes:
     return out.getvalue()
 
 
-def _voices(change: Callable[[str], str]) -> Callable[[Members], Members]:
+def _log(change: Callable[[str], str]) -> Callable[[Members], Members]:
     return lambda members: {
-        name: change(data.decode()).encode() if name == "lore/voices.json" else data for name, data in members.items()
+        name: change(data.decode()).encode() if name == "lore/log.json" else data for name, data in members.items()
     }
 
 
@@ -57,12 +57,12 @@ def _without(name: str) -> Callable[[Members], Members]:
 
 
 SLIPS: list[tuple[str, Callable[[Members], Members], str, str]] = [
-    ("key-unknown", _voices(lambda t: t.replace("tower.bell.near", "tower.Bell.near")), "voices.json:12:7", "tower.bell.near"),
-    ("key-twice", _voices(lambda t: t.replace("tower.bell.near", "hatch.closed")), "voices.json", "stands in line 12"),
-    ("document-broken", _voices(lambda t: t.replace('},\n    {', '}\n    {', 1)), "voices.json:11:5", "found '{'"),
-    ("entry-strange", _voices(lambda t: t.replace('"id": "tower', '"idd": "tower')), "voices.json:11:5", "tower.bell.near"),
-    ("take-missing", _voices(lambda t: t.replace("calling-1", "calling-9")), "voices.json", "calling-9.ogg, which is not here"),
-    ("take-missing", _without(GULL), "voices.json", "shore.gull.calling-1"),
+    ("key-unknown", _log(lambda t: t.replace("tower-bell-near", "tower-Bell-near")), "log.json:15:11", "tower-bell-near"),
+    ("key-twice", _log(lambda t: t.replace("tower-bell-near", "hatch-closed")), "log.json", "stands in line 15"),
+    ("document-broken", _log(lambda t: t.replace('},\n        {', '}\n        {', 1)), "log.json:14:9", "found '{'"),
+    ("entry-strange", _log(lambda t: t.replace('"voice": "tower', '"voyce": "tower')), "log.json:14:9", "tower-bell-near"),
+    ("take-missing", _log(lambda t: t.replace("calling-1", "calling-9")), "log.json", "calling-9.ogg, which is not here"),
+    ("take-missing", _without(GULL), "log.json", "shore-gull-calling-1"),
     ("take-disguised", _gull(_encode(44100, 1, "MP3", "MPEG_LAYER_III")), GULL, "says Ogg, but it holds MP3"),
     ("take-format", _gull(_encode(44100, 2, "OGG", "VORBIS")), GULL, "channels 2, not 1"),
     ("take-format", _gull(_encode(48000, 1, "OGG", "OPUS")), GULL, "codec Opus, not Vorbis; rate 48000 Hz, not 44100 Hz"),
@@ -171,9 +171,9 @@ def test_whose_pack_it_is_decides_what_a_key_of_its_own_means(workspace: Path, t
         archive.extractall(theirs)
     for words, folder in ((("--game", "tarnlight"), tmp_path), ((), workspace)):
         result = run("check", theirs, *words, cwd=folder)
-        assert (result.code, result.err) == (0, ""), result.out  # lamp.draught.storm is theirs, and the keys are known
-    voices = theirs / "lore/voices.json"
-    voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bel.near"), "utf-8")
+        assert (result.code, result.err) == (0, ""), result.out  # lamp-draught-storm is theirs, and the keys are known
+    voices = theirs / "lore/log.json"
+    voices.write_text(voices.read_text("utf-8").replace("tower-bell-near", "tower-bel-near"), "utf-8")
     assert "key-unknown" in run("check", theirs, "--game", "tarnlight", cwd=tmp_path).out
     edit(workspace, "new = true\n", "")
     assert "has no key" in run("build", cwd=workspace).err

@@ -180,7 +180,7 @@ def test_a_wrong_treatment_is_told(clip: Path, words: tuple[str, ...], message: 
 def test_treatments_of_a_workspace(workspace: Path) -> None:
     pack_file = workspace / "ichnos.toml"
     text = pack_file.read_text("utf-8").replace(
-        'key = "shore.gull.calling"', 'key = "shore.gull.calling"\ntreatment = "dim"'
+        'key = "shore-gull-calling"', 'key = "shore-gull-calling"\ntreatment = "dim"'
     )
     pack_file.write_text(
         text + '\n[treatment]\ndim = [{step = "gain", db = -20}, {step = "high-pass", hz = 100}]\n', "utf-8"

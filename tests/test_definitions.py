@@ -19,7 +19,7 @@ from ichnos.pack.plan.naming import ClipUses
 from ichnos.pack.workspace import workspace as workspaces
 
 KEYS = {
-    "tarnlight": ("roof.rain.faint", "roof.rain.wild"),
+    "tarnlight": ("roof-rain-faint", "roof-rain-wild"),
     "ombervale": ("block/bell/one", "block/bell/two"),
     "quillmarsh": ("heron_calls_day", "heron_lands_day"),
     "vesper-yard": ("barge.hull.moored", "barge.ramp.moored"),

@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PACKAGE, edit, run
+from conftest import PACKAGE, edit, run, voices_in
 
 
 def test_demo_runs_the_commands_it_prints(tmp_path: Path) -> None:
@@ -51,30 +51,28 @@ def test_the_clips_are_what_the_demo_says(workspace: Path) -> None:
 def test_the_archive_holds_the_pack(workspace: Path) -> None:
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
         names = archive.namelist()
-        voices = json.loads(archive.read("lore/voices.json"))["voices"]
         icon = archive.read("lore/lamp.png")
         lamp = json.loads(archive.read("lamp.json"))
-        german = json.loads(archive.read("lore/words/de.json"))
-        english = json.loads(archive.read("lore/words/en.json"))
-    by_key = {voice["id"]: voice for voice in voices}
-    assert list(by_key) == [
-        "shore.foghorn.distant", "tower.bell.near", "shore.gull.calling", "hatch.closed", "lamp.draught.storm",
+        almanac = json.loads(archive.read("almanac.json"))
+    voices = voices_in(workspace / PACKAGE)
+    assert list(voices) == [
+        "shore-foghorn-distant", "tower-bell-near", "shore-gull-calling", "hatch-closed", "lamp-draught-storm",
     ]  # fmt: skip
-    assert by_key["hatch.closed"]["takes"] == [
-        {"src": "storm-watch/hatch.closed-1.ogg"},  # as the game's own, which has no odds
-        {"src": "storm-watch/hatch.closed-2.ogg"},
-    ]
-    assert by_key["tower.bell.near"]["choir"] == "signals"  # from the game's own definition
-    assert by_key["lamp.draught.storm"]["choir"] == "unsorted"  # the exemplar's default
-    for voice in voices:
-        for take in voice["takes"]:
-            assert f"lore/audio/{take['src']}" in names
-    assert (lamp["watch"], lamp["season"]) == ("0.1.0", "2.3.0")
-    assert struct.unpack(">II", icon[16:24]) == (128, 128)  # the PNG's own header
+    assert voices["hatch-closed"]["odds"] == {
+        "storm-watch/hatch-closed-1.ogg": 1,
+        "storm-watch/hatch-closed-2.ogg": 1,
+    }
+    assert voices["tower-bell-near"]["page"] == "signals"  # from the game's own definition
+    assert voices["lamp-draught-storm"]["page"] == "house"  # as the workspace says
+    for voice in voices.values():
+        for take in voice["odds"]:
+            assert f"lore/audio/{take}" in names
+    assert almanac == {"watch": "0.1.0", "season": "2.3.0"}
+    assert struct.unpack(">II", icon[16:24]) == (96, 144)  # the PNG's own header
     assert str(uuid.UUID(lamp["serial"])) == lamp["serial"]
     assert "by" not in lamp  # no author is given, so the member is left out
-    assert [caption["says"] for caption in german["captions"]] == ["Nebelhorn über der Bucht", "Die Turmglocke"]
-    assert {caption["voice"] for caption in english["captions"]} == {"shore.foghorn.distant", "tower.bell.near"}
+    assert voices["tower-bell-near"]["words"] == {"en": "The tower bell", "de": "Die Turmglocke"}
+    assert voices["shore-gull-calling"]["words"] == {"en": "Gull calling, shore"}  # the game's own stay
 
 
 @pytest.mark.skipif(not shutil.which("ogginfo"), reason="vorbis-tools is not installed")
@@ -122,12 +120,10 @@ def test_only_what_changed_is_converted(workspace: Path) -> None:
     before = (workspace / PACKAGE).read_bytes()
     planned = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
     changed = {file["path"] for file in planned["files"] if file["state"] != "same"}
-    assert changed == {"lore/voices.json", "lore/audio/storm-watch/lamp.draught.storm-1.ogg"}
+    assert changed == {"lore/log.json", "lore/audio/storm-watch/lamp-draught-storm-1.ogg"}
     assert (workspace / PACKAGE).read_bytes() == before  # --dry-run wrote nothing
     assert "Converted 0 clips" in run("build", cwd=workspace).out  # the same bytes as another clip's
-    with zipfile.ZipFile(workspace / PACKAGE) as archive:
-        voices = json.loads(archive.read("lore/voices.json"))["voices"]
-    assert voices[1]["takes"][0]["odds"] == 2.5
+    assert list(voices_in(workspace / PACKAGE)["tower-bell-near"]["odds"].values()) == [2.5]
 
 
 def test_help_and_version_import_nothing_heavy() -> None:
@@ -161,10 +157,10 @@ def test_what_the_game_has_no_place_for_is_said(workspace: Path) -> None:
     assert "Note" not in run("build", "--dry-run", cwd=workspace).err
     more = 'near = 3\nfade = 0.5\nvolume = 0.5\ntakes = ["clips/gull.ogg"]'
     edit(workspace, 'takes = ["clips/gull.ogg"]', more)
-    prop = '\n[[prop]]\nname = "t"\ntitle = "e"\nkey = "tower.bell.near"\n'
+    prop = '\n[[prop]]\nname = "t"\ntitle = "e"\nkey = "tower-bell-near"\n'
     (workspace / "ichnos.toml").write_text((workspace / "ichnos.toml").read_text("utf-8") + prop, "utf-8")
     result = run("build", "--dry-run", cwd=workspace)
-    assert "Note: shore.gull.calling: Tarnlight has no place for near, fade." in result.err
+    assert "Note: shore-gull-calling: Tarnlight has no place for near, fade." in result.err
     assert "Note: Tarnlight has no place for a prop: t." in result.err
 
 
@@ -176,9 +172,9 @@ def test_an_icon_of_ones_own(workspace: Path) -> None:
     assert run("build", cwd=workspace).code == 0
     with zipfile.ZipFile(workspace / PACKAGE) as archive, archive.open("lore/lamp.png") as stream:
         icon = Image.open(stream).convert("RGBA")
-    assert icon.size == (128, 128)
-    assert icon.getpixel((64, 64)) == (200, 30, 30, 255)
-    assert icon.getpixel((64, 5))[3] == 0  # padded, not stretched
+    assert icon.size == (96, 144)
+    assert icon.getpixel((48, 72)) == (200, 30, 30, 255)
+    assert icon.getpixel((48, 5))[3] == 0  # padded, not stretched
     (workspace / "wide.png").write_text("no picture")
     assert "wide.png: this picture cannot be read" in run("build", cwd=workspace).err
     edit(workspace, 'icon = "wide.png"', 'icon = "tall.png"')

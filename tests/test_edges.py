@@ -89,7 +89,7 @@ def test_a_name_that_is_no_utf8_is_used_and_shown_escaped(workspace: Path) -> No
     drawn = run("look", f"clips/{odd}", "--picture", "a.png", "--json", cwd=workspace)
     assert json.loads(drawn.out)["clips"][0]["clip"] == f"clips/{odd}"
     assert (workspace / "a.png").read_bytes()[:4] == b"\x89PNG"
-    refused = run("assign", "shore.foghorn.near", f"clips/{odd}", cwd=workspace)
+    refused = run("assign", "shore-foghorn-near", f"clips/{odd}", cwd=workspace)
     assert "name is no UTF-8" in refused.err
 
 
@@ -166,7 +166,7 @@ def test_what_strangers_wrote_is_never_sent_raw(workspace: Path, tmp_path: Path)
         {"all.json": json.dumps({"all": [{"id": EVIL, "f": ["s/x.wav"]}, {"id": "moth.wing", "f": [f"s/{EVIL}.wav"]}]})},
     )  # fmt: skip
     with zipfile.ZipFile(tmp_path / "pack.zip", "w") as pack:
-        pack.writestr("lore/voices.json", json.dumps({"voices": [{"id": EVIL, "takes": [{"src": EVIL}]}]}))
+        pack.writestr("lore/log.json", json.dumps({"voices": [{"id": EVIL, "takes": [{"src": EVIL}]}]}))
         pack.writestr(f"{EVIL.replace('/', '')}.ogg", "x")
     outputs = [
         run(*words, cwd=workspace)
@@ -210,7 +210,7 @@ def test_a_number_without_end_is_refused_in_its_place(number: str, workspace: Pa
         assert (done.code, f"ichnos.toml:{line}:" in done.err) == (1, True), done.err
         (workspace / "ichnos.toml").write_text(before, "utf-8")
     for words in (
-        ("assign", "shore.foghorn.near", "clips/gull.ogg", "--volume"),
+        ("assign", "shore-foghorn-near", "clips/gull.ogg", "--volume"),
         ("heard", "clips/gull.ogg", "--bed", "clips/draught.wav", "--wish"), ("split", "clips/gull.ogg", "--gap"),
         ("convert", "clips/gull.ogg", "--to", "o", "--container", "ogg", "--quality"), ("loop", "clips/gull.ogg", "--start"),
         ("treat", "clips/gull.ogg", "--to", "o", "--gain"),

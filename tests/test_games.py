@@ -390,7 +390,7 @@ def test_like_in_a_file_that_is_merged(installations: Path, tmp_path: Path) -> N
 
 
 KEYS = {
-    "tarnlight": ["roof.rain.faint", "roof.rain.wild", "roof.wind.steady", "roof.hail.faint", "roof.hail.wild"],
+    "tarnlight": ["roof-rain-faint", "roof-rain-wild", "roof-wind-steady", "roof-hail-faint", "roof-hail-wild"],
     "ombervale": ["block/bell/one", "block/bell/two", "block/buzzer/one", "block/lever/one", "block/lever/two"],
     "quillmarsh": ["heron_calls_day", "heron_lands_day", "snipe_calls_day", "heron_leaves_dusk", "snipe_calls_dawn"],
     "vesper-yard": [f"barge.{thing}.moored" for thing in ("engine", "hull", "ramp", "winch")]
@@ -446,7 +446,7 @@ def _files(package: Path) -> dict[str, bytes]:
 def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
     """Each key that a pack's own definitions have, with the file that they name, by the standard's parsers alone."""
     if game == "tarnlight":
-        return {v["id"]: v["takes"][0]["src"] for v in json.loads(files["lore/voices.json"])["voices"]}
+        return {v["id"]: v["takes"][0]["src"] for v in json.loads(files["lore/log.json"])["voices"]}
     if game == "ombervale":
         tones = ElementTree.fromstring(files["bells/tones.xml"])
         return {tone.get("code", ""): f"bells/{tone.find('strike').get('wave')}" for tone in tones}  # type: ignore[union-attr]

@@ -49,7 +49,7 @@ def test_nothing_is_written_through_a_link(name: str, workspace: Path, tmp_path:
 
 @pytest.mark.parametrize(
     ("table", "link"),
-    [('[[file]]\nfile = "a.txt"\npath = "a.txt"\n', "a.txt"), ('[[prop]]\nname = "p"\ntitle = "P"\nkey = "shore.gull.calling"\npicture = "a.png"\n', "a.png")],
+    [('[[file]]\nfile = "a.txt"\npath = "a.txt"\n', "a.txt"), ('[[prop]]\nname = "p"\ntitle = "P"\nkey = "shore-gull-calling"\npicture = "a.png"\n', "a.png")],
 )  # fmt: skip
 def test_no_file_from_elsewhere_gets_into_a_pack(table: str, link: str, workspace: Path, tmp_path: Path) -> None:
     (tmp_path / "secret").write_text("secret")
@@ -95,7 +95,7 @@ def test_another_games_name_is_no_way_out(name: str, workspace: Path) -> None:
 
 
 def test_several_at_once_lose_nothing(workspace: Path) -> None:
-    keys = ["boat.foghorn.near", "buoy.foghorn.near", "tower.foghorn.near"]
+    keys = ["boat-foghorn-near", "buoy-foghorn-near", "tower-foghorn-near"]
     calls = [["assign", key, "clips/draught.wav"] for key in keys] + [["release", "--patch", "--note", "x"]]
     with ThreadPoolExecutor(4) as pool:
         done = list(
@@ -122,7 +122,7 @@ def test_what_an_editor_saves_meanwhile_stays(workspace: Path, monkeypatch: pyte
         return real(*words)  # type: ignore[arg-type]
 
     monkeypatch.setattr(assignments, "checked", saved_meanwhile)
-    done = run("assign", "boat.foghorn.near", "clips/draught.wav", cwd=workspace)
+    done = run("assign", "boat-foghorn-near", "clips/draught.wav", cwd=workspace)
     assert (done.code, "saved while it was being changed" in done.err) == (1, True)
     assert "Saved meanwhile" in (workspace / "ichnos.toml").read_text("utf-8")
 
@@ -132,14 +132,14 @@ def test_a_linked_workspace_file_stays_a_link_with_its_mode(workspace: Path, tmp
     (workspace / "ichnos.toml").rename(real)
     real.chmod(0o640)
     (workspace / "ichnos.toml").symlink_to(real)
-    assert run("assign", "boat.foghorn.near", "clips/draught.wav", cwd=workspace).code == 0
+    assert run("assign", "boat-foghorn-near", "clips/draught.wav", cwd=workspace).code == 0
     assert (workspace / "ichnos.toml").is_symlink()
-    assert "boat.foghorn.near" in real.read_text("utf-8")
+    assert "boat-foghorn-near" in real.read_text("utf-8")
     assert real.stat().st_mode & 0o777 == 0o640
     real.rename(tmp_path / "outside.toml")
     (workspace / "ichnos.toml").unlink()
     (workspace / "ichnos.toml").symlink_to(tmp_path / "outside.toml")
-    refused = run("assign", "buoy.foghorn.near", "clips/draught.wav", cwd=workspace)
+    refused = run("assign", "buoy-foghorn-near", "clips/draught.wav", cwd=workspace)
     assert (refused.code, "ichnos.toml: this leads out" in refused.err) == (1, True)
 
 
@@ -353,7 +353,7 @@ def test_findings_without_end_are_counted(workspace: Path, tmp_path: Path) -> No
     with zipfile.ZipFile(workspace / PACKAGE) as built, zipfile.ZipFile(tmp_path / "many.zip", "w") as many:
         for name in built.namelist():
             many.writestr(
-                name, b'{"voices": [' + b"1,\n" * 5000 + b"1]}" if name.endswith("voices.json") else built.read(name)
+                name, b'{"voices": [' + b"1,\n" * 5000 + b"1]}" if name.endswith("log.json") else built.read(name)
             )
     found = json.loads(run("check", tmp_path / "many.zip", "--game", "tarnlight", "--json", cwd=tmp_path).out)[
         "findings"

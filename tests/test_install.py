@@ -25,7 +25,7 @@ from test_place import install as put_in
 from test_place import lay_all, tree
 
 KEYS = {
-    "tarnlight": ("shore.foghorn.distant", "tower.bell.near"),
+    "tarnlight": ("shore-foghorn-distant", "tower-bell-near"),
     "ombervale": ("block/bell/one", "gantry/lever/two"),
     "quillmarsh": ("heron_calls_dawn", "snipe_lands_day"),
     "vesper-yard": ("ferry.engine.arriving", "gate.opens"),
@@ -104,7 +104,7 @@ def test_what_wins_and_what_is_merged_is_told(tmp_path: Path) -> None:
 
 def test_a_new_edition_takes_the_place_of_the_old_one(tmp_path: Path) -> None:
     there = lay_game(tmp_path, "tarnlight")
-    own = workspace(tmp_path, "own", "tarnlight", "tower.bell.near")
+    own = workspace(tmp_path, "own", "tarnlight", "tower-bell-near")
     run("install", cwd=own)
     text = (own / "ichnos.toml").read_text().replace('version = "0.1.0"', 'version = "0.2.0"', 1)
     (own / "ichnos.toml").write_text(text)
@@ -294,20 +294,20 @@ def test_one_sound_one_command(tmp_path: Path) -> None:
     before = tree(there)
     clip(tmp_path / "a.wav", 300)
     words = ("--game", "tarnlight", "--installation", there, "--install")
-    assert run("swap", "tower.bell.near", "a.wav", *words, "--dry-run", cwd=tmp_path).code == 0
-    wrong = run("swap", "tower.bel.near", "a.wav", *words, "--dry-run", cwd=tmp_path)
-    assert (wrong.code, "did you mean tower.bell.near" in wrong.err) == (1, True)
+    assert run("swap", "tower-bell-near", "a.wav", *words, "--dry-run", cwd=tmp_path).code == 0
+    wrong = run("swap", "tower-bel-near", "a.wav", *words, "--dry-run", cwd=tmp_path)
+    assert (wrong.code, "did you mean tower-bell-near" in wrong.err) == (1, True)
     assert (tree(there), (tmp_path / "my-tarnlight-sounds").exists()) == (before, False)
-    done = run("swap", "tower.bell.near", tmp_path / "a.wav", *words, cwd=tmp_path)
+    done = run("swap", "tower-bell-near", tmp_path / "a.wav", *words, cwd=tmp_path)
     assert done.code == 0, done.err
     own = tmp_path / "my-tarnlight-sounds"
-    assert run("swap", "shore.foghorn.distant", "a.wav", "--install", cwd=tmp_path).code == 0
-    assert run("swap", "tower.bel.near", "a.wav", cwd=tmp_path).code == 1
-    told = json.loads(run("swap", "tower.bell.near", "a.wav", "--json", cwd=tmp_path).out)
+    assert run("swap", "shore-foghorn-distant", "a.wav", "--install", cwd=tmp_path).code == 0
+    assert run("swap", "tower-bel-near", "a.wav", cwd=tmp_path).code == 1
+    told = json.loads(run("swap", "tower-bell-near", "a.wav", "--json", cwd=tmp_path).out)
     assert (told["passed"], told["keys"]) == (True, 2)
     with zipfile.ZipFile(there / "packs/my-tarnlight-sounds-0.1.0.lampbox") as archive:
-        voices = json.loads(archive.read("lore/voices.json"))["voices"]
-    assert sorted(one["id"] for one in voices) == ["shore.foghorn.distant", "tower.bell.near"]
+        log = json.loads(archive.read("lore/log.json"))["log"]
+    assert sorted(one["voice"] for page in log for one in page["heard"]) == ["shore-foghorn-distant", "tower-bell-near"]
     clip(own / "unused.wav", 400)
     said = json.loads(run("status", "--json", cwd=own).out)
     assert (said["sounds"], said["built"], said["unused-clips"]) == (2, "current", ["unused.wav"])

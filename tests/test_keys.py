@@ -39,7 +39,7 @@ def _keys(*words: str) -> list[dict[str, object]]:
 
 @pytest.mark.usefixtures("game")
 def test_search_takes_words_in_any_order_and_forgives_slips() -> None:
-    near_bells = {"shore.bell.near", "tower.bell.near", "boat.bell.near", "buoy.bell.near"}
+    near_bells = {"shore-bell-near", "tower-bell-near", "boat-bell-near", "buoy-bell-near"}
     for words in (["bell", "near"], ["near", "BELL"], ["bel", "near"], ["beel", "neer"], ["signals", "bell", "near"]):
         assert {one["key"] for one in _keys(*words)} == near_bells, words
     assert len(_keys()) == 231
@@ -56,9 +56,9 @@ def test_search_takes_words_in_any_order_and_forgives_slips() -> None:
 
 @pytest.mark.usefixtures("game")
 def test_what_is_known_of_a_key() -> None:
-    (bell,) = [one for one in _keys("tower", "bell") if one["key"] == "tower.bell.near"]
+    (bell,) = [one for one in _keys("tower", "bell") if one["key"] == "tower-bell-near"]
     assert bell == {
-        "key": "tower.bell.near", "category": "signals", "takes": 1, "mentions": 1, "seconds": 2.0,
+        "key": "tower-bell-near", "category": "signals", "takes": 1, "mentions": 1, "seconds": 2.0,
         "peak-dbfs": pytest.approx(-6.0, abs=0.6), "sound": "Ogg Vorbis, mono",
         "files": ["lore/audio/signals/tower-bell-near-1.ogg"],
     }  # fmt: skip
@@ -78,17 +78,17 @@ def test_what_is_known_of_a_key() -> None:
 
 
 def test_the_catalogue_follows_the_game(game: Path) -> None:
-    path = game / "base/lore/voices.json"
-    path.write_text(path.read_text().replace('"tower.bell.near"', '"tower.bell.cracked"'))
+    path = game / "base/lore/log.json"
+    path.write_text(path.read_text().replace('"tower-bell-near"', '"tower-bell-cracked"'))
     os.utime(path, (1, 1))
     result = run("keys", "cracked", "--game", "tarnlight")
     assert "The game has changed" in result.err
-    assert "tower.bell.cracked" in result.out
+    assert "tower-bell-cracked" in result.out
     assert run("keys", "cracked", "--game", "tarnlight").err == ""
     shutil.rmtree(game)
     gone = run("keys", "cracked", "--game", "tarnlight")
     assert "is gone" in gone.err
-    assert "tower.bell.cracked" in gone.out
+    assert "tower-bell-cracked" in gone.out
 
 
 def test_a_zip_is_harvested_too(workspace: Path, tmp_path: Path) -> None:
@@ -106,23 +106,23 @@ def test_a_zip_is_harvested_too(workspace: Path, tmp_path: Path) -> None:
 def test_a_workspace_uses_what_is_kept(workspace: Path, tmp_path: Path) -> None:
     run("start", tmp_path / "other", "--game", "tarnlight")
     clip = workspace / "clips/gull.ogg"
-    result = run("assign", "tower.bel.near", clip, cwd=tmp_path / "other")
-    assert "did you mean tower.bell.near" in result.err
+    result = run("assign", "tower-bel-near", clip, cwd=tmp_path / "other")
+    assert "did you mean tower-bell-near" in result.err
 
 
 def test_what_is_not_understood_is_named(workspace: Path) -> None:
     folder = workspace.parent / "Tarnlight"
-    path = folder / "base/lore/voices.json"
-    lines = path.read_text().replace('"id": "tower.bell.near"', '"idd": "tower.bell.near"')
-    path.write_text(lines.replace('"id": "boat.bell.near"', '"ID": "boat.bell.near"'))
-    (folder / "base/lore/words/en.json").write_text('{"captions": [}')
+    path = folder / "base/lore/log.json"
+    lines = path.read_text().replace('"voice": "tower-bell-near"', '"voyce": "tower-bell-near"')
+    path.write_text(lines.replace('"voice": "boat-bell-near"', '"VOICE": "boat-bell-near"'))
+    (folder / "base/almanac.json").write_text('{"watch": [}')
     result = run("keys", "harvest", folder, "--game", "tarnlight")
     assert result.code == 0
     assert "Tarnlight has 229 sound keys." in result.out
-    at = next(number for number, line in enumerate(path.read_text().splitlines(), 1) if "idd" in line or '"ID"' in line)
-    assert re.search(rf"2 entries fit no exemplar; the first is \S+voices.json:({at}|{at - 1}):\d+: ", result.out)
+    at = next(number for number, line in enumerate(path.read_text().splitlines(), 1) if "voyce" in line or '"VOICE"' in line)
+    assert re.search(rf"2 entries fit no exemplar; the first is \S+log.json:({at}|{at - 1}):\d+: ", result.out)
     assert re.search(r"kept as it stands: hush \(\d+ times\)", result.out)
-    assert "words/en.json:1:15: found '}'" in result.out
+    assert "almanac.json:1:12: found '}'" in result.out
 
 
 @pytest.mark.parametrize("name", ["ombervale", "quillmarsh", "vesper-yard", "open-pack"])
@@ -142,7 +142,7 @@ def test_every_made_up_game_is_harvested_whole(name: str, tmp_path: Path) -> Non
 def test_a_workspace_that_knows_its_game_needs_no_harvest(workspace: Path) -> None:
     first = run("keys", "tower", "bell", cwd=workspace)
     assert "Reading " in first.err
-    assert "tower.bell.near" in first.out
+    assert "tower-bell-near" in first.out
     assert run("keys", "tower", "bell", cwd=workspace).err == ""
     (workspace / "ichnos.toml").write_text("game = ")
     assert "error: ichnos.toml:1:" in run("keys", "tower", cwd=workspace).err
@@ -209,10 +209,10 @@ def test_a_catalogue_belongs_to_its_profile(game: Path, workspace: Path, tmp_pat
     other = tmp_path / "other"
     shutil.copytree(profile.BUNDLED / "tarnlight", other)
     assert "not known yet" in run("keys", "bell", "--game", other).err
-    path = game / "base/lore/voices.json"
-    path.write_text(path.read_text().replace('"tower.bell.near"', '"tower.bell.other"'))
+    path = game / "base/lore/log.json"
+    path.write_text(path.read_text().replace('"tower-bell-near"', '"tower-bell-other"'))
     assert run("keys", "harvest", game, "--game", other).code == 0
-    assert "tower.bell.other" in run("keys", "tower", "--game", other).out
+    assert "tower-bell-other" in run("keys", "tower", "--game", other).out
     dry = json.loads(run("keys", "forget", "--game", other, "--dry-run", "--json").out)
     assert [one["keys"] for one in dry["forgotten"]] == [231]
     assert run("keys", "forget", "--game", other).out.startswith("forgot 231 keys")
@@ -234,7 +234,7 @@ def test_replacing_by_path_and_limits(workspace: Path, tmp_path: Path) -> None:
     plan = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
     paths = {file["path"] for file in plan["files"]}
     assert "lore/audio/signals/tower-bell-near-1.ogg" in paths
-    assert "lore/audio/storm-watch/lamp.draught.storm-1.ogg" in paths  # a new key has no place yet
+    assert "lore/audio/storm-watch/lamp-draught-storm-1.ogg" in paths  # a new key has no place yet
     assert run("build", cwd=workspace).code == 0
     (folder / "game.toml").write_text(rules + "\n[limits]\nmegabytes = 0.1\nseconds = 4.5\n")
     too_long = run("build", cwd=workspace)
@@ -267,22 +267,23 @@ def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.Mo
     """What is text in UTF-8 as well is still read as the profile says."""
     folder = tmp_path / "own"
     shutil.copytree(profile.BUNDLED / "tarnlight", folder)
-    encoding = '\n[[document]]\npath = "lore/voices.json"\nencoding = "latin-1"\n'
+    encoding = '\n[[document]]\npath = "lore/log.json"\nencoding = "latin-1"\n'
     (folder / "game.toml").write_text((folder / "game.toml").read_text() + encoding)
     lore = tmp_path / "game/base/lore"
     lore.mkdir(parents=True)
-    (lore / "voices.json").write_bytes('{"voices": [{"id": "bell.Â°", "takes": [{"src": "a.ogg"}]}]}'.encode("latin-1"))
+    (lore / "log.json").write_bytes('{"log": [{"page": "p", "heard": [{"voice": "bell-Â°", "odds": {"a.ogg": 1}}]}]}'.encode("latin-1"))
     monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
-    assert harvest(loading.load(folder), tmp_path / "game").keys == ["bell.Â°"]
+    assert harvest(loading.load(folder), tmp_path / "game").keys == ["bell-Â°"]
 
 
 @pytest.mark.parametrize(
-    "slip", ['"id": 5, "id"', '"idd"', '"id": ["x"], "jd"', '"ID"', '"id": null, "x"', '"takes": "x", "id"']
+    "slip",
+    ['"voice": 5, "voice"', '"voyce"', '"voice": ["x"], "w"', '"VOICE"', '"voice": null, "x"', '"odds": "x", "voice"'],
 )
 def test_what_is_odd_in_a_large_file_has_its_place(slip: str, workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    path = workspace.parent / "Tarnlight/base/lore/voices.json"
+    path = workspace.parent / "Tarnlight/base/lore/log.json"
     text = path.read_text()
-    path.write_text(text.replace('"id": "tower.bell.near"', f'{slip}: "tower.bell.near"'))
+    path.write_text(text.replace('"voice": "tower-bell-near"', f'{slip}: "tower-bell-near"'))
     usual = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")
     monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
     quick = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")

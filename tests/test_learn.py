@@ -383,16 +383,16 @@ def test_comparing_says_values_sounds_and_files(workspace: Path, tmp_path: Path)
         'takes = ["clips/gull.ogg"]',
         'takes = ["clips/bell-take3.wav", {clip = "clips/gull.ogg", weight = 3}]\nvolume = 0.5',
     )
-    edit(workspace, 'key = "hatch.closed"', 'key = "hatch.opened"')
+    edit(workspace, 'key = "hatch-closed"', 'key = "hatch-opened"')
     (workspace / "ichnos.toml").write_text(
         (workspace / "ichnos.toml").read_text()
-        + '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "shore.gull.calling"\n'
+        + '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "shore-gull-calling"\n'
     )
     second = built(workspace)
     found = run("compare", first, second)
     assert found.code == 1
     for line in (
-        "- sound hatch.closed", "+ sound hatch.opened", "~ sound shore.gull.calling", "    volume: 1  becomes  0.5",
+        "- sound hatch-closed", "+ sound hatch-opened", "~ sound shore-gull-calling", "    volume: 1  becomes  0.5",
         "    take 2's weight: nothing  becomes  3", "+ trigger dusk",
         "    take 1's sound: Ogg Vorbis, mono, 44.1 kHz, 2.10 s, -17.2 LUFS  becomes  Ogg Vorbis, mono, 44.1 kHz, 3.00 s",
     ):  # fmt: skip
@@ -409,7 +409,7 @@ def test_what_is_not_understood_is_compared_too(workspace: Path, tmp_path: Path)
     for name, echo in (("without", ""), ("three", '"echo": 3, '), ("four", '"echo": 4, ')):
         with zipfile.ZipFile(workspace / PACKAGE) as archive:
             archive.extractall(tmp_path / name)
-        voices = tmp_path / name / "lore/voices.json"
+        voices = tmp_path / name / "lore/log.json"
         voices.write_text(voices.read_text().replace('"choir"', f'{echo}"choir"', 1))
         sides.append(tmp_path / name)
     without, three, four = sides
@@ -463,7 +463,7 @@ def test_an_adopted_clip_is_taken_over_until_something_is_done_to_it(workspace: 
     assert "game = " in (own / "ichnos.toml").read_text()
     assert "icon.png, as it is" in run("build", "--dry-run", cwd=own).out
     before = contents(built(own))
-    edit(own, 'key = "tower.bell.near"', 'key = "tower.bell.near"\ntreatment = "louder"')
+    edit(own, 'key = "tower-bell-near"', 'key = "tower-bell-near"\ntreatment = "louder"')
     (own / "ichnos.toml").write_text(
         (own / "ichnos.toml").read_text() + '\n[treatment]\nlouder = [{step = "gain", db = 3}]\n'
     )
@@ -471,10 +471,10 @@ def test_an_adopted_clip_is_taken_over_until_something_is_done_to_it(workspace: 
     assert "it was Vorbis already, and coded again it loses a second time" in done.out + done.err
     after = contents(own / PACKAGE)
     changed = [name for name in before if name.endswith(".ogg") and before[name] != after[name]]
-    assert [name.rpartition("/")[2] for name in changed] == ["tower.bell.near-1.ogg"]
-    damaged = own / "clips/hatch.closed-1.ogg"
+    assert [name.rpartition("/")[2] for name in changed] == ["tower-bell-near-1.ogg"]
+    damaged = own / "clips/hatch-closed-1.ogg"
     damaged.write_bytes(damaged.read_bytes()[:2000])
-    assert "hatch.closed-1.ogg" in run("build", cwd=own).err  # it is not taken over unheard
+    assert "hatch-closed-1.ogg" in run("build", cwd=own).err  # it is not taken over unheard
 
 
 def test_what_cannot_be_adopted_is_named(tmp_path: Path) -> None:

@@ -81,7 +81,7 @@ def gain(tab: Any) -> float:
 def listened(workspace: Path) -> Path:
     """The demonstration's page, with a title that would like to be more."""
     edit(workspace, 'en = "The tower bell"', f"en = {json.dumps(HOSTILE)}")
-    edit(workspace, 'key = "tower.bell.near"', 'key = "tower.bell.near"\nvolume = 0.5\npositional = true')
+    edit(workspace, 'key = "tower-bell-near"', 'key = "tower-bell-near"\nvolume = 0.5\npositional = true')
     assert run("build", cwd=workspace).code == 0
     done = run("listen", cwd=workspace)
     assert done.code == 0, done.err
@@ -99,7 +99,7 @@ def page(_demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[..., Any]) -> None:
     tab = visit(page)
-    tab.get_by_role("button", name="tower.bell.near").click()
+    tab.get_by_role("button", name="tower-bell-near").click()
     tab.keyboard.press("Space")
     assert playing(tab, 0.3)["side"] == "new"
     assert gain(tab) == pytest.approx(0.5, rel=1e-3)
@@ -109,8 +109,8 @@ def test_plays_old_and_new_at_the_same_position(page: Path, visit: Callable[...,
     tab.wait_for_function("() => listening.state.side === 'old' && listening.player.playing")
     after = playing(tab, before + 0.001)
     assert before < after["time"] <= before + time.monotonic() - begun + 0.1  # it is told in steps
-    voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "voices.json").read_text("utf-8")
-    theirs = re.search(r'"tower\.bell\.near".*?"gain": ([\d.]+)', voices, re.DOTALL)
+    voices = (page.parents[2] / "Tarnlight" / "base" / "lore" / "log.json").read_text("utf-8")
+    theirs = re.search(r'"tower-bell-near".*?"gain": ([\d.]+)', voices, re.DOTALL)
     assert theirs
     assert gain(tab) == pytest.approx(float(theirs[1]), rel=1e-3)
     tab.keyboard.press("m")  # the louder one is brought down to the quieter
@@ -129,33 +129,33 @@ def test_finds_sorts_and_marks(page: Path, visit: Callable[..., Any]) -> None:
     everything = tab.evaluate(shown)
     assert len(everything) == 5
     tab.fill("#word", "GLOCKE")  # a title in another language
-    assert tab.evaluate(shown) == ["tower.bell.near"]
+    assert tab.evaluate(shown) == ["tower-bell-near"]
     assert tab.inner_text("#count") == "1 of 5 sounds"
     tab.fill("#word", "")
     tab.select_option("#category", "=house")
-    assert tab.evaluate(shown) == [key for key in everything if key in ("hatch.closed",)]
+    assert tab.evaluate(shown) == [key for key in everything if key in ("hatch-closed",)]
     tab.select_option("#category", "")
-    for order, last in (("length", "hatch.closed"), ("key", "tower.bell.near")):
+    for order, last in (("length", "hatch-closed"), ("key", "tower-bell-near")):
         tab.select_option("#order", order)
         assert tab.evaluate(shown)[-1] == last
     assert sorted(tab.evaluate(shown)) == sorted(everything)
     tab.keyboard.press("Escape")
     tab.keyboard.press("ArrowUp")
-    assert tab.inner_text("#key") == "lamp.draught.storm"
+    assert tab.inner_text("#key") == "lamp-draught-storm"
     tab.focus("#next")
     tab.keyboard.press("Enter")
     tab.keyboard.press("Enter")  # the button is still under the finger
-    assert tab.inner_text("#key") == "shore.gull.calling"
+    assert tab.inner_text("#key") == "shore-gull-calling"
     tab.click("#play")
     playing(tab)
     tab.keyboard.press("ArrowUp")  # who listens goes on listening
-    tab.wait_for_function("() => document.getElementById('key').textContent === 'shore.foghorn.distant'")
+    tab.wait_for_function("() => document.getElementById('key').textContent === 'shore-foghorn-distant'")
     playing(tab)
 
 
 OPEN = """
 [[sound]]
-key = "tower.bell"
+key = "tower-bell"
 takes = ["bell.wav"]
 loop = true
 positional = true
@@ -184,7 +184,7 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
     made = run("listen", "--bed", own / "bed.wav", cwd=own)
     assert made.code == 0, made.err
     tab = visit(own / "build" / "listen.html")
-    tab.get_by_role("button", name="tower.bell").click()
+    tab.get_by_role("button", name="tower-bell").click()
     tab.keyboard.press("l")
     tab.keyboard.press("Space")
     playing(tab)
@@ -209,7 +209,7 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
     # In the pause between two takes one turns to a sound that has one alone: it plays at once, and once.
     tab.keyboard.press("Space")
     tab.wait_for_function("() => listening.state.waiting")
-    tab.get_by_role("button", name="tower.bell").click()
+    tab.get_by_role("button", name="tower-bell").click()
     tab.keyboard.press("l")
     tab.keyboard.press("Space")
     playing(tab)
@@ -221,11 +221,11 @@ def test_goes_round_near_far_and_by_weight(tmp_path: Path, visit: Callable[..., 
 def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_path: Path) -> None:
     page = listened(workspace)
     tab = visit(page)
-    tab.get_by_role("button", name="hatch.closed").click()
+    tab.get_by_role("button", name="hatch-closed").click()
     tab.keyboard.press("r")
     tab.keyboard.press("t")
     tab.keyboard.type('too "shrill", isn\'t it?\n=1+1')
-    tab.get_by_role("button", name="tower.bell.near").click()
+    tab.get_by_role("button", name="tower-bell-near").click()
     tab.keyboard.press("k")
     assert tab.inner_text("#stored") == "2 verdicts, 1 to redo."
     tab.reload()
@@ -239,7 +239,7 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     download.value.save_as(table)
     with table.open(encoding="utf-8", newline="") as file:
         rows = list(csv.DictReader(file))
-    assert [(row["key"], row["verdict"]) for row in rows] == [("hatch.closed", "redo"), ("tower.bell.near", "keep")]
+    assert [(row["key"], row["verdict"]) for row in rows] == [("hatch-closed", "redo"), ("tower-bell-near", "keep")]
     assert rows[0]["note"] == 'too "shrill", isn\'t it?\n=1+1'
 
     taken = run("assign", "--verdicts", table, cwd=workspace)
@@ -253,12 +253,12 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     assert run("build", cwd=workspace).code == 0
     done = run("check", "--json", cwd=workspace)
     assert json.loads(done.out)["findings"] == []
-    assert "1 verdict of a sound that has changed since: hatch.closed" in done.err
+    assert "1 verdict of a sound that has changed since: hatch-closed" in done.err
     theirs = ("check", PACKAGE, "--game", "tarnlight", "--verdicts", table, "--json")
     assert json.loads(run(*theirs, cwd=workspace).out)["findings"] == []
-    table.write_text(table.read_text("utf-8").replace("tower.bell.near", "tower.bell.nea"), "utf-8")
-    assert "did you mean tower.bell.near" in run(*theirs, cwd=workspace).err
-    table.write_text(table.read_text("utf-8").replace("tower.bell.nea", "tower.bell.near"), "utf-8")
+    table.write_text(table.read_text("utf-8").replace("tower-bell-near", "tower-bell.nea"), "utf-8")
+    assert "did you mean tower-bell-near" in run(*theirs, cwd=workspace).err
+    table.write_text(table.read_text("utf-8").replace("tower-bell.nea", "tower-bell-near"), "utf-8")
 
     tab.evaluate("() => localStorage.clear()")
     tab.reload()
@@ -272,13 +272,13 @@ def test_verdicts_come_and_go(workspace: Path, visit: Callable[..., Any], tmp_pa
     tab.wait_for_function("() => document.getElementById('stored').textContent.includes('imported')")
     assert "3 verdicts imported. 1 of them are of keys" in tab.inner_text("#stored")
     assert "left out: row 5, 6." in tab.inner_text("#stored")
-    tab.get_by_role("button", name="hatch.closed").click()
+    tab.get_by_role("button", name="hatch-closed").click()
     assert tab.input_value("#note") == rows[0]["note"]
     # The page made anew knows what the workspace knows, and that it was of another sound.
     assert run("listen", cwd=workspace).code == 0
     tab.evaluate("() => localStorage.clear()")
     tab.goto(page.as_uri())
-    tab.get_by_role("button", name="hatch.closed").click()
+    tab.get_by_role("button", name="hatch-closed").click()
     assert tab.inner_text("#over") == "It was given before this sound changed."
     assert tab.get_attribute("#redo", "aria-pressed") == "true"
     tab.keyboard.press("t")
@@ -297,7 +297,7 @@ def test_a_table_that_is_not_as_it_must_be(workspace: Path) -> None:
     table = workspace / "said.csv"
     for text, told in (
         ("key,verdict\nhatch.closed,maybe\n", 'said.csv:2:14: there is no verdict "maybe"'),
-        ("key,verdict\nhatch.closd,keep\n", "did you mean hatch.closed"),
+        ("key,verdict\nhatch.closd,keep\n", "did you mean hatch-closed"),
         ("key,verdict\nhatch.closed,keep\nhatch.closed,redo\n", "said.csv:3:1"),
         ("sound,says\nhatch.closed,keep\n", "this is no table of verdicts"),
         ("key;verdict\nhatch.closed;keep\n", "with commas"),
@@ -328,7 +328,7 @@ def test_strangers_texts_stay_texts(page: Path, visit: Callable[..., Any]) -> No
     html = page.read_text("utf-8")
     assert HOSTILE not in html
     tab = visit(page)
-    tab.get_by_role("button", name="tower.bell.near").click()
+    tab.get_by_role("button", name="tower-bell-near").click()
     assert HOSTILE in tab.inner_text(".titles")
     assert tab.title() == "Storm watch: listening page"
     assert tab.evaluate("() => document.querySelectorAll('img, iframe, object, embed').length") == 0
@@ -353,7 +353,7 @@ def test_everybody_can_use_it(page: Path, browser: Any, scheme: str, wide: int, 
         assert found.violations_count == 0, found.generate_report()
         assert tab.evaluate("() => document.documentElement.scrollWidth <= innerWidth")
         if view == "index":
-            tab.get_by_role("button", name="shore.gull.calling").click()
+            tab.get_by_role("button", name="shore-gull-calling").click()
     context.close()
 
 
@@ -364,7 +364,7 @@ def test_sounds_beside_the_page(workspace: Path, visit: Callable[..., Any], tmp_
     beside = tmp_path / "näher #1-sounds"
     assert len(list(beside.iterdir())) == 8  # six of the pack, two that the game has where they can be read
     tab = visit(to)
-    tab.get_by_role("button", name="shore.gull.calling").click()
+    tab.get_by_role("button", name="shore-gull-calling").click()
     tab.keyboard.press("Space")
     playing(tab, 0.1)
     assert len(visit.asked) == 2  # type: ignore[attr-defined]

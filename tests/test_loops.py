@@ -185,11 +185,11 @@ def test_a_game_that_wants_comments(workspace: Path, tmp_path: Path) -> None:
     words = ("clips/hum.wav", "--start", "5000", "--end", "30000", "--to", "clips/draught.wav", "--overwrite")
     run("loop", *words, cwd=workspace)
     edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
-    edit(workspace, 'key = "lamp.draught.storm"', 'key = "lamp.draught.storm"\nloop = true')
+    edit(workspace, 'key = "lamp-draught-storm"', 'key = "lamp-draught-storm"\nloop = true')
     built = run("build", cwd=workspace)
     assert built.code == 0, built.err
     shutil.unpack_archive(workspace / "build" / "storm-watch-0.1.0.lampbox", tmp_path / "pack", "zip")
-    (path,) = (tmp_path / "pack").rglob("lamp.draught*.ogg")
+    (path,) = (tmp_path / "pack").rglob("lamp-draught*.ogg")
     with path.open("rb") as stream:
         said = comments.vorbis_comments(stream)
     assert (said["RETURN_AT"], said["RETURN_FRAMES"]) == ("10000", "50002")

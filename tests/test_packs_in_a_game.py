@@ -56,8 +56,8 @@ def test_of_a_game_that_is_away_only_the_named_pack_is_forgotten(tmp_path: Path)
 
 def test_a_pack_with_the_id_of_another_is_refused(tmp_path: Path, lay_tarnlight: Callable[..., Path]) -> None:
     game = lay_tarnlight(tmp_path)
-    one = workspace(tmp_path, "one", "tarnlight", "tower.bell.near")
-    two = workspace(tmp_path, "two", "tarnlight", "shore.foghorn.distant")
+    one = workspace(tmp_path, "one", "tarnlight", "tower-bell-near")
+    two = workspace(tmp_path, "two", "tarnlight", "shore-foghorn-distant")
     own, copied = ((folder / "ichnos.toml").read_text().split('pack = "')[1].split('"')[0] for folder in (two, one))
     (two / "ichnos.toml").write_text((two / "ichnos.toml").read_text().replace(own, copied))
     assert run("install", cwd=one).code == 0
@@ -82,7 +82,7 @@ def lay_tarnlight() -> Callable[..., Path]:
 
 def test_a_new_key_that_another_pack_has(tmp_path: Path, lay_tarnlight: Callable[..., Path]) -> None:
     lay_tarnlight(tmp_path)
-    one, two = (workspace(tmp_path, name, "tarnlight", "tower.bell.near") for name in ("one", "two"))
+    one, two = (workspace(tmp_path, name, "tarnlight", "tower-bell-near") for name in ("one", "two"))
     for folder in (one, two):
         assert run("assign", "my.own.wind", "0.wav", "--new", cwd=folder).code == 0
         assert run("build", cwd=folder).code == 0
@@ -91,13 +91,13 @@ def test_a_new_key_that_another_pack_has(tmp_path: Path, lay_tarnlight: Callable
     found = json.loads(run("check", "--json", cwd=two).out)["findings"]
     assert [one["reason"] for one in found if one["id"] == "key-taken"] == [
         'One (one), which is in the game, has "my.own.wind", too'
-    ]  # tower.bell.near is the game's, and both replace it
+    ]  # tower-bell-near is the game's, and both replace it
     done = run("install", cwd=two)
     assert (done.code, 'One (one) has "my.own.wind" already' in done.err) == (1, True)
     assert names_in_game() == ["one"]
     assert "that of two counts" in run("install", "--force", cwd=two).err
     assert run("install", cwd=two).code == 0  # it is settled
-    assert "wins over one: tower.bell.near, my.own.wind" in run("installed").out
+    assert "wins over one: tower-bell-near, my.own.wind" in run("installed").out
 
 
 def test_a_new_entry_of_a_merged_file_that_another_pack_has(tmp_path: Path) -> None:

@@ -484,13 +484,13 @@ def test_the_games_own_sounds_play_with_the_packs(workspace: Path) -> None:
     scene = workspace / "both.toml"
     scene.write_text(
         "format = 1\nseconds = 4\n"
-        + happening(2, 'play = "roof.hail.wild"')
-        + happening(0, 'play = "shore.wind.steady"')
-        + happening(1, 'play = "tower.bell.near"')
+        + happening(2, 'play = "roof-hail-wild"')
+        + happening(0, 'play = "shore-wind-steady"')
+        + happening(1, 'play = "tower-bell-near"')
     )
     done = run("rehearse", "both.toml", "--json", cwd=workspace)
     said = json.loads(done.out)
-    assert "of the game's own, roof.hail.wild cannot be read, and did not play" in done.err
+    assert "of the game's own, roof-hail-wild cannot be read, and did not play" in done.err
     assert [(one["key"], one["whose"]) for one in said["sounds"]] == [
-        ("shore.wind.steady", ""), ("tower.bell.near", "storm-watch-0.1.0"),
+        ("shore-wind-steady", ""), ("tower-bell-near", "storm-watch-0.1.0"),
     ]  # fmt: skip

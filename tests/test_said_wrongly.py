@@ -51,8 +51,8 @@ def test_the_pack_of_a_second_game_is_no_older_edition(workspace: Path, tmp_path
     edit(workspace, "[pack]", '[games.quillmarsh]\ngame-version = "0.9.4"\n\n[pack]')
     edit(
         workspace,
-        'key = "shore.gull.calling"',
-        'key = "shore.gull.calling"\ngames = {quillmarsh = {key = "snipe_calls_day"}}',
+        'key = "shore-gull-calling"',
+        'key = "shore-gull-calling"\ngames = {quillmarsh = {key = "snipe_calls_day"}}',
     )
     with (workspace / LOCAL).open("a") as file:
         file.write(f'[games.quillmarsh]\ninstallation = "{(tmp_path / "marsh").as_posix()}"\n')
@@ -129,7 +129,7 @@ def test_the_games_own_channels_are_no_keys(tmp_path: Path) -> None:
 
 
 def test_cures_are_said_once_and_can_be_done(workspace: Path, tmp_path: Path) -> None:
-    edit(workspace, "[pack]\n", '[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower.bell.neer"\n\n[pack]\n')
+    edit(workspace, "[pack]\n", '[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower-bell.neer"\n\n[pack]\n')
     cure = run("build", cwd=workspace).err.partition("did you mean ")[2].partition("?")[0]
     assert len(set(cure.split(" or "))) == len(cure.split(" or ")) > 1
     game = Made(
@@ -185,8 +185,8 @@ def changed(workspace: Path, tmp_path: Path, name: str, change: Callable[[str], 
 
 
 @pytest.mark.parametrize(("kind", "name", "change", "reason"), [
-    ("category-unknown", "lore/voices.json", lambda text: text.replace('"choir": "signals"', '"choir": "signels"', 1), 'no category "signels"'),
-    ("weight-zero", "lore/voices.json", lambda text: text.replace('hatch.closed-1.ogg"', 'hatch.closed-1.ogg", "odds": 0'), "the weight 0"),
+    ("category-unknown", "lore/log.json", lambda text: text.replace('"page": "signals"', '"page": "signels"', 1), 'no category "signels"'),
+    ("weight-zero", "lore/log.json", lambda text: text.replace('hatch-closed-1.ogg": 1', 'hatch-closed-1.ogg": 0'), "the weight 0"),
     ("icon-missing", "lore/lamp.png", lambda _: None, "there is no lore/lamp.png"),
 ])  # fmt: skip
 def test_slips_that_passed(

@@ -130,7 +130,7 @@ SLIPS: list[tuple[str, Slip, tuple[str, ...]]] = [
     ("key-unknown", _swap("{0}", "{0}x"), ("tarnlight", "open-pack")),
     ("key-unknown", _swap("call {0}", "call {0}x"), ("quillmarsh",)),
     ("key-unknown", lambda pack, keys: _swap(keys[0], keys[0].title())(pack, keys), ("tarnlight", "open-pack")),
-    ("key-twice", _swap('"id": "{1}"', '"id": "{0}"'), ("tarnlight",)),
+    ("key-twice", _swap('"voice": "{1}"', '"voice": "{0}"'), ("tarnlight",)),
     ("key-twice", _swap('code="{1}"', 'code="{0}"'), ("ombervale",)),
     ("key-twice", _swap('"key": "{1}"', '"key": "{0}"'), ("open-pack",)),
     ("key-twice", _swap("call {1}", "call {0}"), ("quillmarsh",)),
@@ -175,14 +175,13 @@ def _one_title(pack: Path) -> None:
         values["heard"][-1]["titles"].pop("de")
         (pack / "open-pack.json").write_text(json.dumps(values))
         return
-    path = next(path for path in _texts(pack) if path.stem == "de")
-    data = path.read_bytes()
-    if path.suffix == ".json":
-        values = json.loads(data)
-        values["captions"].pop()
-        path.write_text(json.dumps(values))
+    if (log := pack / "lore/log.json").is_file():
+        values = json.loads(log.read_text("utf-8"))
+        next(voice["words"] for page in values["log"] for voice in page["heard"] if "de" in voice.get("words", ())).pop("de")
+        log.write_text(json.dumps(values))
         return
-    text = data.decode("utf-16")
+    path = next(path for path in _texts(pack) if path.stem == "de")
+    text = path.read_bytes().decode("utf-16")
     lines = text.rstrip("\r\n").split("\r\n")
     path.write_bytes("\r\n".join([*lines[:-1], ""]).encode("utf-16"))
 
@@ -241,8 +240,8 @@ def test_hostile_archives_are_findings_and_do_no_harm(workspace: Path, tmp_path:
 def test_sarif_and_explain(workspace: Path, tmp_path: Path) -> None:
     shutil.unpack_archive(workspace / PACKAGE, tmp_path / "pack", "zip")
     (tmp_path / "pack/nul.txt").write_text("x")
-    voices = tmp_path / "pack/lore/voices.json"
-    voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bell.neer", 1), "utf-8")
+    voices = tmp_path / "pack/lore/log.json"
+    voices.write_text(voices.read_text("utf-8").replace("tower-bell-near", "tower-bell-neer", 1), "utf-8")
     words = ("check", tmp_path / "pack", "--game", "tarnlight", "--installation", workspace.parent / "Tarnlight")
     log = json.loads(run(*words, "--sarif").out)
     found = json.loads(run(*words, "--json").out)["findings"]

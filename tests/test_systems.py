@@ -29,7 +29,7 @@ def _sha(folder: Path) -> str:
 
 def test_files_saved_on_windows_give_the_same_pack(workspace: Path) -> None:
     """Line ends of two signs, a mark at the beginning, backslashes: in each file that a person edits."""
-    (workspace / "sounds.csv").write_text("key,clip\ngallery.hail.wild,clips/bell-take3.wav\n")
+    (workspace / "sounds.csv").write_text("key,clip\ngallery-hail-wild,clips/bell-take3.wav\n")
     shutil.copytree(BUNDLED / "tarnlight", workspace / "game")
     edit(workspace, 'game = "tarnlight"', 'game = "game"')
     before = _sha(workspace)
@@ -40,7 +40,7 @@ def test_files_saved_on_windows_give_the_same_pack(workspace: Path) -> None:
     table = (workspace / "sounds.csv").read_bytes().replace(b"clips/", b"clips\\")
     (workspace / "sounds.csv").write_bytes(b"\xef\xbb\xbf" + table)
     assert _sha(workspace) == before
-    assert run("assign", "hatch.closed", "clips/gull.ogg", "--add", cwd=workspace).code == 0
+    assert run("assign", "hatch-closed", "clips/gull.ogg", "--add", cwd=workspace).code == 0
     (workspace / "CHANGES.md").write_bytes(b"# Changes\r\n")
     assert run("release", "--minor", "--note", "one more", cwd=workspace).code == 0
     for name in ("ichnos.toml", "CHANGES.md"):
@@ -73,7 +73,7 @@ def test_names_spelled_in_another_way(workspace: Path) -> None:
     edit(workspace, "clips/gull.ogg", together)
     assert run("build", cwd=workspace).code == 0
     assert run("look", together, cwd=workspace).code == 0
-    assert run("assign", "hatch.closed", together, "--add", cwd=workspace).code == 0
+    assert run("assign", "hatch-closed", together, "--add", cwd=workspace).code == 0
     edit(workspace, "clips/hatch-1.flac", "clips/Hatch-1.FLAC")
     assert "did you mean clips/hatch-1.flac?" in run("build", cwd=workspace).err
     assert "did you mean clips/hatch-1.flac?" in run("look", "clips/HATCH-1.FLAC", cwd=workspace).err
@@ -131,7 +131,7 @@ def test_a_path_too_long_for_windows_is_said_to_be(tmp_path: Path, monkeypatch: 
 @pytest.mark.parametrize("count", [251, 300, 100_000])
 def test_a_name_too_long_for_any_system(workspace: Path, count: int) -> None:
     """Beyond 65,535 bytes not even an archive holds it."""
-    edit(workspace, 'key = "tower.bell.near"', f'key = "{"b" * count}"\nnew = true')
+    edit(workspace, 'key = "tower-bell-near"', f'key = "{"b" * count}"\nnew = true\ncategory = "signals"')
     result = run("build", cwd=workspace)
     assert (result.code, "ichnos.toml:" in result.err, "a shorter one" in result.err) == (1, True, True)
 

@@ -21,7 +21,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from conftest import LOCAL, PACKAGE, edit, run
+from conftest import LOCAL, PACKAGE, edit, run, voices_in
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
 from ichnos.pack.build import building
@@ -202,8 +202,8 @@ def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> Non
         file.write(f'[games.quillmarsh]\ninstallation = "{tmp_path}/marsh"\n')
     edit(
         workspace,
-        'key = "shore.gull.calling"',
-        'key = "shore.gull.calling"\ngames = {quillmarsh = {key = "heron_calls_dawn"}}',
+        'key = "shore-gull-calling"',
+        'key = "shore-gull-calling"\ngames = {quillmarsh = {key = "heron_calls_dawn"}}',
     )
     first = (workspace / PACKAGE).read_bytes()
     built = run("build", "--game", "quillmarsh", cwd=workspace)
@@ -225,18 +225,17 @@ def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> Non
 
 def test_a_silent_key_and_a_shared_clip(workspace: Path, tmp_path: Path) -> None:
     with (workspace / "ichnos.toml").open("a", encoding="utf-8") as file:
-        file.write('\n[[sound]]\nkey = "roof.wind.wild"\nsilent = true\n')
-        file.write('\n[[sound]]\nkey = "shore.wave.breaking"\ntakes = ["clips/gull.ogg"]\nnew = true\n')
+        file.write('\n[[sound]]\nkey = "roof-wind-wild"\nsilent = true\n')
+        file.write('\n[[sound]]\nkey = "shore-wave-breaking"\ntakes = ["clips/gull.ogg"]\nnew = true\ncategory = "signals"\n')
     built = run("build", cwd=workspace)
     assert built.code == 0, built.err
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
-        voices = json.loads(archive.read("lore/voices.json"))
-        named = {voice["id"]: voice for voice in voices["voices"]}
         sounds = [name for name in archive.namelist() if name.endswith(".ogg")]
         archive.extractall(tmp_path / "out")
-    assert named["shore.wave.breaking"]["takes"] == named["shore.gull.calling"]["takes"]
+    voices = voices_in(workspace / PACKAGE)
+    assert voices["shore-wave-breaking"]["odds"] == voices["shore-gull-calling"]["odds"]
     assert len(sounds) == 7  # six clips, and the silence; the gull is stored once
-    (silence,) = (tmp_path / "out").rglob("roof.wind.wild*.ogg")
+    (silence,) = (tmp_path / "out").rglob("roof-wind-wild*.ogg")
     assert np.abs(soundfile.read(silence)[0]).max() < 1e-4
     assert run("check", cwd=workspace).code == 0
     edit(workspace, "silent = true", 'silent = true\ntakes = ["clips/gull.ogg"]')
@@ -280,11 +279,11 @@ def test_credits_and_licences(workspace: Path) -> None:
 
 
 def test_why_something_is_built_again(workspace: Path, tmp_path: Path) -> None:
-    edit(workspace, 'key = "tower.bell.near"', 'key = "tower.bell.near"\ntreatment = "far-off"')
+    edit(workspace, 'key = "tower-bell-near"', 'key = "tower-bell-near"\ntreatment = "far-off"')
     shutil.copy(workspace / "clips/hatch-1.flac", workspace / "clips/hatch-2.flac")
     plan = json.loads(run("build", "--dry-run", "--json", cwd=workspace).out)
     why = {file["path"].rpartition("/")[2]: file["why"] for file in plan["files"] if "why" in file}
-    assert why == {"tower.bell.near-1.ogg": "treatment changed", "hatch.closed-2.ogg": "clip changed"}
+    assert why == {"tower-bell-near-1.ogg": "treatment changed", "hatch-closed-2.ogg": "clip changed"}
     shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/tarnlight", tmp_path / "demo" / "mine")
     edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
     assert run("build", cwd=workspace).code == 0
@@ -320,13 +319,13 @@ def test_pairs_by_name(workspace: Path) -> None:
     before = (workspace / "ichnos.toml").read_text("utf-8")
     dry = run("assign", "--from", "more", "--dry-run", cwd=workspace)
     assert (workspace / "ichnos.toml").read_text("utf-8") == before
-    assert "roof.wind.wild gets more/roof-wind-wild_1.wav, more/Roof wind wild 2.wav" in dry.out
+    assert "roof-wind-wild gets more/roof-wind-wild_1.wav, more/Roof wind wild 2.wav" in dry.out
     result = run("assign", "--from", "more", cwd=workspace)
     assert result.code == 0
     doubtful = [line for line in result.out.splitlines() if line.startswith("doubtful")]
     assert any("thunder.wav" in line for line in doubtful)
     assert (workspace / "ichnos.toml").read_text("utf-8").startswith(before.rstrip("\n"))
-    assert "left alone: roof.wind.wild" in run("assign", "--from", "more", cwd=workspace).out
+    assert "left alone: roof-wind-wild" in run("assign", "--from", "more", cwd=workspace).out
 
 
 def test_a_release(workspace: Path) -> None:
@@ -536,7 +535,7 @@ def test_watching_builds_again(workspace: Path) -> None:
             process.send_signal(signal.SIGINT)
             assert process.wait(20) == 0
     with zipfile.ZipFile(workspace / PACKAGE) as archive:
-        assert b"Horn across" in archive.read("lore/words/en.json")
+        assert b"Horn across" in archive.read("lore/log.json")
 
 
 def _until(true: object, seconds: float = 30) -> None:
@@ -549,21 +548,20 @@ def _until(true: object, seconds: float = 30) -> None:
 def test_names_that_cannot_be(workspace: Path) -> None:
     edit(workspace, 'name = "storm-watch"', 'name = "aux"')
     assert "Windows has no file called aux" in run("build", cwd=workspace).err
-    edit(workspace, 'key = "shore.gull.calling"', 'key = "shore.gull.calling"\nfields = {mood = "calm"}')
+    edit(workspace, 'key = "shore-gull-calling"', 'key = "shore-gull-calling"\nfields = {mood = "calm"}')
     edit(workspace, 'name = "aux"', 'name = "storm-watch"')
     assert "Tarnlight has no field mood; it asks for none" in run("build", cwd=workspace).err
 
 
 def test_a_field_of_the_profiles_own(workspace: Path, tmp_path: Path) -> None:
     shutil.copytree(ROOT.parent / "src/ichnos/games/bundled/tarnlight", tmp_path / "demo" / "mine")
-    voices = tmp_path / "demo/mine/tree/lore/voices.json"
+    voices = tmp_path / "demo/mine/tree/lore/log.json"
     text = voices.read_text()
     voices.write_text(text.replace('"@key@",', '"@key@", "mood": "@field.mood@",', 1))
     edit(workspace, 'game = "tarnlight"', 'game = "../mine"')
-    edit(workspace, 'key = "shore.gull.calling"', 'key = "shore.gull.calling"\nfields = {mood = "calm"}')
+    edit(workspace, 'key = "shore-gull-calling"', 'key = "shore-gull-calling"\nfields = {mood = "calm"}')
     built = run("build", cwd=workspace)
     assert built.code == 0, built.err
-    with zipfile.ZipFile(workspace / PACKAGE) as archive:
-        found = {voice["id"]: voice.get("mood") for voice in json.loads(archive.read("lore/voices.json"))["voices"]}
-    assert found["shore.gull.calling"] == "calm"
-    assert found["tower.bell.near"] is None
+    found = {key: voice.get("mood") for key, voice in voices_in(workspace / PACKAGE).items()}
+    assert found["shore-gull-calling"] == "calm"
+    assert found["tower-bell-near"] is None

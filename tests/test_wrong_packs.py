@@ -193,7 +193,7 @@ def test_clips_from_outside_are_copied_in(workspace: Path, tmp_path: Path) -> No
     (tmp_path / "other").mkdir()
     clip(tmp_path / "other/mine.wav", 6)
     for name in ("mine.wav", "other/mine.wav", "mine.wav"):
-        done = run("assign", "tower.bell.near", tmp_path / name, "--add", cwd=workspace)
+        done = run("assign", "tower-bell-near", tmp_path / name, "--add", cwd=workspace)
         assert done.code == 0, done.err
     text = (workspace / "ichnos.toml").read_text()
     assert str(tmp_path) not in text
@@ -202,7 +202,7 @@ def test_clips_from_outside_are_copied_in(workspace: Path, tmp_path: Path) -> No
     assert (
         "copied into it: clips/mine.wav"
         in run(
-            "swap", "roof.rain.wild", tmp_path / "mine.wav", "--game", "tarnlight", "-w", tmp_path / "new", cwd=tmp_path
+            "swap", "roof-rain-wild", tmp_path / "mine.wav", "--game", "tarnlight", "-w", tmp_path / "new", cwd=tmp_path
         ).err
     )
 
@@ -334,7 +334,7 @@ def test_compare_says_the_loudness_that_a_sound_has(tmp_path: Path) -> None:
 
 def test_further_takes_behind_one_with_a_weight(workspace: Path) -> None:
     for words in (["--weight", "2", "--replace"], ["--add"], ["--add", "--weight", "3"]):
-        assert run("assign", "tower.bell.near", "clips/gull.ogg", *words, cwd=workspace).code == 0
+        assert run("assign", "tower-bell-near", "clips/gull.ogg", *words, cwd=workspace).code == 0
     assert (
         'takes = [{clip = "clips/gull.ogg", weight = 2.0}, "clips/gull.ogg", {clip'
         in (workspace / "ichnos.toml").read_text()

@@ -39,9 +39,9 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         [
             "ichnos start ../gale --game tarnlight --licence CC0-1.0 --title 'A gale'",
             "head -n 12 ../gale/ichnos.toml",
-            "ichnos assign tower.bel.near clips/draught.wav",
-            "ichnos assign tower.bell.near clips/draught.wav",
-            "ichnos assign tower.bell.near clips/draught.wav --add",
+            "ichnos assign tower-bel-near clips/draught.wav",
+            "ichnos assign tower-bell-near clips/draught.wav",
+            "ichnos assign tower-bell-near clips/draught.wav --add",
             "tail -n 14 ichnos.toml",
         ],
     ),
@@ -52,9 +52,9 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         [
             "ichnos build -w storm-watch | tail -n 1",
             f"ichnos learn {PACK} --to lamps",
-            "cat lamps/tree/lore/voices.json",
+            "cat lamps/tree/lore/log.json",
             f"ichnos adopt {PACK} --game lamps --to again",
-            "cd again && ichnos assign shore.gull.calling ../storm-watch/clips/draught.wav --add --weight 2",
+            "cd again && ichnos assign shore-gull-calling ../storm-watch/clips/draught.wav --add --weight 2",
             "ichnos build | tail -n 1",
             f"ichnos compare ../{PACK} build/storm-watch-0.1.0.lampbox",
         ],
@@ -103,8 +103,8 @@ PICTURES: list[tuple[str, str, list[str]]] = [
         ".",
         [
             "cp storm-watch/clips/bell-take3.wav storm-watch/clips/hatch-1.flac .",
-            "ichnos swap tower.bell.near bell-take3.wav --game tarnlight --installation Tarnlight --install",
-            "ichnos swap hatch.closed hatch-1.flac --install",
+            "ichnos swap tower-bell-near bell-take3.wav --game tarnlight --installation Tarnlight --install",
+            "ichnos swap hatch-closed hatch-1.flac --install",
             "cd my-tarnlight-sounds && cp ../storm-watch/clips/draught.wav . && ichnos",
             "ichnos status -w ../storm-watch",
         ],
@@ -199,13 +199,13 @@ def _prepare(scratch: Path) -> None:
     _harbour(scratch / "harbour")
     slip = scratch / "slip" / "slip"
     shutil.unpack_archive(scratch / "storm-watch/build/storm-watch-0.1.0.lampbox", slip, "zip")
-    voices = slip / "lore" / "voices.json"
-    voices.write_text(voices.read_text("utf-8").replace("tower.bell.near", "tower.bell.neer", 1), "utf-8")
+    voices = slip / "lore" / "log.json"
+    voices.write_text(voices.read_text("utf-8").replace("tower-bell-near", "tower-bell.neer", 1), "utf-8")
     audio = slip / "lore" / "audio" / "storm-watch"
-    shutil.copy(scratch / "storm-watch/clips/gull.ogg", audio / "shore.gull.calling-1.ogg")
-    whole = (audio / "hatch.closed-2.ogg").read_bytes()
-    (audio / "hatch.closed-2.ogg").write_bytes(whole[: len(whole) // 2])
-    (audio / "lamp.draught.storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
+    shutil.copy(scratch / "storm-watch/clips/gull.ogg", audio / "shore-gull-calling-1.ogg")
+    whole = (audio / "hatch-closed-2.ogg").read_bytes()
+    (audio / "hatch-closed-2.ogg").write_bytes(whole[: len(whole) // 2])
+    (audio / "lamp-draught-storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
     shutil.rmtree(scratch / "storm-watch/build")
     shutil.rmtree(scratch / "storm-watch/.ichnos")
 
@@ -268,8 +268,8 @@ def _page(scratch: Path) -> None:
 
     storm = scratch / "storm-watch"
     for words in (
-        ["assign", "tower.bell.near", "clips/draught.wav", "--add", "--weight", "0.5"],
-        ["assign", "roof.wind.wild", "clips/draught.wav", "--volume", "0.3"],
+        ["assign", "tower-bell-near", "clips/draught.wav", "--add", "--weight", "0.5"],
+        ["assign", "roof-wind-wild", "clips/draught.wav", "--volume", "0.3"],
         ["build"],
         ["listen", "--bed", "../harbour/storm.flac"],
     ):
@@ -279,9 +279,9 @@ def _page(scratch: Path) -> None:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=arguments)
         tab = browser.new_page(viewport={"width": 1280, "height": 800})
         tab.goto((storm / "build" / "listen.html").as_uri())
-        tab.get_by_role("button", name="shore.gull.calling").click()
+        tab.get_by_role("button", name="shore-gull-calling").click()
         tab.keyboard.press("k")
-        tab.get_by_role("button", name="tower.bell.near").click()
+        tab.get_by_role("button", name="tower-bell-near").click()
         tab.keyboard.press("o")
         tab.keyboard.press("Space")
         tab.wait_for_function("() => listening.player.currentTime > 0.6")

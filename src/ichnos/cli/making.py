@@ -74,7 +74,7 @@ def by_language(values: list[str] | None) -> dict[str, str]:
 @app.command(
     short_help="Say which clips are for a sound key.",
     epilog=examples(
-        "ichnos assign shore.gull.calling clips/gull-1.wav clips/gull-2.mp3",
+        "ichnos assign shore-gull-calling clips/gull-1.wav clips/gull-2.mp3",
         "ichnos assign --from clips",
         "ichnos assign --verdicts ~/Downloads/verdicts.csv",
     ),

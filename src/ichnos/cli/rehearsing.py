@@ -341,7 +341,7 @@ def _print_gaps(found: ScheduleCount) -> None:
 
 @app.command(
     short_help="Play one key as the game would.",
-    epilog=examples("ichnos play tower.bell.near --times 3 --to bells.wav", "ichnos play shore.foghorn.distant --far"),
+    epilog=examples("ichnos play tower-bell-near --times 3 --to bells.wav", "ichnos play shore-foghorn-distant --far"),
 )
 def play(
     key: Annotated[str, typer.Argument(metavar="KEY", help="A sound key, of the pack or the game.")],

@@ -92,7 +92,7 @@ def _as_json(found: Status) -> dict[str, object]:
 @app.command(
     short_help="One sound, one command: your clip in place of the game's.",
     epilog=examples(
-        "ichnos swap shore.foghorn.distant my-horn.mp3 --game tarnlight --installation ~/games/Tarnlight --install"
+        "ichnos swap shore-foghorn-distant my-horn.mp3 --game tarnlight --installation ~/games/Tarnlight --install"
     ),
 )
 def swap(

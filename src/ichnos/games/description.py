@@ -33,7 +33,7 @@ def describe(found: Profile) -> list[tuple[str, str]]:
     elif rules.loops.kind == "vorbis-comments":
         lines.append(("loops", "marked in the file's Vorbis comments"))
     if rules.icon is not None:
-        lines.append(("icon", f"{rules.icon.path}, {rules.icon.size} pixels square"))
+        lines.append(("icon", f"{rules.icon.path}, {rules.icon.width} x {rules.icon.height} pixels"))
     lines.append(("ids", ", ".join(found.id_names) or "none"))
     if rules.needs:
         lines.append(("needs", ", ".join(rules.needs)))

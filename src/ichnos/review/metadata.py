@@ -9,7 +9,7 @@ from ichnos.errors import Place
 from ichnos.games.definitions import NOWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import path_of
-from ichnos.games.profiles.vocabulary import ID_PREFIX, PROP, SOUND
+from ichnos.games.profiles.vocabulary import ID_PREFIX, PROP, SOUND, TAKE
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -67,10 +67,13 @@ def titles(subject: Subject) -> Iterator[Finding]:
     of_game = set(context.catalogue.languages) if context.catalogue else set()
     for exemplar in subject.profile.written:
         titled = subject.pack.titled.get(path_of(exemplar.path), {})
-        if subject.profile.document_rules(exemplar).mode == "merge":
-            if own is None:
-                continue  # nobody can tell which of these the pack has brought
+        if own is not None:  # the others stand there as in the game's own
             titled = {one: titles for one, titles in titled.items() if one in own}
+        elif subject.profile.document_rules(exemplar).mode == "merge":
+            continue  # nobody can tell which of these the pack has brought
+        elif TAKE in exemplar.scopes.values():
+            kept = _kept(subject, exemplar, titled)
+            titled = {one: titles for one, titles in titled.items() if one not in kept}
         every = _with_own(subject, exemplar, titled)
         languages = {language for titles in every.values() for language in titles} | of_game
         for (scope, key), titles in every.items() if "language" in names_of(exemplar) else ():
@@ -78,6 +81,21 @@ def titles(subject: Subject) -> Iterator[Finding]:
                 place = next(iter(titles.values()), subject.files.place)
                 called = f'the prop "{key}"' if scope == PROP else f'"{key}"'
                 yield finding("title-missing", place, f"{called} has no title in {language}")
+
+
+def _kept(
+    subject: Subject, exemplar: Exemplar, titled: Mapping[tuple[str, str], Mapping[str, Place]]
+) -> set[tuple[str, str]]:
+    """The sounds that have their titles from the game's own entries, or can have: the pack says nothing of those."""
+    known = subject.context.catalogue
+    sounds = {one for one in titled if one[0] == SOUND and (known is None or one[1] in known)}
+    if known is None:
+        return sounds
+    if subject.context.own is None:
+        return {one for one in sounds if set(titled[one]) <= set(known.languages)}
+    said = {sound.key: sound.titles for sound in subject.pack.definitions.sounds}
+    own = subject.own_titles(exemplar) if sounds else {}
+    return {(scope, key) for scope, key in sounds if said[key] == own.get(key)}
 
 
 def _with_own(

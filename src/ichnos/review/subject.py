@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import PurePosixPath
@@ -15,6 +15,7 @@ from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
@@ -144,16 +145,24 @@ class Subject:
 
     def own_entries(self, name: str) -> set[str]:
         """The names of all entries of the game's own document of one name, whatever they are."""
-        if name not in self._own_entries:
+        return {sound.key for one in self._own_reading(name).by_document.values() for sound in one.sounds}
+
+    def own_titles(self, exemplar: Exemplar) -> dict[str, Mapping[str | None, str]]:
+        """What the game's own documents of one exemplar call its sounds, by key."""
+        own = self.context.own
+        named = [name for name in own.names() if exemplar.path.match(name) is not None] if own is not None else ()
+        documents = [one for name in named for one in self._own_reading(name).by_document.values()]
+        return {sound.key: sound.titles for one in documents for sound in one.sounds}
+
+    def _own_reading(self, name: str) -> PackReading:
+        if name not in self._own_readings:
             own = self.context.own
-            read = (
-                read_pack(self.profile, Only(own, name)) if own is not None and name in own.names() else PackReading()
-            )
-            self._own_entries[name] = {sound.key for one in read.by_document.values() for sound in one.sounds}
-        return self._own_entries[name]
+            is_there = own is not None and name in own.names()
+            self._own_readings[name] = read_pack(self.profile, Only(own, name)) if own and is_there else PackReading()
+        return self._own_readings[name]
 
     @cached_property
-    def _own_entries(self) -> dict[str, set[str]]:
+    def _own_readings(self) -> dict[str, PackReading]:
         return {}
 
     @cached_property

@@ -22,6 +22,7 @@ from ichnos.games.profiles.rules import CreditRules, NameRules
 if TYPE_CHECKING:
     from ichnos.games.learning.learn import Readable
 
+_PICTURES = ("PNG", "JPEG", "WEBP", "GIF", "BMP")
 _PLAYERS = ("trigger.", "schedule.", "prop.", "entry.")
 
 
@@ -289,11 +290,7 @@ class Rules:
                     yield f"part-files = {_quoted(kind.part_path)}\n"
 
     def icon(self) -> Iterator[str]:
-        """A square picture that is in every pack under one path, and that no document names."""
-        from io import BytesIO
-
-        from PIL import Image, UnidentifiedImageError
-
+        """A picture that is in every pack under one path, and that no document names."""
         named = {
             str(prop.values.get("prop.picture"))
             for one in self.readable
@@ -302,40 +299,33 @@ class Rules:
             for prop in said.props
         }
         for name in self.packs[0].pictures:
-            if (
-                name in named
-                or not name.lower().endswith(".png")
-                or not all(name in pack.pictures for pack in self.packs)
-            ):
+            in_every = all(name in pack.pictures for pack in self.packs)
+            if name in named or not name.lower().endswith(".png") or not in_every:
                 continue
-            try:
-                with Image.open(BytesIO(self.packs[0].files.read(name)), formats=("PNG",)) as picture:
-                    width, height = picture.size
-            except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError):
-                continue
-            if width == height:
-                yield f"\n[icon]\npath = {_quoted(name)}\nsize = {width}\n"
+            if size := self.size_of(name):
+                yield f"\n[icon]\npath = {_quoted(name)}\nwidth = {size[0]}\nheight = {size[1]}\n"
                 return
         props = [size for path in self.picture_files() if (size := self.size_of(path))]
         if props:
             yield f"\n[pictures]\nwidth = {props[0][0]}\nheight = {props[0][1]}\n"
 
     def size_of(self, path: str) -> tuple[int, int] | None:
+        """Width and height of the pictures of a path, which may have a hole; ``None``: not all the same, or none."""
         from io import BytesIO
 
         from PIL import Image
 
-        start, _, end = path.partition("@prop.name@")
+        start, hole, end = path.partition("@prop.name@")
         sizes = set()
         for pack in self.packs:
             for name in pack.pictures:
-                if name.startswith(start) and name.endswith(end):
+                if name == path or (hole and name.startswith(start) and name.endswith(end)):
                     try:
-                        with Image.open(BytesIO(pack.files.read(name))) as picture:
+                        with Image.open(BytesIO(pack.files.read(name)), formats=_PICTURES) as picture:
                             sizes.add(picture.size)
                     except (OSError, ValueError, Image.DecompressionBombError):
                         return None
-        return sizes.pop() if len(sizes) == 1 else None
+        return sizes.pop() if len(sizes) == 1 and all(8 <= side <= 4096 for side in max(sizes)) else None
 
     def packaging(self) -> Iterator[str]:
         pack, own = self.packs[0], self.names[0]

@@ -236,14 +236,13 @@ class CreditRules(TomlTable):
     path: InsidePath | None = Field(default="CREDITS.txt", description="the credits' path in the pack; empty: nowhere")
 
 
-class IconRules(TomlTable):
-    path: InsidePath = Field(description="the icon's path in the pack, a PNG")
-    size: int = Field(default=256, ge=16, le=4096, description="its width and height, in pixels")
-
-
 class PictureRules(TomlTable):
-    width: int = Field(ge=8, le=4096, description="of a prop's picture, in pixels")
-    height: int = Field(ge=8, le=4096, description="the same; a picture of another shape is padded with nothing")
+    width: int = Field(ge=8, le=4096, description="in pixels; a picture of another shape is padded with nothing")
+    height: int = Field(ge=8, le=4096, description="the same")
+
+
+class IconRules(PictureRules):
+    path: InsidePath = Field(description="the icon's path in the pack, a PNG")
 
 
 class OwnEncoderRules(TomlTable):

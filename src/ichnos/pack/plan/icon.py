@@ -1,4 +1,4 @@
-"""The pack's icon: any picture made square and of the game's size, or one drawn from the title."""
+"""Pictures: any, made as large as the game wants it; an icon drawn from the title."""
 
 from __future__ import annotations
 
@@ -20,31 +20,15 @@ _BARS = 7
 _BY_SUFFIX = {".png": "PNG", ".jpg": "JPEG", ".webp": "WEBP", ".bmp": "BMP"}
 
 
-def from_picture(path: Path, shown: str, size: int, shape: str) -> bytes:
-    """A picture as a square PNG, ``size`` pixels wide; not square, it is padded with nothing, or cropped.
-
-    It keeps its own bytes, where it is so already.
-
-    Raises:
-        IchnosError: the file is no picture that can be read.
-    """
-    from PIL import Image, ImageOps
-
-    data = disk.read(path, shown)
-    colours, found = _read(data, shown, f"an icon has {size} x {size}")
-    if found == "PNG" and colours.size == (size, size):
-        return data
-    if shape == "cropped":
-        return _png(ImageOps.fit(colours, (size, size), Image.Resampling.LANCZOS))
-    return _png(ImageOps.pad(colours, (size, size), Image.Resampling.LANCZOS, (0, 0, 0, 0)))
-
-
-def as_picture(path: Path, shown: str, suffix: str, size: tuple[int, int] | None) -> bytes:
-    """A picture as the game wants it; its own bytes, where it is so already.
+def as_picture(
+    path: Path, shown: str, suffix: str, size: tuple[int, int] | None, *, shape: str = "padded"
+) -> tuple[bytes, bool]:
+    """A picture as the game wants it, and whether it has its own bytes still, being so already.
 
     Args:
         suffix: of the file that it becomes; its format goes by that.
-        size: width and height in pixels, padded with nothing; ``None``: whatever it has.
+        size: width and height in pixels; ``None``: whatever it has.
+        shape: how one of another shape is made so: "padded" with nothing, or "cropped".
 
     Raises:
         IchnosError: the file is no picture that can be read.
@@ -53,14 +37,16 @@ def as_picture(path: Path, shown: str, suffix: str, size: tuple[int, int] | None
 
     data = disk.read(path, shown)
     wanted = _BY_SUFFIX[suffix.lower()]
-    colours, found = _read(data, shown, "a picture of a thing in a game has a few hundred")
+    colours, found = _read(data, shown, f"the game's has {size[0]} x {size[1]}" if size else "a few hundred each way")
     if found == wanted and size in (None, colours.size):
-        return data
-    if size is not None:
+        return data, True
+    if size is not None and shape == "cropped":
+        colours = ImageOps.fit(colours, size, Image.Resampling.LANCZOS)
+    elif size is not None:
         colours = ImageOps.pad(colours, size, Image.Resampling.LANCZOS, (0, 0, 0, 0))
     out = io.BytesIO()
     (colours.convert("RGB") if wanted in ("JPEG", "BMP") else colours).save(out, wanted)
-    return out.getvalue()
+    return out.getvalue(), False
 
 
 def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
@@ -79,26 +65,22 @@ def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
         ) from None
 
 
-def drawn(title: str, size: int) -> bytes:
+def drawn(title: str, size: tuple[int, int]) -> bytes:
     """A default icon: bars like a sound's level, in a colour of the title's own."""
     from PIL import Image, ImageDraw
 
     digest = hashlib.sha256(title.encode()).digest()
     background = tuple(32 + value // 4 for value in digest[:3])
     front = tuple(160 + value // 3 for value in digest[3:6])
-    picture = Image.new("RGBA", (size, size), (*background, 255))
+    picture = Image.new("RGBA", size, (*background, 255))
     draw = ImageDraw.Draw(picture)
-    step = size / (_BARS + 2)
+    step = size[0] / (_BARS + 2)
     for bar in range(_BARS):
-        height = size * (0.15 + 0.55 * digest[6 + bar] / 255)
+        height = size[1] * (0.15 + 0.55 * digest[6 + bar] / 255)
         left = step * (bar + 1)
         draw.rectangle(
-            (left + step * 0.15, (size - height) / 2, left + step * 0.85, (size + height) / 2), fill=(*front, 255)
+            (left + step * 0.15, (size[1] - height) / 2, left + step * 0.85, (size[1] + height) / 2), fill=(*front, 255)
         )
-    return _png(picture)
-
-
-def _png(picture: Image.Image) -> bytes:
     out = io.BytesIO()
     picture.save(out, "PNG")
     return out.getvalue()

@@ -127,7 +127,7 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
             disk.refuse_way_out(workspace.folder, file, prop.picture)
             rules = workspace.profile.rules.pictures
             size = (rules.width, rules.height) if rules else None
-            data = icon.as_picture(file, prop.picture, PurePosixPath(path).suffix, size)
+            data, _ = icon.as_picture(file, prop.picture, PurePosixPath(path).suffix, size)
             found.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", data))
     raise_all(errors)
     return found
@@ -157,14 +157,15 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
     rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
     if rules is None:
         return []
+    size = rules.width, rules.height
     if pack.icon is None:
-        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, rules.size))]
+        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, size))]
     path = workspace.folder / pack.icon
     if not disk.is_file(path):
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
-    data = icon.from_picture(path, pack.icon, rules.size, pack.icon_shape)
-    made = "as it is" if data == disk.read(path, pack.icon) else f"{pack.icon_shape} to a square"
+    data, kept = icon.as_picture(path, pack.icon, ".png", size, shape=pack.icon_shape)
+    made = "as it is" if kept else f"{pack.icon_shape} to {size[0]} x {size[1]}"
     return [PlannedFile(rules.path, f"{pack.icon}, {made}", data)]
 
 

@@ -274,7 +274,7 @@ class Pack(TomlTable):
         default=None, description="a picture's file; without it, one is drawn where the game shows one"
     )
     icon_shape: Literal["padded", "cropped"] = Field(
-        default="padded", description="how a picture that is not square is made so"
+        default="padded", description="how a picture of another shape is made to fit the game's"
     )
     language: str = Field(
         default="en",
