@@ -114,7 +114,7 @@ BELLS = {"en": "Bell", "de": "Glocke"}
 CALM = 'title = "{name}"\n[[kind]]\n'
 
 GAMES = (
-    Game("tarnlight", ("2.3.0", "2.2.1"), titles=True, more=(triggers, deeds)),
+    Game("tarnlight", ("2.3.0", "2.2.1"), "-", titles=True, more=(triggers, deeds)),
     Game("ombervale", ("1.8", "1.7"), "/", ids=("load",), says=("volume", "near", "far", "loop"), more=(music, triggers)),
     Game("open-pack", ("2", "2"), says=("volume", "loop", "positional"), titles=True, more=(triggers,)),
     Game(
@@ -310,7 +310,7 @@ def _workspace(game: Game, profile: str, folder: Path, pack: int) -> Path:
             takes[1] = f"{{clip = {takes[1]}, weight = {2 + number % 2}}}"
         text += f"takes = [{', '.join(takes)}]\n"
         if not game.replaces or game.name == "quillmarsh":
-            text += f'category = "{game.categories[number % 2]}"\n'
+            text += f'category = "{game.categories[number // 3]}"\n'
         text += _settings(game, number, pack)
         if game.titles:
             name = key.replace(game.separator, " ").capitalize()

@@ -34,7 +34,7 @@ TITLES = {"ombervale": "Ombervale", "quillmarsh": "Quillmarsh", "vesper-yard": "
 @pytest.fixture(scope="session")
 def installations(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("games")
-    for name in TITLES:
+    for name in KEYS:
         sample = made_up.sample_of(profile.BUNDLED / name)
         assert sample
         made_up.lay_installation(sample, folder / name)
@@ -403,7 +403,7 @@ OTHERS = list(KEYS)[1:]
 @pytest.fixture
 def everywhere(installations: Path, tmp_path: Path) -> Path:
     """One workspace with the five clips, for all the made-up games."""
-    for name in OTHERS:
+    for name in KEYS:
         shutil.copytree(installations / name, tmp_path / name)
     folder = tmp_path / "clips of five"
     run("start", folder, "--game", "tarnlight", "--title", "Five & more", "--licence", "MIT")
@@ -419,7 +419,7 @@ def everywhere(installations: Path, tmp_path: Path) -> Path:
     path = folder / "ichnos.toml"
     path.write_text(path.read_text("utf-8") + "".join(text), "utf-8")
     said = [f'[games.{name}]\ninstallation = "../{name}"\n' for name in OTHERS]
-    (folder / LOCAL).write_text("".join(said), "utf-8")
+    (folder / LOCAL).write_text('installation = "../tarnlight"\n' + "".join(said), "utf-8")
     return folder
 
 

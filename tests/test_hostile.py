@@ -223,7 +223,7 @@ def test_a_folder_killed_at_any_moment_is_the_old_one_or_the_new(tmp_path: Path,
         ('[[document]]\npath = "all.json"\nencoding = "unicode_escape"', "no encoding named"),
         ('[names]\nspaces = "../"', "letters, digits"),
         ('[[script]]\npath = "../../x.lua"', "a path below the pack"),
-        ('[icon]\npath = "i.png"\nsize = 1000000', "at most 4096"),
+        ('[icon]\npath = "i.png"\nheight = 9\nwidth = 1000000', "at most 4096"),
     ],
 )
 def test_a_rule_that_cannot_be_meant_is_refused_when_the_profile_is_read(rule: str, said: str, tmp_path: Path) -> None:
@@ -353,7 +353,10 @@ def test_findings_without_end_are_counted(workspace: Path, tmp_path: Path) -> No
     with zipfile.ZipFile(workspace / PACKAGE) as built, zipfile.ZipFile(tmp_path / "many.zip", "w") as many:
         for name in built.namelist():
             many.writestr(
-                name, b'{"voices": [' + b"1,\n" * 5000 + b"1]}" if name.endswith("log.json") else built.read(name)
+                name,
+                b'{"log": [{"page": "house", "heard": [' + b"1,\n" * 5000 + b"1]}]}"
+                if name.endswith("log.json")
+                else built.read(name),
             )
     found = json.loads(run("check", tmp_path / "many.zip", "--game", "tarnlight", "--json", cwd=tmp_path).out)[
         "findings"

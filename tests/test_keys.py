@@ -119,7 +119,9 @@ def test_what_is_not_understood_is_named(workspace: Path) -> None:
     result = run("keys", "harvest", folder, "--game", "tarnlight")
     assert result.code == 0
     assert "Tarnlight has 229 sound keys." in result.out
-    at = next(number for number, line in enumerate(path.read_text().splitlines(), 1) if "voyce" in line or '"VOICE"' in line)
+    at = next(
+        number for number, line in enumerate(path.read_text().splitlines(), 1) if "voyce" in line or '"VOICE"' in line
+    )
     assert re.search(rf"2 entries fit no exemplar; the first is \S+log.json:({at}|{at - 1}):\d+: ", result.out)
     assert re.search(r"kept as it stands: hush \(\d+ times\)", result.out)
     assert "almanac.json:1:12: found '}'" in result.out
@@ -271,7 +273,9 @@ def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.Mo
     (folder / "game.toml").write_text((folder / "game.toml").read_text() + encoding)
     lore = tmp_path / "game/base/lore"
     lore.mkdir(parents=True)
-    (lore / "log.json").write_bytes('{"log": [{"page": "p", "heard": [{"voice": "bell-Â°", "odds": {"a.ogg": 1}}]}]}'.encode("latin-1"))
+    (lore / "log.json").write_bytes(
+        '{"log": [{"page": "p", "heard": [{"voice": "bell-Â°", "odds": {"a.ogg": 1}}]}]}'.encode("latin-1")
+    )
     monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
     assert harvest(loading.load(folder), tmp_path / "game").keys == ["bell-Â°"]
 

@@ -410,7 +410,7 @@ def test_what_is_not_understood_is_compared_too(workspace: Path, tmp_path: Path)
         with zipfile.ZipFile(workspace / PACKAGE) as archive:
             archive.extractall(tmp_path / name)
         voices = tmp_path / name / "lore/log.json"
-        voices.write_text(voices.read_text().replace('"choir"', f'{echo}"choir"', 1))
+        voices.write_text(voices.read_text().replace('"words"', f'{echo}"words"', 1))
         sides.append(tmp_path / name)
     without, three, four = sides
     assert "/echo, which is not understood: nothing  becomes  3" in run("compare", without, three).out
@@ -582,7 +582,7 @@ def test_how_much_of_a_pack_a_profile_understands(tmp_path: Path) -> None:
     assert "None of the profile's documents is there." in elsewhere.out
     harvested = run("games", "check", "tarnlight", "--harvest", game)
     assert harvested.code == 1
-    assert re.search(r"lore/voices\.json: [\d,]+ of [\d,]+ values", harvested.out)
+    assert re.search(r"lore/log\.json: [\d,]+ of [\d,]+ values", harvested.out)
 
 
 def lay_game(folder: Path) -> Path:

@@ -92,7 +92,7 @@ def test_more_takes_and_fewer() -> None:
 def test_groups_are_gone_into() -> None:
     own = '{\n  "shore": {\n    "gull": {"takes": ["g"], "gain": 1},\n    "bell": {"takes": ["b"]}\n  }\n}'
     merged = _merged(
-        "json", GROUPED, own, _sound("shore-bell", "B"), _sound("shore.horn", "H"), _sound("mill.wheel", "W")
+        "json", GROUPED, own, _sound("shore.bell", "B"), _sound("shore.horn", "H"), _sound("mill.wheel", "W")
     )
     assert merged.startswith(
         '{\n  "shore": {\n    "gull": {"takes": ["g"], "gain": 1},\n    "bell": {"takes": ["B"]},\n    "horn": '

@@ -84,20 +84,20 @@ def test_a_new_key_that_another_pack_has(tmp_path: Path, lay_tarnlight: Callable
     lay_tarnlight(tmp_path)
     one, two = (workspace(tmp_path, name, "tarnlight", "tower-bell-near") for name in ("one", "two"))
     for folder in (one, two):
-        assert run("assign", "my.own.wind", "0.wav", "--new", cwd=folder).code == 0
+        assert run("assign", "my-own-wind", "0.wav", "--new", "--category", "weather", cwd=folder).code == 0
         assert run("build", cwd=folder).code == 0
     assert "key-taken" not in run("check", cwd=two).out
     assert run("install", cwd=one).code == 0
     found = json.loads(run("check", "--json", cwd=two).out)["findings"]
     assert [one["reason"] for one in found if one["id"] == "key-taken"] == [
-        'One (one), which is in the game, has "my.own.wind", too'
+        'One (one), which is in the game, has "my-own-wind", too'
     ]  # tower-bell-near is the game's, and both replace it
     done = run("install", cwd=two)
-    assert (done.code, 'One (one) has "my.own.wind" already' in done.err) == (1, True)
+    assert (done.code, 'One (one) has "my-own-wind" already' in done.err) == (1, True)
     assert names_in_game() == ["one"]
     assert "that of two counts" in run("install", "--force", cwd=two).err
     assert run("install", cwd=two).code == 0  # it is settled
-    assert "wins over one: tower-bell-near, my.own.wind" in run("installed").out
+    assert "wins over one: tower-bell-near, my-own-wind" in run("installed").out
 
 
 def test_a_new_entry_of_a_merged_file_that_another_pack_has(tmp_path: Path) -> None:

@@ -177,7 +177,9 @@ def _one_title(pack: Path) -> None:
         return
     if (log := pack / "lore/log.json").is_file():
         values = json.loads(log.read_text("utf-8"))
-        next(voice["words"] for page in values["log"] for voice in page["heard"] if "de" in voice.get("words", ())).pop("de")
+        next(voice["words"] for page in values["log"] for voice in page["heard"] if "de" in voice.get("words", ())).pop(
+            "de"
+        )
         log.write_text(json.dumps(values))
         return
     path = next(path for path in _texts(pack) if path.stem == "de")

@@ -226,7 +226,9 @@ def test_one_workspace_for_several_games(workspace: Path, tmp_path: Path) -> Non
 def test_a_silent_key_and_a_shared_clip(workspace: Path, tmp_path: Path) -> None:
     with (workspace / "ichnos.toml").open("a", encoding="utf-8") as file:
         file.write('\n[[sound]]\nkey = "roof-wind-wild"\nsilent = true\n')
-        file.write('\n[[sound]]\nkey = "shore-wave-breaking"\ntakes = ["clips/gull.ogg"]\nnew = true\ncategory = "signals"\n')
+        file.write(
+            '\n[[sound]]\nkey = "shore-wave-breaking"\ntakes = ["clips/gull.ogg"]\nnew = true\ncategory = "signals"\n'
+        )
     built = run("build", cwd=workspace)
     assert built.code == 0, built.err
     with zipfile.ZipFile(workspace / PACKAGE) as archive:

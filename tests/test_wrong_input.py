@@ -105,7 +105,7 @@ BROKEN = [
         "it must be more than 0",
     ),
     ('takes = ["clips/gull.ogg"]', 'takes = ["clips/gull.ogg", "clips/sea.wav"]', '"clips/sea.wav"', "is not there"),
-    ('key = "shore-gull-calling"', 'key = "../../up"\nnew = true', "", "cannot be a file's name"),
+    ('key = "shore-gull-calling"', 'key = "../../up"\nnew = true\ncategory = "house"', "", "cannot be a file's name"),
     ('pack = "', 'pack = "x', "pack", "an id such as"),
     ("[ids]\n", '[ids]\nother = ["a"]\n', "other", "an id such as"),
     ('["clips/gull.ogg"]', '[{clip = "clips/gull.ogg", stream = true}]', "stream", "it is called from-disk"),

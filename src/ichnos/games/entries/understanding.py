@@ -132,7 +132,7 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
 
 
 def _matched(exemplar: Exemplar, reading: DocumentReading) -> tuple[set[Node], dict[Node, str]]:
-    """The values of a document that the profile understands; and those in whose place it always has another one."""
+    """What the profile understands of a document: values, empty containers; and the values for which it has others."""
     matched: set[Node] = set()
     constant: dict[Node, str] = {}
     for part in every(reading.pack):
@@ -143,6 +143,8 @@ def _matched(exemplar: Exemplar, reading: DocumentReading) -> tuple[set[Node], d
                 matched.add(real)
             elif real.holds_value:
                 constant[real] = str(pattern.value)
+            elif not real.children:  # a container with nothing in it is as good as none
+                matched.add(real)
     return matched, constant
 
 
@@ -161,7 +163,7 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Said]]
             reading = read(exemplar, document, exemplar.path.match(name))
             if reading is not None:
                 matched, _ = _matched(exemplar, reading)
-                known = {document.text.place(node.start) for node in matched if node.holds_value}
+                known = {document.text.place(node.start) for node in matched if node.holds_value or not node.children}
                 yield from ((name, one) for one in values(document) if one.place not in known)
 
 

@@ -113,7 +113,11 @@ def is_uuid(text: str) -> bool:
 
 def literal(shape: Shape) -> str:
     """Where a shape stands, for people: its labels from the outside in."""
-    names = [one.label.translate({1: "KEY", 2: "LANGUAGE", 3: "N", 4: "..."}) for one in shape.lineage() if one.label]
+    names = [
+        one.label.translate({1: "KEY", 2: "LANGUAGE", 3: "N", 4: "...", 5: "FILE"})
+        for one in shape.lineage()
+        if one.label
+    ]
     return "/".join(reversed([name for name in names if not name.startswith("(")])) or "the text"
 
 

@@ -23,17 +23,26 @@ Spot = tuple[str, str]
 
 @dataclass(eq=False)
 class Anchor:
-    """A place where a text names a sound file. ``chain``: the nodes from the root down to it."""
+    """A place where a text names a sound file. ``chain``: the nodes from the root down to it.
+
+    ``by_label``: what the node is called names the file, and its value says something of it.
+    """
 
     text: TextFile
     chain: list[Node]
     file: str
     ways: list[Reference]
     key: str = ""
+    by_label: bool = False
 
     @property
     def node(self) -> Node:
         return self.chain[-1]
+
+    @property
+    def said(self) -> str:
+        """What names the file."""
+        return str(self.node.label if self.by_label else self.node.value)
 
 
 @dataclass(frozen=True)
@@ -67,11 +76,19 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
         references, sounds = found[text.pack], packs[text.pack].sounds
         for chain in chains(text.document.root):
             node = chain[-1]
-            if node.holds_value and node.value:
-                ways = [(name, way) for name, way in references.find(node.value, text.name) if name in sounds]
+            for said in (node.value, node.label) if node.holds_value else ():
+                by_label = said is node.label
+                if not said or (by_label and node.label_start < 0):
+                    continue
+                ways = [(name, way) for name, way in references.find(said, text.name) if name in sounds]
+                if by_label:  # many a word is also what a file is called: the whole name is none by chance
+                    ways = [(name, way) for name, way in ways if name.endswith(said.replace("\\", "/"))]
                 if ways:
                     file = _most_likely(ways)
-                    result.append(Anchor(text, chain, file, [way for name, way in ways if name == file]))
+                    result.append(
+                        Anchor(text, chain, file, [way for name, way in ways if name == file], by_label=by_label)
+                    )
+                    break
     together: dict[Node, list[Anchor]] = defaultdict(list)  # by what they stand in
     for one in result:
         together[one.chain[-2] if len(one.chain) > 1 else one.node].append(one)
@@ -84,7 +101,7 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
 
 def _is_only_like(anchor: Anchor, other: Anchor) -> bool:
     """Is it a bare name that a file happens to be called by, where that file is named in full beside it?"""
-    value, full = str(anchor.node.value), str(other.node.value)
+    value, full = anchor.said, other.said
     if "/" in value or "\\" in value or not any(way.converters[:1] == ("no-extension",) for way in anchor.ways):
         return False
     return other is not anchor and other.file == anchor.file and len(full) > len(value)
@@ -92,7 +109,7 @@ def _is_only_like(anchor: Anchor, other: Anchor) -> bool:
 
 def _is_said_twice(anchor: Anchor, other: Anchor) -> bool:
     """Does the same stand beside it under a name that speaks more of a file? Then this may be the key."""
-    if other is anchor or other.node.value != anchor.node.value:
+    if other is anchor or other.said != anchor.said:
         return False
     mine, its = (set(lexicon.words(one.node.label or "")) for one in (anchor, other))
     files, keys = ([bool(words & set(known)) for words in (mine, its)] for known in (lexicon.FILE, lexicon.KEY))
@@ -186,7 +203,12 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
             for spot, value in beside(node, way):
                 seen[depth, spot].setdefault(number, (node, value))
         own = anchor.node
-        if own.label is not None and own.label_start >= 0 and not set(lexicon.words(own.label)) & set(lexicon.FILE):
+        if (
+            not anchor.by_label
+            and own.label is not None
+            and own.label_start >= 0
+            and not set(lexicon.words(own.label)) & set(lexicon.FILE)
+        ):
             seen[len(anchor.chain) - 1, _OWN][number] = (own, own.label)
         stem = PurePosixPath(anchor.text.name).stem
         if named.group.several and not named.group.in_languages:

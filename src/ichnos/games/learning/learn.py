@@ -209,7 +209,8 @@ class _Learning:
                 parents = {anchor.chain[one.spot.depth - 1] for anchor in one.anchors}
                 skip = {node for parent in parents for node in parent.children if node not in own}
             anchors = {anchor.node: anchor.key for anchor in one.anchors}
-            shape = shapes.shape_of(one.group.texts, Lore(self.known.keys), anchors, skip)
+            lore = Lore(self.known.keys, called_by_file={anchor.node for anchor in one.anchors if anchor.by_label})
+            shape = shapes.shape_of(one.group.texts, lore, anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
             if one.known:
                 made.known = True

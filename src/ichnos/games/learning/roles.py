@@ -129,7 +129,12 @@ class DefinitionRoles:
             if repeating is not None and not part:
                 made.scopes[repeating] = inner[repeating] = scope
             name = f"part.{part}.file" if part else "part.file" if scope == PART else "file"
-            made.put(shape, name, str(self.way(shape, there)))
+            way = str(self.way(shape, there))
+            if there[0].by_label:
+                made.labels[shape] = f"@{name}{way}@"
+                made.says.add(name)
+            else:
+                made.put(shape, name, way)
             if scope == TAKE:
                 made.several_takes = bool(made.several_takes) or repeating is not None
         return inner
@@ -234,7 +239,7 @@ class DefinitionRoles:
         fitting = [way for way in common if not any(name in way.folder.split("/") for name in own)]
         if fitting:
             return min(fitting, key=lambda way: (len(way.folder), len(way.converters)))
-        value = str(there[0].node.value)
+        value = there[0].said
         text = "file-name" if "/" not in value.replace("\\", "/") else f"relative({there[0].ways[0].folder})"
         bare = tuple(one for one in there[0].ways[0].converters if one != "backslash")
         why = "the folder is not the same everywhere"

@@ -13,7 +13,8 @@ from ichnos.games.learning.grouping import is_language
 _MANY = 300  # of what is told apart by its place, or has a place of its own among others
 
 # What stands in a label for what differs from one to the next.
-KEY, LANGUAGE, NUMBER, ANY = "\x01", "\x02", "\x03", "\x04"
+KEY, LANGUAGE, NUMBER, ANY, FILE = "\x01", "\x02", "\x03", "\x04", "\x05"
+_SIGN = re.compile(r"[\x01-\x05]")
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +47,7 @@ class Shape:
     @property
     def varies(self) -> bool:
         """Does its label say something?"""
-        return self.label is not None and re.search(r"[\x01-\x04]", self.label) is not None
+        return self.label is not None and _SIGN.search(self.label) is not None
 
     def walk(self) -> Iterator[Shape]:
         yield self
@@ -72,6 +73,7 @@ class Lore:
 
     keys: set[str]
     names: set[str] = field(default_factory=set)  # of anything else that labels are made of: categories, props ...
+    called_by_file: set[Node] = field(default_factory=set)  # nodes whose labels name sound files
 
 
 def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node] = ()) -> Shape:
@@ -150,7 +152,7 @@ class _Builder:
         self.merge(order, found, repeated)
         for kind in order:
             name, _, place = kind
-            varies = name is not None and re.search(r"[\x01-\x04]", name) is not None
+            varies = name is not None and _SIGN.search(name) is not None
             again = kind in repeated or (name is None and place is None) or varies
             child_shape = self.build(found[kind], name, again, place)
             child_shape.parent = shape
@@ -189,6 +191,8 @@ class _Builder:
         keys = self.lore.keys
         if node.label_start < 0 or label.startswith("("):
             return label, ()
+        if node in self.lore.called_by_file:
+            return FILE, (label,)
         if label in keys:
             return KEY, (label,)
         if is_language(label) and self.in_languages(parent):
