@@ -466,7 +466,7 @@ def test_titles_and_texts_of_props_by_language_wherever_a_game_has_them(tmp_path
     expected: dict[str, object] = {
         "each-in-itself.json": {"all": [
             {"id": "stove", "on": "reed", "called": STOVE, "words": {"en": "Warm.", "de": "Warm!"}},
-            {"id": "kettle", "on": "reed", "called": KETTLE, "words": {}},
+            {"id": "kettle", "on": "reed", "called": KETTLE},
         ]},
         "around.json": {
             "en": {"stove": {"t": "A stove", "w": "Warm."}, "kettle": {"t": "A kettle"}},

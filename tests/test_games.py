@@ -446,7 +446,8 @@ def _files(package: Path) -> dict[str, bytes]:
 def _named(game: str, files: dict[str, bytes]) -> dict[str, str]:
     """Each key that a pack's own definitions have, with the file that they name, by the standard's parsers alone."""
     if game == "tarnlight":
-        return {v["id"]: v["takes"][0]["src"] for v in json.loads(files["lore/log.json"])["voices"]}
+        text = re.sub(r"//[^\n]*|,(?=\s*[}\]])", "", files["lore/log.json"].decode())  # as the game's own entries are
+        return {v["voice"]: next(iter(v["odds"])) for page in json.loads(text)["log"] for v in page["heard"]}
     if game == "ombervale":
         tones = ElementTree.fromstring(files["bells/tones.xml"])
         return {tone.get("code", ""): f"bells/{tone.find('strike').get('wave')}" for tone in tones}  # type: ignore[union-attr]

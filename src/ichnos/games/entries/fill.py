@@ -94,6 +94,9 @@ def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> st
 Like = Callable[[str, Bindings, list[Node]], str | None]
 
 
+_AROUND = (PACK, LANGUAGE, GROUP, CATEGORY)  # what entries are sorted by; all else is an entry, or inside one
+
+
 class Filler:
     """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere."""
 
@@ -196,7 +199,8 @@ class Filler:
         except (Unreadable, Unwritable) as error:
             raise self.cannot(error, node, bindings) from None
 
-    def container(self, node: Node, head: str, bindings: Bindings) -> str:
+    def container(self, node: Node, head: str, bindings: Bindings) -> str | None:
+        """Its text; ``None`` where an entry has nothing of what is repeated in it, and can do without."""
         children = node.children
         if not children:
             return head + self.content[node.body_start : node.end]
@@ -221,6 +225,9 @@ class Filler:
                         had.add(piece[0])
         opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
         if not written:
+            of_entry = any(scope not in _AROUND for scope in bindings) and set(children) <= set(self.exemplar.units)
+            if of_entry and self.document.format.optional(node, self.exemplar.parents.get(node)):
+                return None
             return head + opening.rstrip() + closing.lstrip()
         pieces = [head, opening]
         for position, (text, child, first) in enumerate(written):
