@@ -178,7 +178,7 @@ def packs(root: Path, chance: random.Random) -> Case:
                 if kind == 3 and name.endswith(".json"):
                     content = flipped(content, own)
                 if kind == 4 and name.endswith("log.json"):
-                    content = own.choice([b"[" * 100_000, b'{"voices": [' + b"1," * 300_000 + b"1]}", b'{"voices": 1}', b"\xff\xfe{", json.dumps({"voices": [{"id": EVIL, "takes": [{"src": EVIL}]}] * 500}).encode(), b'{"voices": [{"id": "x", "gain": 1e999}]}'])  # fmt: skip
+                    content = own.choice([b"[" * 100_000, b'{"log": [{"page": "x", "heard": [' + b"1," * 300_000 + b"1]}]}", b'{"log": 1}', b"\xff\xfe{", json.dumps({"log": [{"page": EVIL, "heard": [{"voice": EVIL, "odds": {EVIL: 1}}] * 500}]}).encode(), b'{"log": [{"page": "x", "heard": [{"voice": "x", "gain": 1e999}]}]}'])  # fmt: skip
                 new.writestr(name, content)
             if kind == 5:
                 new.writestr(

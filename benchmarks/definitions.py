@@ -39,16 +39,15 @@ def definitions(count: int) -> str:
     ]
     entries = []
     for number in range(count):
-        key = f"{chance.choice(places)}.{chance.choice(('bell', 'wind', 'gull', 'step'))}.n{number}"
+        key = f"{chance.choice(places)}-{chance.choice(('bell', 'wind', 'gull', 'hatch'))}-n{number}"
         takes = ", ".join(
-            f'{{"src": "{key.replace(".", "/")}-{take}", "odds": {chance.randint(1, 3)}}}'
-            for take in range(chance.randint(1, 3))
+            f'"{key.replace("-", "/")}-{take}.ogg": {chance.randint(1, 3)}' for take in range(chance.randint(1, 3))
         )
         entries.append(
-            f'    {{\n      "id": "{key}",\n      "choir": "weather",\n      "takes": [{takes}],\n'
+            f'    {{\n      "voice": "{key}",\n      "odds": {{{takes}}},\n'
             f'      "hush": {{"floor": 0.2, "after": [3, 9]}},\n      "gain": {chance.random():.3f}\n    }}'
         )
-    return '{\n  "voices": [\n' + ",\n".join(entries) + "\n  ]\n}\n"
+    return '{"log": [{"page": "weather", "heard": [\n' + ",\n".join(entries) + "\n]}]}\n"
 
 
 def best(work: Callable[[], object], rounds: int = 3) -> float:

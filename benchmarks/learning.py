@@ -98,7 +98,7 @@ def again(laid: ten_games.Laid, number: int, built: Path, folder: Path) -> dict:
     file = own / "ichnos.toml"
     text = re.sub(r'^game = ".*"', f'game = "{folder / "draft"}"', file.read_text(), count=1, flags=re.M)
     if laid.installation:
-        text = re.sub(r'^installation = ".*"', f'installation = "{laid.installation}"', text, count=1, flags=re.M)
+        (own / "ichnos.local.toml").write_text(f'installation = "{laid.installation}"\n')
     versions = json.loads(run("games", "show", folder / "draft", "--json").out)["game"]["versions"]
     said = re.search(r'^game-version = "(.*)"', text, flags=re.M)[1]
     if said not in versions:  # which whoever made the profile would have added, and a build asks for

@@ -61,6 +61,8 @@ SLIPS: list[tuple[str, Callable[[Members], Members], str, str]] = [
     ("key-twice", _log(lambda t: t.replace("tower-bell-near", "hatch-closed")), "log.json", "stands in line 15"),
     ("document-broken", _log(lambda t: t.replace('},\n        {', '}\n        {', 1)), "log.json:14:9", "found '{'"),
     ("entry-strange", _log(lambda t: t.replace('"voice": "tower', '"voyce": "tower')), "log.json:14:9", "tower-bell-near"),
+    ("entry-strange", _log(lambda t: t.replace('"voice": "tower', '"voyce": "tower')), "log.json:14:9", 'has no "voice", and "voyce" is not known here'),
+    ("entry-strange", _log(lambda t: t.replace('"log"', '"lgo"')), "log.json:2:3", 'entries stand under "lgo", and the game reads "log"'),
     ("take-missing", _log(lambda t: t.replace("calling-1", "calling-9")), "log.json", "calling-9.ogg, which is not here"),
     ("take-missing", _without(GULL), "log.json", "shore-gull-calling-1"),
     ("take-disguised", _gull(_encode(44100, 1, "MP3", "MPEG_LAYER_III")), GULL, "says Ogg, but it holds MP3"),

@@ -17,7 +17,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
         damaged = error.place is None or error.place.line is None
         kind = "archive-damaged" if damaged else "document-broken"
         yield finding(kind, error.place or files.place, error.what, error.cure)
-    for place, excerpt in pack.strange:
-        yield finding("entry-strange", place, f"this is not like any entry of this game: {excerpt}")
+    for place, what in pack.strange:
+        yield finding("entry-strange", place, what)
     for place, what in pack.differing:
         yield finding("name-differs", place, what)

@@ -17,6 +17,7 @@ from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.vocabulary import (
+    AROUND,
     CATEGORY,
     GROUP,
     IN_LANGUAGES,
@@ -92,9 +93,6 @@ def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> st
 
 # An existing entry's text, for a scope and its instance, that is like one of the exemplar's nodes.
 Like = Callable[[str, Bindings, list[Node]], str | None]
-
-
-_AROUND = (PACK, LANGUAGE, GROUP, CATEGORY)  # what entries are sorted by; all else is an entry, or inside one
 
 
 class Filler:
@@ -225,7 +223,7 @@ class Filler:
                         had.add(piece[0])
         opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
         if not written:
-            of_entry = any(scope not in _AROUND for scope in bindings) and set(children) <= set(self.exemplar.units)
+            of_entry = any(scope not in AROUND for scope in bindings) and set(children) <= set(self.exemplar.units)
             if of_entry and self.document.format.optional(node, self.exemplar.parents.get(node)):
                 return None
             return head + opening.rstrip() + closing.lstrip()

@@ -58,7 +58,7 @@ class PackReading:
 
     by_document: dict[str, Definitions] = field(default_factory=dict)
     broken: list[IchnosError] = field(default_factory=list)
-    strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar
+    strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar, and why
     differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
     disagreeing: list[tuple[Place, str]] = field(default_factory=list)  # one thing, said otherwise in two places
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
@@ -183,7 +183,8 @@ def _strange(reading: DocumentReading, own: Files | None, name: str, *, merged: 
     theirs = " ".join(from_bytes(own.read(name), name).content.split()) if merged and own and reading.strays else ""
     for node in reading.strays:
         if not merged or " ".join(document.text.content[node.start : node.end].split()) not in theirs:
-            yield document.text.place(node.start), document.excerpt(node)
+            why = reading.reasons.get(node) or "this is not like any entry of this game"
+            yield document.text.place(node.start), f"{why}: {document.excerpt(node)}"
 
 
 def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding: str | None) -> Counter[str]:

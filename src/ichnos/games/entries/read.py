@@ -14,7 +14,9 @@ from dataclasses import dataclass, field
 from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.vocabulary import PACK, PRINCIPAL
+from ichnos.games.profiles.vocabulary import AROUND, PACK, PRINCIPAL, PROP, SCHEDULE, SOUND, TRIGGER
+
+_ENTRIES = (SOUND, TRIGGER, PROP, SCHEDULE)
 
 
 @dataclass(slots=True)
@@ -57,6 +59,7 @@ class DocumentReading:
     pack: Found
     strays: list[Node]
     differing: list[tuple[str, Node, Value]]  # holes that have another value there than before
+    reasons: dict[Node, str]  # of strays: what is wrong with them, where that can be seen
 
 
 def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | None = None) -> DocumentReading | None:
@@ -73,7 +76,7 @@ def read(exemplar: Exemplar, document: Document, in_path: dict[str, Value] | Non
     with many_nodes():
         if not reader.match(exemplar.document.root, document.root, pack):
             return None
-    return DocumentReading(exemplar, document, pack, reader.strays, reader.differing)
+    return DocumentReading(exemplar, document, pack, reader.strays, reader.differing, reader.reasons)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +97,7 @@ class _Reader:
         self.exemplar = exemplar
         self.strays: list[Node] = []
         self.differing: list[tuple[str, Node, Value]] = []
+        self.reasons: dict[Node, str] = {}
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
     def match(self, pattern: Node, real: Node, found: Found) -> bool:
@@ -170,6 +174,7 @@ class _Reader:
             rest = self.by_position(fixed, real, found)
         else:
             rest = self.by_label(fixed, real, found)
+            rest = self.without_misnamed(fixed, rest, found) if rest and found.scope in AROUND else rest
         if rest is None:
             return False
         for scope, alternatives in units.items():
@@ -201,6 +206,34 @@ class _Reader:
                 if member.naming:
                     return None
         return rest
+
+    def without_misnamed(self, fixed: list[_Member], rest: list[Node], found: Found) -> list[Node]:
+        """The nodes that are left, but for lists of entries that are only called something else: those are strays."""
+        there = {one for one, _ in found.pairs}
+        for member in fixed:
+            if member.node in there or not any(self.exemplar.units.get(one) in _ENTRIES for one in member.node.walk()):
+                continue
+            for real in rest:
+                trial, strays = Found(found.scope, real), len(self.strays)
+                fits = real.kind == member.node.kind and self.children(member.node, real, trial)
+                del self.strays[strays:]
+                if fits and any(True for scope in _ENTRIES for _ in trial.all(scope)):
+                    self.strays.append(real)
+                    self.reasons[real] = f'entries stand under "{real.label}", and the game reads "{member.label}"'
+        return [one for one in rest if one not in self.reasons]
+
+    def reason(self, real: Node, alternatives: list[Node], scope: str) -> str:
+        """What an entry lacks that all of its kind have, and what it has that is not known."""
+        labels = {child.label for child in real.children}
+        for alternative in alternatives:
+            fixed, _ = self.members(alternative, scope)
+            missing = [member.label for member in fixed if member.naming and member.label not in labels]
+            if missing and all(label is not None and not label.startswith("(") for label in missing):
+                known = {child.label for child in alternative.children}
+                odd = [f'"{one.label}"' for one in real.children if one.label and one.label not in known][:3]
+                there = f", and {' and '.join(odd)} {'is' if len(odd) == 1 else 'are'} not known here" if odd else ""
+                return f'this entry has no "{missing[0]}"{there}'
+        return ""
 
     def same_constants(self, pattern: Node, real: Node) -> bool:
         """Do the values without holes agree? They tell siblings of one label apart."""
@@ -251,6 +284,7 @@ class _Reader:
                 self.differing += differing
             elif self.looks_like_one(real, alternatives):
                 self.strays.append(real)
+                self.reasons[real] = self.reason(real, alternatives, scope)
             else:
                 unclaimed.append(real)
         return unclaimed

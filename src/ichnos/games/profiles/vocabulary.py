@@ -13,6 +13,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
+AROUND = (PACK, LANGUAGE, CATEGORY, GROUP)  # what entries are sorted by; all else is an entry, or inside one
 TAKE, PART, TRIGGER, PROP, SCHEDULE, ENTRY = "take", "part", "trigger", "prop", "schedule", "entry"
 
 # Which scopes lie inside which.
