@@ -281,14 +281,14 @@ format = "json"
 def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_path: Path) -> None:
     tree = {
         "tree/baskets.json": (
-            '{\n "sounds": [\n  {"id": "@key@", "takes": ["@file@", {"of": "@file@", "odds": "@weight@"}]}\n ],\n'
+            '{\n "straws": [\n  {"is": "@key@", "woven": ["@file@", {"odds": "@weight@", "of": "@file@"}]}\n ],\n'
             ' "names": [\n  {"for": "@key@", "is": "@title@", "mood": "@field.mood@"}\n ]\n}\n'
         ),
         "tree/wicker/@key@-@take.number@.wav": "",
         "tree/.DS_Store": "left by a system",
     }
     game = Made(tmp_path, "wickerby", WICKERBY, tree, {"locked.bin": "nobody can open it"})
-    (tmp_path / "keys.csv").write_text("key;category\nreed.bends;reeds\nreed.snaps;reeds\nwind.in.reeds;air\n")
+    (tmp_path / "keys.csv").write_text("key;category\nreed-bends;reeds\nreed-snaps;reeds\nwind-in-reeds;air\n")
     (tmp_path / "more.csv").write_text("# ours\nKey,file\nkey,a b.wav\nkey,c.wav\nreed,\n")
     assert run("keys", "harvest", tmp_path / "more.csv", "--game", game.profile).code == 0
     listed = json.loads(run("keys", "--game", game.profile, "--json").out)
@@ -306,8 +306,8 @@ def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_p
     clip(game.own / "from/reed snaps 1.wav", 1)
     clip(game.own / "from/reed snaps 2.wav", 2)
     done = run("assign", "--from", "from", "--volume", "0.5", cwd=game.own)
-    assert "reed.snaps gets" in done.out, done.err
-    done = run("assign", "wind.in.reeds", "c1.wav", "--weight", "3", "--title", "Wind", cwd=game.own)
+    assert "reed-snaps gets" in done.out, done.err
+    done = run("assign", "wind-in-reeds", "c1.wav", "--weight", "3", "--title", "Wind", cwd=game.own)
     assert done.code == 0, done.err
     built = run("build", cwd=game.own)
     assert built.code == 0, built.err
@@ -315,15 +315,15 @@ def test_keys_from_a_list_two_lists_in_one_file_and_what_is_left_for_hands(tmp_p
     assert "Wickerby has no place for volume" in built.err
     pack = game.build()
     content = json.loads((pack / "baskets.json").read_text())
-    assert content["sounds"] == [
-        {"id": "reed.snaps", "takes": ["wicker/reed.snaps-1.wav", "wicker/reed.snaps-2.wav"]},
-        {"id": "wind.in.reeds", "takes": [{"of": "wicker/wind.in.reeds-1.wav", "odds": 3}]},
+    assert content["straws"] == [
+        {"is": "reed-snaps", "woven": ["wicker/reed-snaps-1.wav", "wicker/reed-snaps-2.wav"]},
+        {"is": "wind-in-reeds", "woven": [{"odds": 3, "of": "wicker/wind-in-reeds-1.wav"}]},
     ]
-    assert content["names"] == [{"for": "reed.snaps"}, {"for": "wind.in.reeds", "is": "Wind"}]
+    assert content["names"] == [{"for": "reed-snaps"}, {"for": "wind-in-reeds", "is": "Wind"}]
     assert (pack / "notes/read me.txt").read_text() == "Hello."
     assert not list(pack.rglob(".DS_Store"))
-    assert "did you mean reed.snaps" in game.refused('key = "reed.snaps"', 'key = "reed.snap"')
-    (pack / "baskets.json").write_text((pack / "baskets.json").read_text().replace('"for": "reed.snaps"', '"for": 3'))
+    assert "did you mean reed-snaps" in game.refused('key = "reed-snaps"', 'key = "reed-snap"')
+    (pack / "baskets.json").write_text((pack / "baskets.json").read_text().replace('"for": "reed-snaps"', '"for": 3'))
     assert run("check", cwd=game.own).code == 1
 
 

@@ -59,8 +59,8 @@ KINDS = {
 
 
 def _damaged(data: bytes) -> Iterator[bytes]:
-    """Cut at every 160th byte, and with a few bits turned over, more of them at the front."""
-    for length in range(0, len(data), 160):
+    """Cut at some 60 places, and with a few bits turned over, more of them at the front."""
+    for length in range(0, len(data), max(160, len(data) // 60 | 1)):
         yield data[:length]
     random = np.random.default_rng(len(data))
     for number in range(70):

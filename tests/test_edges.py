@@ -166,7 +166,9 @@ def test_what_strangers_wrote_is_never_sent_raw(workspace: Path, tmp_path: Path)
         {"all.json": json.dumps({"all": [{"id": EVIL, "f": ["s/x.wav"]}, {"id": "moth.wing", "f": [f"s/{EVIL}.wav"]}]})},
     )  # fmt: skip
     with zipfile.ZipFile(tmp_path / "pack.zip", "w") as pack:
-        pack.writestr("lore/log.json", json.dumps({"voices": [{"id": EVIL, "takes": [{"src": EVIL}]}]}))
+        pack.writestr(
+            "lore/log.json", json.dumps({"log": [{"page": EVIL, "heard": [{"voice": EVIL, "odds": {EVIL: 1}}]}]})
+        )
         pack.writestr(f"{EVIL.replace('/', '')}.ogg", "x")
     outputs = [
         run(*words, cwd=workspace)

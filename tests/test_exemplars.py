@@ -83,10 +83,10 @@ def test_what_is_filled_is_read_back(shape: str, given_sounds: dict[str, tuple[l
 
 
 def test_the_first_alternative_that_can_carry_it_is_taken() -> None:
-    exemplar = _exemplar('{"@key@": ["@file@", {"f": "@file@", "w": "@weight@"}]}')
+    exemplar = _exemplar('{"@key@": {"any of": ["@file@", {"w": "@weight@", "f": "@file@"}]}}')
     text = fill(exemplar, _pack(_sound("a", _take("x"), _take("y", 2.0))))
-    assert json.loads(text) == {"a": ["x", {"f": "y", "w": 2}]}
-    pack, strays = _reread(exemplar, '{"a": [{"w": 3, "f": "z"}, "x", 7, {"w": 1}]}')
+    assert json.loads(text) == {"a": {"any of": ["x", {"f": "y", "w": 2}]}}
+    pack, strays = _reread(exemplar, '{"a": {"any of": [{"w": 3, "f": "z"}, "x", 7, {"w": 1}]}}')
     assert [take.values for take in pack.all("take")] == [{"weight": 3.0, "file": "z"}, {"file": "x"}, {"file": "7"}]
     assert strays == ['{"w": 1}']
 

@@ -129,7 +129,7 @@ def test_the_games_own_channels_are_no_keys(tmp_path: Path) -> None:
 
 
 def test_cures_are_said_once_and_can_be_done(workspace: Path, tmp_path: Path) -> None:
-    edit(workspace, "[pack]\n", '[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower-bell.neer"\n\n[pack]\n')
+    edit(workspace, "[pack]\n", '[[trigger]]\nname = "t"\nevent = "e"\nkey = "tower-bell-neer"\n\n[pack]\n')
     cure = run("build", cwd=workspace).err.partition("did you mean ")[2].partition("?")[0]
     assert len(set(cure.split(" or "))) == len(cure.split(" or ")) > 1
     game = Made(

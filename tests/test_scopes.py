@@ -23,7 +23,7 @@ from ichnos.games.profiles.exemplar import ExemplarRules, understand
 SHAPES = {
     "xml": '<a>\n  <s k="@key@" v="@volume=1@"><t f="@file@"/></s>\n</a>\n',
     "ini": "[@key@]\nvolume = @volume=1@\nfile@take.number@ = @file@\n",
-    "braces": '\n"@key@" {\n  "volume" = @volume=1@; takes = [ "@file@" ]\n}\n',
+    "braces": '\nheard "@key@" {\n  takes = [ "@file@" ]; loud = @volume=1@\n}\n',
     "csv": "key,volume,file\n@key@,@volume=1@,@file@\n",
     "tsv": "file\tvolume\tkey\n@file@\t@volume=1@\t@key@\n",
     "lines": "# one line each\n@key@ = @volume=1@ @file@\n",

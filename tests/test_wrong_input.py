@@ -88,7 +88,7 @@ def test_a_streamed_wav_of_unknown_length_is_whole(workspace: Path) -> None:
 
 
 BROKEN = [
-    ('key = "tower-bell-near"', 'key = "tower-bell.neer"', "key", "did you mean tower-bell-near or "),
+    ('key = "tower-bell-near"', 'key = "tower-bell-neer"', "key", "did you mean tower-bell-near or "),
     ('key = "tower-bell-near"', 'key = "hatch-closed"', "key", "is already given in line"),
     ('key = "tower-bell-near"', 'kee = "tower-bell-near"', "kee", 'did you mean "key"?'),
     ('key = "tower-bell-near"', "key = tower-bell-near", "", "invalid value"),

@@ -200,12 +200,12 @@ def _prepare(scratch: Path) -> None:
     slip = scratch / "slip" / "slip"
     shutil.unpack_archive(scratch / "storm-watch/build/storm-watch-0.1.0.lampbox", slip, "zip")
     voices = slip / "lore" / "log.json"
-    voices.write_text(voices.read_text("utf-8").replace("tower-bell-near", "tower-bell.neer", 1), "utf-8")
+    voices.write_text(voices.read_text("utf-8").replace("tower-bell-near", "tower-bell-neer", 1), "utf-8")
     audio = slip / "lore" / "audio" / "storm-watch"
     shutil.copy(scratch / "storm-watch/clips/gull.ogg", audio / "shore-gull-calling-1.ogg")
     whole = (audio / "hatch-closed-2.ogg").read_bytes()
     (audio / "hatch-closed-2.ogg").write_bytes(whole[: len(whole) // 2])
-    (audio / "lamp-draught-storm-1.ogg").rename(audio / "lamp.draft.storm-1.ogg")
+    (audio / "lamp-draught-storm-1.ogg").rename(audio / "lamp-draft-storm-1.ogg")
     shutil.rmtree(scratch / "storm-watch/build")
     shutil.rmtree(scratch / "storm-watch/.ichnos")
 

@@ -214,9 +214,9 @@ class _Reader:
             if member.node in there or not any(self.exemplar.units.get(one) in _ENTRIES for one in member.node.walk()):
                 continue
             for real in rest:
-                trial, strays = Found(found.scope, real), len(self.strays)
+                trial, strays, differing = Found(found.scope, real), len(self.strays), len(self.differing)
                 fits = real.kind == member.node.kind and self.children(member.node, real, trial)
-                del self.strays[strays:]
+                del self.strays[strays:], self.differing[differing:]
                 if fits and any(True for scope in _ENTRIES for _ in trial.all(scope)):
                     self.strays.append(real)
                     self.reasons[real] = f'entries stand under "{real.label}", and the game reads "{member.label}"'
