@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import json
 import os
@@ -251,6 +252,22 @@ def test_changes_in_another_encoding_stop_a_release_with_its_line(workspace: Pat
 def test_only_the_edges_touch_the_disk_and_print() -> None:
     done = subprocess.run([sys.executable, ROOT / "tools" / "edge.py"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "os.unlink('x')", "from os import unlink", "import os as system", "import shutil\nshutil.rmtree('x')",
+        "from shutil import rmtree", "zipfile.ZipFile(x).extractall()", "import sqlite3\nsqlite3.connect('x')",
+        "sys.stdout.write('x')", "from sys import stdout", "print('x')", "Path('x').read_text()", "open('x')",
+    ],
+)  # fmt: skip
+def test_what_crosses_an_edge_is_found(line: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(str(ROOT / "tools"))
+    import edge
+
+    assert list(edge.crossings(ast.parse(line), disk=True, talk=True))
+    assert not list(edge.crossings(ast.parse("os.path.normpath('x')\nos.environ.get('y')"), disk=True, talk=True))
 
 
 @pytest.mark.parametrize("held", [2, 99])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -121,7 +120,7 @@ def _proved(made: Draft) -> tuple[Proof | None, str | None]:
 
 def _asked(made: Draft) -> dict[str, str]:
     """The answers to the questions that matter most."""
-    if not sys.stdin.isatty():
+    if not show.is_answered():
         show.say("Nobody is there to answer: nothing is asked.", err=True)
         return {}
     found: dict[str, str] = {}

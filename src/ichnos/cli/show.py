@@ -63,6 +63,11 @@ def console(*, err: bool = False, tables: bool = False) -> Console:
     return Plain(stderr=err, highlight=False, width=width, soft_wrap=not tables, emoji=False, markup=False)
 
 
+def is_answered() -> bool:
+    """Is somebody there who can answer a question?"""
+    return sys.stdin.isatty()
+
+
 def _styled(text: str, **style: Any) -> str:
     """Text with a style, unless NO_COLOR forbids it. Printed with ``typer.echo``, a pipe gets it plain."""
     return text if os.environ.get("NO_COLOR") else typer.style(text, **style)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +25,16 @@ def _is_damage(error: Exception) -> bool:
     if code is None or (code & 0xFF) in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_READONLY):
         return not isinstance(error, sqlite3.ProgrammingError | sqlite3.InterfaceError)
     return str(error).startswith("no such")  # a table or a column that belongs there
+
+
+def asked(path: Path, question: str) -> tuple[Any, ...] | None:
+    """The first row that a SQLite file answers, without changing anything; ``None``: none, or it cannot be read."""
+    try:
+        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as db:
+            row: tuple[Any, ...] | None = db.execute(question).fetchone()
+            return row
+    except sqlite3.Error:
+        return None
 
 
 class State:

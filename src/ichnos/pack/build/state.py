@@ -20,7 +20,7 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk, journal, signatures
 from ichnos.files.paths import below, seen_from
 from ichnos.files.signatures import Signatures
-from ichnos.files.state import State
+from ichnos.files.state import State, asked
 from ichnos.files.user import user_identity
 from ichnos.files.writing import put_back
 from ichnos.pack.workspace.folder import private_path
@@ -301,11 +301,7 @@ def opened(folder: Path) -> WorkspaceState | None:
 
 def _is_of_another(path: Path) -> bool:
     """Is what is kept another user's? Looked at without changing anything."""
-    try:
-        with closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as db:
-            found = db.execute("SELECT value FROM about WHERE name = 'user'").fetchone()
-    except sqlite3.Error:
-        return False
+    found = asked(path, "SELECT value FROM about WHERE name = 'user'")
     return found is not None and found[0] not in ("", user_identity())
 
 
