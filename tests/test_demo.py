@@ -17,6 +17,7 @@ from pathlib import Path
 import pytest
 
 from conftest import PACKAGE, edit, run, voices_in
+from ichnos.cli import app
 
 
 def test_demo_runs_the_commands_it_prints(tmp_path: Path) -> None:
@@ -135,6 +136,22 @@ def test_help_and_version_import_nothing_heavy() -> None:
         )
         done = subprocess.run([sys.executable, "-c", code, option], capture_output=True, text=True, check=True)
         assert done.stdout.splitlines()[-1] == "[]"
+
+
+def test_a_command_in_no_section_is_listed_under_the_last(monkeypatch: pytest.MonkeyPatch) -> None:
+    sections = {name: tuple(one for one in names if one != "sheet") for name, names in app._SECTIONS.items()}
+    monkeypatch.setattr(app, "_SECTIONS", sections)
+    assert re.search(r"\n  restore .*\n  sheet ", run("--help").out)
+
+
+def test_errors_are_json_where_that_is_asked_for(workspace: Path) -> None:
+    edit(workspace, 'key = "tower-bell-near"', 'key = "tower-bel-near"')
+    (error,) = json.loads(run("build", "--json", cwd=workspace).out)["errors"]
+    assert (error["file"], error["line"]) == ("ichnos.toml", 45)
+    assert ("tower-bel-near" in error["reason"], "tower-bell-near" in error["cure"]) == (True, True)
+    for words, said in ((("look", "no.wav"), "no clip no.wav"), (("build", "--nonsense"), "--nonsense")):
+        wrong = run(*words, "--json", cwd=workspace)
+        assert (wrong.code, said in json.loads(wrong.out)["errors"][0]["reason"], said in wrong.err) == (2, True, True)
 
 
 def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Annotated, Any, TypeVar
 
@@ -12,7 +12,7 @@ from typer.core import TyperCommand, TyperGroup
 
 from ichnos import __version__
 from ichnos.cli import show
-from ichnos.errors import BEYOND, IchnosError, Problems, UsageError
+from ichnos.errors import BEYOND, IchnosError, Place, Problems, UsageError
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -64,7 +64,10 @@ class InOrder(LightGroup):
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         width = max(map(len, self.commands))
-        for heading, names in _SECTIONS.items():
+        last = [*_SECTIONS][-1]
+        apart = [name for name in self.commands if not any(name in names for names in _SECTIONS.values())]
+        for heading, known in _SECTIONS.items():
+            names = [*known, *(apart if heading == last else ())]
             rows = [(name, self.commands[name].get_short_help_str(formatter.width - width)) for name in names]
             with formatter.section(heading):
                 formatter.write_dl([(name.ljust(width), text) for name, text in rows])
@@ -189,10 +192,31 @@ def _main(
 
 def report(error: IchnosError) -> None:
     """Print an error, and every one of several, on stderr."""
+    for each in _each(error):
+        show.say(each, lead="error:", err=True, fg="red", bold=True)
+        if each.cure:
+            show.say(each.cure, lead="  cure:", err=True, bold=True)
+
+
+def report_to_programs(error: IchnosError) -> None:
+    """Print errors as JSON on stdout, with the names that findings have."""
+    places = [(each, each.place or Place("")) for each in _each(error)]
+    errors = [
+        {
+            "file": place.path or None,
+            "line": place.line,
+            "column": place.column,
+            "reason": each.what,
+            "cure": each.cure or None,
+        }
+        for each, place in places
+    ]
+    show.as_json({"errors": errors})
+
+
+def _each(error: IchnosError) -> Iterator[IchnosError]:
     if isinstance(error, Problems):
-        for each in error.errors:
-            report(each)
-        return
-    show.say(error, lead="error:", err=True, fg="red", bold=True)
-    if error.cure:
-        show.say(error.cure, lead="  cure:", err=True, bold=True)
+        for one in error.errors:
+            yield from _each(one)
+    else:
+        yield error

@@ -20,6 +20,9 @@ def wrong_call(error: Exception) -> int:
     said = getattr(error, "format_message", None)
     if said is None:
         return int(type(error).__name__ == "Abort")
+    from ichnos.cli.app import report_to_programs
+    from ichnos.errors import UsageError
+
     context = getattr(error, "ctx", None)
     if type(error).__name__ == "NoArgsIsHelpError":
         show.say(error, err=True)
@@ -28,6 +31,8 @@ def wrong_call(error: Exception) -> int:
             show.say(context.get_usage(), err=True)
             show.say(f"Try '{context.command_path} --help' for help.\n", err=True)
         show.say(f"Error: {said()}", err=True)
+        if "--json" in sys.argv:
+            report_to_programs(UsageError(str(said())))
     return int(getattr(error, "exit_code", 2))
 
 

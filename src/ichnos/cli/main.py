@@ -44,10 +44,12 @@ def _run() -> int:
         sys.stdout.flush()
         return _stopped() if code == STOPPED else code
     except IchnosError as error:
-        from ichnos.cli.app import report
+        from ichnos.cli.app import report, report_to_programs
 
         if isinstance(error, streams.OutputFailed):
             streams.abandon()
+        elif "--json" in sys.argv and not streams.has_begun():
+            report_to_programs(error)
         report(error)
         return error.exit_code
     except BrokenPipeError:

@@ -27,7 +27,10 @@ class OutputFailed(IchnosError):
 class _Out(io.TextIOWrapper):
     """Standard output, with its failures as errors that a person can act on; of a pipe that was left, as Python's."""
 
+    begun = False  # has anything been written?
+
     def write(self, text: str) -> int:
+        self.begun = True
         try:
             return super().write(text)
         except OSError as error:
@@ -84,6 +87,11 @@ def prepare() -> None:
         sys.stderr = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     elif isinstance(sys.stderr, io.TextIOWrapper):
         sys.stderr.reconfigure(errors=_PLAIN)
+
+
+def has_begun() -> bool:
+    """Has a result been printed already, or a part of one?"""
+    return bool(sys.stdout.tell()) if isinstance(sys.stdout, io.StringIO) else getattr(sys.stdout, "begun", False)
 
 
 def abandon() -> None:

@@ -19,7 +19,18 @@ from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script, without_extension
 from ichnos.games.profiles.rules import NameRules
-from ichnos.games.profiles.vocabulary import LANGUAGE, PACK, PART, PROP, SCHEDULE, SOUND, TAKE, TRIGGER, part_in
+from ichnos.games.profiles.vocabulary import (
+    ID_PREFIX,
+    LANGUAGE,
+    PACK,
+    PART,
+    PROP,
+    SCHEDULE,
+    SOUND,
+    TAKE,
+    TRIGGER,
+    part_in,
+)
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.pack.plan import icon, meaning, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
@@ -329,7 +340,17 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: B
             return f"a {scope}" if scope in exemplar.file_scopes else counted(len(items), scope)
     if SOUND in scopes:
         return f"a list of {counted(sounds, 'sound')}"
-    return "the pack's title, version and ids"
+    return _of_itself(exemplar)
+
+
+def _of_itself(exemplar: Exemplar) -> str:
+    """What a document says of the pack itself."""
+    kinds = {"pack.title": "title", "pack.version": "version", "game.version": "game version"}
+    said = [kind for name, kind in kinds.items() if name in exemplar.scopes]
+    said += ["ids"] if any(name.startswith(ID_PREFIX) for name in exemplar.scopes) else []
+    if not said:
+        return "what the pack says of itself"
+    return f"the pack's {' and '.join([', '.join(said[:-1]), said[-1]] if said[1:] else said)}"
 
 
 def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:
