@@ -48,7 +48,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     ids = {value.lower() for one in pack.by_document.values() for value in one.pack.ids.values()}
     catalogue.ids = sorted(ids | {value.lower() for one in pack.quick.values() for value in one.ids})
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
-    catalogue.languages = sorted({*pack.definitions.pack.languages, *titled})
+    quick = (tag for one in pack.quick.values() for tag in one.languages)
+    catalogue.languages = sorted({*pack.definitions.pack.languages, *titled, *quick})
     if not catalogue.keys:
         looked_for = "; ".join(_looked_for(profile, whole, pack))
         raise IchnosError(

@@ -18,12 +18,13 @@ from ichnos.documents.tree import KEYED, LISTED, Node, Value, many_nodes
 from ichnos.errors import IchnosError
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.vocabulary import ID_PREFIX, LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, ID_PREFIX, PART, PRINCIPAL, SOUND, TAKE, part_in
 
 _STRING = r'("(?:[^"\\]|\\.)*")'
 _COMMENTS = re.compile(rf"{_STRING}|//[^\n]*|/\*.*?\*/", re.DOTALL)
 _LAST_COMMAS = re.compile(rf"{_STRING}|,(?=\s*[}}\]])")
 _FILES = {TAKE: "file", PART: "part.file"}
+_AROUND = {CATEGORY: "category", GROUP: "key.group"}  # what sounds may be sorted by
 _KEYS = ("key", "key.group", "key.own", "category")
 
 
@@ -31,12 +32,13 @@ _KEYS = ("key", "key.group", "key.own", "category")
 class QuickReading:
     """``sounds``: key, category and files of each, in order. ``unknown``: labels that the exemplar does not have.
 
-    ``ids``: those of the file itself.
+    ``ids``: those of the file itself. ``languages``: of its titles.
     """
 
     sounds: list[tuple[str, str | None, list[str]]] = field(default_factory=list)
     unknown: Counter[str] = field(default_factory=Counter)
     ids: list[str] = field(default_factory=list)
+    languages: set[str] = field(default_factory=set)
 
 
 class _TooOdd(Exception):
@@ -128,8 +130,8 @@ class _QuickReader:
         return _matched(pattern, names)
 
     def members(self, node: Node, scope: str | None) -> _Check:
-        if node.children and all(self.exemplar.units.get(child) == LANGUAGE for child in node.children):
-            return _titles
+        if len(node.children) == 1 and node.children[0] in self.exemplar.units:
+            return self.called(node.children[0])
         fixed: dict[str, _Check] = {}
         needed = []
         principal = set(PRINCIPAL[scope]) if scope else set()
@@ -159,6 +161,18 @@ class _QuickReader:
 
         return walk
 
+    def called(self, child: Node) -> _Check:
+        """What repeats under names that say something: titles by their language, takes by their file."""
+        label, said = self.exemplar.labels.get(child), self.exemplar.values.get(child)
+        hole = label.only_hole if label is not None else None
+        if label is None or hole is None or said is None:
+            raise _TooOdd
+        if hole.word.name == "language" and not hole.converters:
+            return _titles(self.result.languages)
+        if hole.word.name in _FILES.values():
+            return _files_by_label(self.value(label), self.value(said), hole.word.name)
+        raise _TooOdd
+
     def items(self, node: Node) -> _Check:
         scopes = {self.exemplar.units.get(child) for child in node.children}
         (scope,) = scopes if len(scopes) == 1 else (None,)
@@ -174,12 +188,15 @@ class _QuickReader:
 
     def sounds(self, inner: _Check) -> _Check:
         found, separator = self.result.sounds, self.separator
+        above = [name for scope, name in _AROUND.items() if scope in self.exemplar.units.values()]
 
         def walk(value: Any, values: _Values) -> None:
             if type(value) is not list:
                 raise _TooOdd
+            if any(name not in values for name in above):
+                raise _TooOdd  # it stands behind its sounds, or nowhere
             for one in value:
-                said: dict[str, Any] = {"files": []}
+                said: dict[str, Any] = {"files": [], **{name: values[name] for name in above}}
                 inner(one, said)
                 key = said.get("key")
                 if key is None:
@@ -201,9 +218,13 @@ def _each(inner: _Check) -> _Check:
     return walk
 
 
-def _titles(value: Any, values: _Values) -> None:
-    if type(value) is not dict or not all(type(title) is str for title in value.values()):
-        raise _TooOdd
+def _titles(languages: set[str]) -> _Check:
+    def check(value: Any, values: _Values) -> None:
+        if type(value) is not dict or not all(type(title) is str for title in value.values()):
+            raise _TooOdd
+        languages.update(value)
+
+    return check
 
 
 def _no_container(value: Any, values: _Values) -> None:
@@ -262,6 +283,20 @@ def _matched(pattern: Pattern, names: set[str]) -> _Check:
             values[name] = found[name]
 
     return check
+
+
+def _files_by_label(label: _Check, inner: _Check, name: str) -> _Check:
+    def walk(value: Any, values: _Values) -> None:
+        if type(value) is not dict:
+            raise _TooOdd
+        files: Any = values["files"]
+        for called, one in value.items():
+            said: _Values = {}
+            label(called, said)
+            inner(one, said)
+            files.append(said[name])
+
+    return walk
 
 
 def _files(inner: _Check, name: str) -> _Check:
