@@ -13,6 +13,7 @@ import sys
 import threading
 import time
 import wave
+import zipfile
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ import pyloudnorm
 import pytest
 import soundfile
 
-from conftest import LOCAL, PACKAGE, Made, clip, edit, run
+from conftest import LOCAL, PACKAGE, Made, clip, edit, run, voices_in
 from ichnos.pack.build import known_clips
 from ichnos.play import scripts
 
@@ -451,3 +452,16 @@ def test_an_honest_script_may_take_its_time_on_a_busy_machine(monkeypatch: pytes
     world = World(found, scripts=[Script("", "a.lua", endless)])
     with contextlib.closing(scripts.Scripts(world, 0)) as stopped:
         assert [one.stopped for one in stopped.wrong] == [True]
+
+
+def test_takes_that_are_called_by_their_files_are_all_there(workspace: Path, tmp_path: Path) -> None:
+    """One clip twice under one key is two files: under one name, a game would see the last take alone."""
+    edit(workspace, '"clips/hatch-2.flac"]', '{clip = "clips/hatch-1.flac", weight = 3}]')
+    assert run("build", cwd=workspace).code == 0
+    odds = voices_in(workspace / PACKAGE)["hatch-closed"]["odds"]
+    assert odds == {"storm-watch/hatch-closed-1.ogg": 1, "storm-watch/hatch-closed-2.ogg": 3}
+    with zipfile.ZipFile(workspace / PACKAGE) as archive:
+        archive.extractall(tmp_path / "slip")
+    log = tmp_path / "slip/lore/log.json"
+    log.write_text(log.read_text("utf-8").replace("hatch-closed-2.ogg", "hatch-closed-1.ogg"), "utf-8")
+    assert 'hatch-closed-1.ogg" stands here twice' in run("check", tmp_path / "slip", "--game", "tarnlight").out

@@ -98,6 +98,7 @@ class _Reader:
         self.strays: list[Node] = []
         self.differing: list[tuple[str, Node, Value]] = []
         self.reasons: dict[Node, str] = {}
+        self.only_one = exemplar.document.format.name == "JSON"  # names in an object are there once (RFC 8259)
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
     def match(self, pattern: Node, real: Node, found: Found) -> bool:
@@ -275,7 +276,16 @@ class _Reader:
         """
         unclaimed = []
         into = found.inside.setdefault(scope, [])
+        called: set[str | None] = set()
         for real in rest:
+            if (
+                self.only_one and real.label_start >= 0 and scope not in _ENTRIES
+            ):  # of those a double is told by its key
+                if real.label in called:
+                    self.strays.append(real)
+                    self.reasons[real] = f'"{real.label}" stands here twice, and a game sees one of them'
+                    continue
+                called.add(real.label)
             best = self.best(scope, alternatives, real)
             if best is not None:
                 one, strays, differing = best

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import PurePosixPath
 
 from ichnos.audio.process.conversion import Target
@@ -45,13 +46,17 @@ class ClipUses:
         if key not in self._uses:
             uses = tuple(self._take_uses(placed)) + tuple(self._part_uses(placed))
             if self.rules.takes.shared and self.workspace.kind_of(placed.sound).replace != "by-path":
-                uses = tuple(self._shared(use) for use in uses)
+                uses = self._shared(uses)
             self._uses[key] = uses
         return self._uses[key]
 
-    def _shared(self, use: ClipUse) -> ClipUse:
-        path = self._stored.setdefault((use.clip, use.target), use.path)
-        return use if path == use.path else ClipUse(use.role, use.clip, path, use.target, use.place, use.part)
+    def _shared(self, uses: tuple[ClipUse, ...]) -> tuple[ClipUse, ...]:
+        """The uses of one key, each with a file of its own: a game may know a key's takes by their files."""
+        paths: list[str] = []
+        for use in uses:
+            path = self._stored.setdefault((use.clip, use.target), use.path)
+            paths.append(use.path if path in paths else path)
+        return tuple(replace(use, path=path) for use, path in zip(uses, paths, strict=True))
 
     def _take_uses(self, placed: PlacedSound) -> list[ClipUse]:
         sound, uses = placed.sound, []
