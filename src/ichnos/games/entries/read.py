@@ -14,7 +14,18 @@ from dataclasses import dataclass, field
 from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.vocabulary import AROUND, PACK, PRINCIPAL, PROP, SCHEDULE, SOUND, TRIGGER
+from ichnos.games.profiles.vocabulary import (
+    AROUND,
+    LANGUAGE,
+    PACK,
+    PART,
+    PRINCIPAL,
+    PROP,
+    SCHEDULE,
+    SOUND,
+    TAKE,
+    TRIGGER,
+)
 
 _ENTRIES = (SOUND, TRIGGER, PROP, SCHEDULE)
 
@@ -278,9 +289,7 @@ class _Reader:
         into = found.inside.setdefault(scope, [])
         called: set[str | None] = set()
         for real in rest:
-            if (
-                self.only_one and real.label_start >= 0 and scope not in _ENTRIES
-            ):  # of those a double is told by its key
+            if self.only_one and real.label_start >= 0 and scope in (TAKE, PART, LANGUAGE):
                 if real.label in called:
                     self.strays.append(real)
                     self.reasons[real] = f'"{real.label}" stands here twice, and a game sees one of them'
