@@ -17,8 +17,8 @@ from pathlib import Path
 from ichnos.documents.formats import named, parse
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.edit import merge
-from ichnos.games.entries.instances import pack_instance
 from ichnos.games.entries.quick import read_quickly
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import loading, profile
@@ -32,7 +32,7 @@ ROUNDS = 9
 
 
 def definitions(count: int) -> str:
-    """Definitions in Tarnlight's manner, in a real file's two styles."""
+    """PackThing in Tarnlight's manner, in a real file's two styles."""
     chance = random.Random(5)
     places = [
         f"{a}{b}" for a in ("north", "south", "upper", "lower", "old") for b in ("shore", "stair", "gallery", "mill")
@@ -81,7 +81,7 @@ def main() -> int:
     print(
         f"read its keys alone        {quickly:.2f} s   {quickly / loads:.2f} x json.loads (at most {HARVEST_LIMIT} x)"
     )
-    bindings = {"pack": pack_instance(sample_pack(tarnlight), tarnlight)}
+    bindings = {"pack": arranged(sample_pack(tarnlight), tarnlight)}
     merging = best(lambda: merge(exemplar, document, bindings))
     print(f"merge two sounds in        {merging:.2f} s   {(parsing + merging) / both:.2f} x loads+dumps, with parsing")
     with tempfile.TemporaryDirectory() as scratch:

@@ -180,6 +180,8 @@ def clip(path: Path, pitch: float) -> None:
 class Made:
     """A made-up game: its profile, its installation, and a workspace beside them."""
 
+    run = staticmethod(run)
+
     def __init__(self, folder: Path, name: str, rules: str, tree: dict[str, str], installed: dict[str, str]) -> None:
         self.folder, self.profile, self.own = folder, folder / name, folder / "own"
         top, _, rest = rules.rpartition("---\n")
@@ -192,15 +194,15 @@ class Made:
             (root / name).write_bytes(text.encode())
 
     def start(self, sounds: str, keys: int | None = None) -> None:
-        checked = run("games", "check", self.profile)
+        checked = self.run("games", "check", self.profile)
         assert checked.code == 0, checked.out + checked.err
         if keys is not None:
-            found = run("keys", "harvest", self.folder / "game", "--game", self.profile, "--json")
+            found = self.run("keys", "harvest", self.folder / "game", "--game", self.profile, "--json")
             assert found.code == 0, found.err
             assert json.loads(found.out)["keys"] == keys
         installation = ("--installation", self.folder / "game") if keys is not None else ()
         words = ("--game", self.profile, "--title", "My own", "--licence", "MIT", *installation)
-        done = run("start", self.own, *words)
+        done = self.run("start", self.own, *words)
         assert done.code == 0, done.err
         for number in range(1, 5):
             clip(self.own / f"c{number}.wav", number)
@@ -208,9 +210,9 @@ class Made:
         path.write_text(path.read_text("utf-8") + sounds, "utf-8")
 
     def build(self) -> Path:
-        done = run("build", "--json", cwd=self.own)
+        done = self.run("build", "--json", cwd=self.own)
         assert done.code == 0, done.err
-        checked = run("check", cwd=self.own)
+        checked = self.run("check", cwd=self.own)
         assert checked.code == 0, checked.out
         return Path(json.loads(done.out)["to"])
 
@@ -219,7 +221,7 @@ class Made:
         path = self.own / "ichnos.toml"
         before = path.read_text("utf-8")
         edit(self.own, old, new)
-        done = run("build", cwd=self.own)
+        done = self.run("build", cwd=self.own)
         path.write_text(before, "utf-8")
         assert done.code == 1, done.out
         assert "ichnos.toml:" in done.err

@@ -10,9 +10,9 @@ import pytest
 from conftest import run
 from ichnos.files.sources import files_at
 from ichnos.games import made_up
-from ichnos.games.definitions import Definitions
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.profiles import loading, profile
+from ichnos.games.things import PackThing
 from ichnos.pack.build import building
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses
@@ -80,12 +80,12 @@ apart = 5
     return folder
 
 
-def _both(game: str, tmp_path: Path) -> tuple[Definitions, Definitions, set[str], SoundFiles]:
+def _both(game: str, tmp_path: Path) -> tuple[PackThing, PackThing, set[str], SoundFiles]:
     """What the workspace means, what its pack is read as, the holes of the game, and the pack's sound files."""
     folder = _workspace(game, tmp_path)
     built, _ = building.carry_out(building.plan(folder), lambda _: None)
     loaded = workspaces.load(folder)
-    meant = meaning.definitions(loaded, ClipUses(loaded, meaning.pack_values(loaded)))
+    meant = meaning.things(loaded, ClipUses(loaded, meaning.pack_values(loaded)))
     files = files_at(built.package)
     given = read_pack(loaded.profile, files).definitions
     holes = {name for exemplar in loaded.profile.documents for name in exemplar.scopes}
@@ -103,9 +103,9 @@ def test_what_is_meant_is_what_is_read(game: str, tmp_path: Path) -> None:
         if "weight" in holes:
             said = [take.weight for take in one.takes]  # where nobody says any, those of the game's own stay
             assert not any(said) or [take.weight or 1 for take in other.takes] == [weight or 1 for weight in said]
-        for name, value in one.settings.items():
-            if name in holes:
-                assert other.settings[name] == pytest.approx(value, abs=0.001), name
+        for name, value in one.values.items():
+            if name in holes and isinstance(value, float):
+                assert other.values[name] == pytest.approx(value, abs=0.001), name
         if "language" in holes:
             assert {tag: text for tag, text in other.titles.items() if tag} == {
                 tag: text for tag, text in one.titles.items() if tag
@@ -114,11 +114,11 @@ def test_what_is_meant_is_what_is_read(game: str, tmp_path: Path) -> None:
             assert other.category == one.category
         assert other.place.line is not None
         assert Path(other.place.path).is_relative_to(tmp_path)
-    for name, value in meant.pack.values.items():
+    for name, value in meant.values.items():
         if name in holes and value is not None:
-            assert given.pack.values[name] == value
-            assert given.pack.places[name].line is not None
-    assert given.pack.ids == {name: value for name, value in meant.pack.ids.items() if f"uuid.{name}" in holes}
+            assert given.values[name] == value
+            assert given.places[name].line is not None
+    assert given.ids == {name: value for name, value in meant.ids.items() if f"uuid.{name}" in holes}
     for ours, theirs, hole in (
         (meant.triggers, given.triggers, "trigger.key"),
         (meant.props, given.props, "prop.key"),
@@ -130,7 +130,7 @@ def test_what_is_meant_is_what_is_read(game: str, tmp_path: Path) -> None:
                 said = {name: value for name, value in mine.values.items() if name in holes and value is not None}
                 assert {name: its.values.get(name) for name in said} == said
     if "entry.key" in holes:
-        assert [(entry.key, entry.values["entry.kind"]) for entry in given.schedules[0].entries] == [
+        assert [(entry.key, entry.values["entry.kind"]) for entry in given.schedules[0].of("entry")] == [
             (KEYS[game][0], "piece"), (KEYS[game][1], "between"),
         ]  # fmt: skip
         assert sorted(key for key, _ in given.played()) == sorted(key for key, _ in meant.played())

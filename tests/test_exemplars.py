@@ -10,10 +10,11 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import format_of, parse
 from ichnos.errors import IchnosError
-from ichnos.games.entries.fill import Bindings, Instance, fill
+from ichnos.games.entries.fill import Bindings, fill
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.things import Thing
 
 FORMAT = format_of("x.json")
 
@@ -25,20 +26,22 @@ def _exemplar(text: str, path: str = "x.json", one_take: bool = False) -> Exempl
     )
 
 
-def _take(file: str, weight: float | None = None) -> Instance:
-    return Instance({"file": file, "weight": weight})
+def _take(file: str, weight: float | None = None) -> Thing:
+    return Thing("take", {"file": file, "weight": weight})
 
 
-def _sound(key: str, *takes: Instance, **values: str | float | None) -> Instance:
-    return Instance({"key": key, **values}, {"take": takes})
+def _sound(key: str, *takes: Thing, **values: str | float | None) -> Thing:
+    return Thing("sound", {"key": key, **values}, {"take": takes})
 
 
-def _pack(*sounds: Instance) -> Bindings:
-    categories: dict[str, list[Instance]] = {}
+def _pack(*sounds: Thing) -> Bindings:
+    categories: dict[str, list[Thing]] = {}
     for sound in sounds:
         categories.setdefault(str(sound.values.get("category")), []).append(sound)
-    grouped = tuple(Instance({"category": name}, {"sound": tuple(inner)}) for name, inner in categories.items())
-    return {"pack": Instance({"pack.title": "T"}, {"sound": sounds, "category": grouped})}
+    grouped = tuple(
+        Thing("category", {"category": name}, {"sound": tuple(inner)}) for name, inner in categories.items()
+    )
+    return {"pack": Thing("pack", {"pack.title": "T"}, {"sound": sounds, "category": grouped})}
 
 
 def _reread(exemplar: Exemplar, text: str) -> tuple[Found, list[str]]:
@@ -94,7 +97,7 @@ def test_the_first_alternative_that_can_carry_it_is_taken() -> None:
 def test_one_take_makes_a_tuple_of_a_list() -> None:
     shape = '[["@key@", "@file@", "@volume=1@"]]'
     exemplar = _exemplar(shape, one_take=True)
-    around: Bindings = _pack(Instance({"key": "a", "file": "x", "volume": 0.5}))
+    around: Bindings = _pack(Thing("sound", {"key": "a", "file": "x", "volume": 0.5}))
     text = fill(exemplar, around)
     assert json.loads(text) == [["a", "x", 0.5]]
     pack, strays = _reread(exemplar, '[["a", "x", 0.5], []]')

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import fill
 from ichnos.games.entries.grafts import Graft, Grafting
-from ichnos.games.entries.instances import pack_instance, said_in
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.vocabulary import PACK
 from ichnos.games.samples import sample_pack
@@ -41,7 +41,7 @@ def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
         named = [(f"k{key}{found.rules.names.separator}x", categories[key % 3]) for key in keys]
         like = sample.sounds
         sounds = [
-            replace(one, key=key, category=category, settings={**one.settings, "volume": volume})
+            replace(one, values={**one.values, "key": key, "category": category, "volume": volume})
             for one, (key, category) in zip([like[n % len(like)] for n in range(len(named))], named, strict=True)
         ]
         triggers = [
@@ -49,8 +49,8 @@ def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
             for one in sample.triggers
             for key, _ in named
         ]
-        said = replace(sample, sounds=tuple(sounds), triggers=tuple(triggers))
-        return {PACK: pack_instance(said_in(exemplar, said, merged=True), found)}
+        said = replace(sample, inside={**sample.inside, "sound": tuple(sounds), "trigger": tuple(triggers)})
+        return {PACK: arranged(said_in(exemplar, said, merged=True), found)}
 
     grafting = Grafting(exemplar, found.document_rules(exemplar).encoding)
 

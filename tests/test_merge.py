@@ -11,12 +11,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ichnos.documents.formats import named, parse
+from ichnos.games.entries.contents import sound_entries
 from ichnos.games.entries.edit import Editor, merge
-from ichnos.games.entries.fill import Bindings, Instance
-from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.fill import Bindings
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.things import Thing
 
 XML = """<voices>
   <voice id="@key@" level="@volume=1@">
@@ -40,22 +41,22 @@ def _exemplar(name: str, text: str, **how: object) -> Exemplar:
     return understand(holes.parse("x"), parse(text.encode(), "x", named(name)), ExemplarRules(**how))  # type: ignore[arg-type]
 
 
-def _sound(key: str, *files: str, **values: str | float | None) -> Instance:
-    takes = tuple(Instance({"file": file, "take.number": n}) for n, file in enumerate(files, 1))
+def _sound(key: str, *files: str, **values: str | float | None) -> Thing:
+    takes = tuple(Thing("take", {"file": file, "take.number": n}) for n, file in enumerate(files, 1))
     group, _, own = key.rpartition(".")
-    return Instance({"key": key, "key.group": group, "key.own": own, "file": files[0], **values}, {"take": takes})
+    return Thing("sound", {"key": key, "key.group": group, "key.own": own, "file": files[0], **values}, {"take": takes})
 
 
-def _pack(*sounds: Instance) -> Bindings:
+def _pack(*sounds: Thing) -> Bindings:
     groups = dict.fromkeys(sound.values["key.group"] for sound in sounds)
     inside = tuple(
-        Instance({"key.group": name}, {"sound": tuple(s for s in sounds if s.values["key.group"] == name)})
+        Thing("group", {"key.group": name}, {"sound": tuple(s for s in sounds if s.values["key.group"] == name)})
         for name in groups
     )
-    return {"pack": Instance({}, {"sound": sounds, "group": inside})}
+    return {"pack": Thing("pack", {}, {"sound": sounds, "group": inside})}
 
 
-def _merged(name: str, exemplar: str, text: str, *sounds: Instance, **how: object) -> str:
+def _merged(name: str, exemplar: str, text: str, *sounds: Thing, **how: object) -> str:
     return merge(_exemplar(name, exemplar, **how), parse(text.encode(), "own", named(name)), _pack(*sounds))[0]
 
 
@@ -158,7 +159,7 @@ def test_like_takes_along_what_nobody_understands() -> None:
     assert reading
     (found,) = reading.pack.all("sound")
 
-    def like(sound: Instance) -> str:
+    def like(sound: Thing) -> str:
         return Editor(exemplar, document).refill(found, {**_pack(sound), "sound": sound})
 
     assert like(_sound("new", "n")) == '{"id": "new", "hush": {"floor": 0.2}, /* why? */ "takes": ["n"], "gain": 0.30}'

@@ -18,7 +18,7 @@ import pytest
 
 from conftest import Made, Result, run
 from ichnos.audio.files import markers
-from ichnos.games.definitions import EntryDefinition, ScheduleDefinition
+from ichnos.games.things import Thing
 from ichnos.play.turns import Turns
 
 RATE = 22050
@@ -242,9 +242,8 @@ def test_what_is_picked(tmp_path: Path) -> None:
 def test_no_rule_of_a_schedule_is_broken(after: int, apart: int, twice: bool) -> None:
     entries = [("a", "piece"), ("b", "piece"), ("c", "piece"), ("x", "between"), ("y", "between")]
     said = {"schedule.name": "n", "schedule.after": after, "schedule.odds": 0.6, "schedule.apart": apart, "schedule.twice": twice}  # fmt: skip
-    turns = Turns(
-        ScheduleDefinition(tuple(EntryDefinition(key, {"entry.kind": kind}) for key, kind in entries), said), 7
-    )
+    inside = {"entry": tuple(Thing("entry", {"entry.key": key, "entry.kind": kind}) for key, kind in entries)}
+    turns = Turns(Thing("schedule", said, inside), 7)
     heard = [turns.next() for _ in range(100_000)]
     last = {"x": -(10**9), "y": -(10**9)}
     pieces, before, odds = 0, "", []

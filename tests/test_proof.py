@@ -10,15 +10,15 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import parse
 from ichnos.errors import IchnosError
-from ichnos.games.definitions import Definitions
+from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances
-from ichnos.games.entries.instances import pack_instance, said_in
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.samples import sample_pack
+from ichnos.games.things import PackThing
 
 TEXT = st.text(st.sampled_from("aÄß漢🌙 .-_'\"<&>;#=,/\\@{}[]%1"), min_size=1, max_size=9).map(str.strip).filter(bool)
 Said = tuple[dict[str, float | None], dict[str, str], float | None, tuple[int, int]]
@@ -31,25 +31,25 @@ SAID = st.tuples(
 )
 
 
-def _pack(game: Profile, said: list[Said]) -> Definitions:
+def _pack(game: Profile, said: list[Said]) -> PackThing:
     """The sample pack with other values, titles, takes and parts."""
     base, sounds = sample_pack(game), []
     for sound, (values, titles, weight, (takes, parts)) in zip(base.sounds, said, strict=False):
-        given = {name: values.get(name, value) for name, value in sound.settings.items()}
+        given = {name: values.get(name, value) for name, value in sound.values.items()}
+        weighed = [replace(take, values={**take.values, "weight": weight}) for take in sound.takes]
         sounds.append(
             replace(
                 sound,
-                settings={name: value for name, value in given.items() if value is not None},
-                titles={**titles, **({None: titles["en"]} if "en" in titles else {})},
-                takes=tuple(replace(take, weight=weight) for take in sound.takes[: takes or (0 if sound.parts else 1)]),
-                parts=sound.parts[:parts],
+                values={name: value for name, value in given.items() if value is not None},
+                texts={"title": {**titles, **({None: titles["en"]} if "en" in titles else {})}},
+                inside={"take": tuple(weighed[: takes or (0 if sound.parts else 1)]), "part": sound.parts[:parts]},
             )
         )
-    return replace(base, sounds=tuple(sounds))
+    return base.with_sounds(sounds)
 
 
-def _files(exemplar: Exemplar, game: Profile, said: Definitions, *, merged: bool) -> list[Bindings]:
-    bound: list[Bindings] = [{"pack": pack_instance(said_in(exemplar, said, merged=merged), game)}]
+def _files(exemplar: Exemplar, game: Profile, said: PackThing, *, merged: bool) -> list[Bindings]:
+    bound: list[Bindings] = [{"pack": arranged(said_in(exemplar, said, merged=merged), game)}]
     for scope in exemplar.file_scopes:
         bound = [inner for outer in bound for inner in instances(scope, outer)]
     return bound
@@ -64,7 +64,8 @@ def test_what_is_filled_or_merged_comes_back(name: str, said: list[Said]) -> Non
     files = [str(one.file) for sound in meant.sounds for one in (*sound.takes, *sound.parts)]
     files += [str(prop.values["prop.picture"]) for prop in meant.props]
     proof = Proof(meant, game.rules.names.separator, files, name)
-    theirs = replace(meant, sounds=tuple(replace(one, key=f"{one.key}x") for one in sample_pack(game).sounds[1:]))
+    others = sample_pack(game).sounds[1:]
+    theirs = meant.with_sounds(replace(one, values={**one.values, "key": f"{one.key}x"}) for one in others)
     for exemplar in game.written:
         own = exemplar.document
         for bound in _files(exemplar, game, meant, merged=False):

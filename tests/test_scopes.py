@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 from conftest import LOCAL, PACKAGE, run, voices_in
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
+from ichnos.games.entries.contents import sound_entries
 from ichnos.games.entries.edit import merge
-from ichnos.games.entries.fill import Bindings, Instance, fill
-from ichnos.games.entries.packs import sound_entries
+from ichnos.games.entries.fill import Bindings, fill
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes, profile
 from ichnos.games.profiles.exemplar import ExemplarRules, understand
+from ichnos.games.things import Thing
 
 # An exemplar of each format that names a sound, its takes and its volume.
 SHAPES = {
@@ -40,9 +41,9 @@ def _pack(sounds: dict[str, tuple[int, list[str]]], one_take: bool) -> Bindings:
     inside = []
     for key, (volume, files) in sounds.items():
         kept = files[:1] if one_take else files
-        takes = tuple(Instance({"file": file, "take.number": number}) for number, file in enumerate(kept, 1))
-        inside.append(Instance({"key": key, "volume": volume / 8, "file": files[0]}, {"take": takes}))
-    return {"pack": Instance({}, {"sound": tuple(inside)})}
+        takes = tuple(Thing("take", {"file": file, "take.number": number}) for number, file in enumerate(kept, 1))
+        inside.append(Thing("sound", {"key": key, "volume": volume / 8, "file": files[0]}, {"take": takes}))
+    return {"pack": Thing("pack", {}, {"sound": tuple(inside)})}
 
 
 @pytest.mark.parametrize("name", sorted(SHAPES))
@@ -68,8 +69,8 @@ def test_filled_read_and_merged(name: str, sounds: dict[str, tuple[int, list[str
 def test_a_merge_keeps_encoding_mark_and_line_ends() -> None:
     exemplar = understand(holes.parse("x"), parse(b"@key@ = @title@\n", "x", named("lines")), ExemplarRules())
     around: Bindings = {
-        "pack": Instance({}, {"sound": (
-            Instance({"key": "b"}, spoken={"title": {None: "Ü"}}), Instance({"key": "c"}, spoken={"title": {None: "ñ"}}),
+        "pack": Thing("pack", {}, {"sound": (
+            Thing("sound", {"key": "b"}, texts={"title": {None: "Ü"}}), Thing("sound", {"key": "c"}, texts={"title": {None: "ñ"}}),
         )})
     }  # fmt: skip
     for mark, encoding in ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"", "latin-1")):

@@ -16,7 +16,7 @@ from ichnos.documents.tree import spelled
 from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.converters import CONVERTERS
 from ichnos.games.profiles.rules import Rules
-from ichnos.games.profiles.vocabulary import ID_PREFIX, INSIDE, WORDS
+from ichnos.games.profiles.vocabulary import ID_PREFIX, SCOPES, WORDS
 from ichnos.games.samples import sample_pack
 from ichnos.games.sandbox import MOST_STEPS, MOST_TEXT, PLAIN_FILTERS
 from ichnos.games.scripts import FILTERS, script_values
@@ -41,7 +41,7 @@ def reference() -> str:
         "A hole with neither value nor default is left out, with the smallest thing around it that can be.",
         "",
     ]
-    for scope, inner in INSIDE.items():
+    for scope, inner in ((one.name, one.inside) for one in SCOPES.values()):
         lines += [
             f"### {scope}" + (f" (holds: {', '.join(inner)})" if inner else ""),
             "",

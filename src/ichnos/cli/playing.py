@@ -1,14 +1,16 @@
-"""``trigger``, ``prop`` and ``schedule``: what plays a sound."""
+"""``trigger``, ``prop`` and ``schedule``: what plays a sound. Most of their options come from the vocabulary."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
+from functools import partial
+from inspect import Parameter
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from ichnos.cli import show
+from ichnos.cli import made, show
 from ichnos.cli.app import DryRun, WorkspaceFolder, app, examples
 from ichnos.cli.making import by_language
 from ichnos.errors import UsageError
@@ -17,97 +19,102 @@ _Fields = Annotated[
     list[str] | None, typer.Option("--field", metavar="NAME=VALUE", help="What this game asks for besides.")
 ]
 _Replace = Annotated[bool, typer.Option("--replace", help="There is one of that name: this takes its place.")]
+_Key = Annotated[str, typer.Argument(metavar="KEY", help="The sound key that it plays, of your pack or the game.")]
+_METAVARS = {"number": "N", "whole": "N", "id": "UUID", "text": "TEXT"}
 
 
-@app.command(
-    short_help="Say at which event a sound plays.",
-    epilog=examples(
-        'ichnos trigger block/bell/one --event "door opens" --from stove',
-        "ichnos trigger gate.opens --event dusk --where quay --once --delay 2",
-    ),
+def _options(scope: str, said_otherwise: Collection[str], usual: Mapping[str, str]) -> Iterator[Parameter]:
+    """An option for each field of a scope, those that are needed first.
+
+    Args:
+        said_otherwise: fields that have an argument.
+        usual: what counts where an option is not given, in words.
+    """
+    from ichnos.games.profiles.vocabulary import said_of
+
+    fields = [field for field in said_of(scope) if field.field not in said_otherwise]
+    for field in sorted(fields, key=lambda one: not one.needed or one.field in usual):
+        shown = usual.get(field.field) or next(iter(field.choices), None)
+        about: dict[str, Any] = {"show_default": shown} if shown else {}
+        about["needed"] = field.needed and not shown
+        about["help"] = f"{field.about[:1].upper()}{field.about[1:]}" + ("" if field.about.endswith("?") else ".")
+        name, kind = field.field, field.kind
+        if kind == "yes-no":
+            yield made.option(name, bool | None, f"--{name}/--not-{name}", **about)
+        elif field.is_spoken:
+            yield made.option(name, list[str] | None, f"--{name}", metavar="[LANG=]TEXT", **about)
+        elif kind == "path":
+            yield made.option(name, Path | None, f"--{name}", metavar="FILE", **about)
+        else:
+            metavar = "SECONDS" if "in seconds" in field.meaning else _METAVARS[kind]
+            yield made.option(name, str | None, f"--{name}", metavar=metavar, **about)
+
+
+def _command(
+    scope: str, said_otherwise: tuple[str, ...], behind: str, usual: Mapping[str, str], short_help: str, *lines: str
+) -> Callable[[Any], Any]:
+    """A command that writes one of what plays sounds, with the options of its scope."""
+    options = made.with_options(partial(_options, scope, said_otherwise, usual), behind)
+    return app.command(cls=options, short_help=short_help, epilog=examples(*lines))
+
+
+@_command(
+    "trigger",
+    ("key",),
+    "key",
+    {"name": "from the event"},
+    "Say at which event a sound plays.",
+    'ichnos trigger block/bell/one --event "door opens" --from stove',
+    "ichnos trigger gate.opens --event dusk --where quay --once --delay 2",
 )
 def trigger(
-    key: Annotated[str, typer.Argument(metavar="KEY", help="The sound key that it plays, of your pack or the game.")],
-    event: Annotated[str, typer.Option(metavar="TEXT", help="What has to happen, in the game's own words.")],
-    name: Annotated[
-        str | None, typer.Option(metavar="NAME", help="The trigger's own name.", show_default="from the event")
-    ] = None,
-    where: Annotated[str | None, typer.Option(metavar="PLACE", help="The area or thing that it happens at.")] = None,
-    does: Annotated[
-        str | None, typer.Option(metavar="WHAT", help="play, stop or fade-out.", show_default="play")
-    ] = None,
-    from_: Annotated[
-        str | None,
-        typer.Option("--from", metavar="OBJECT", help="Where it is heard from.", show_default="everybody hears it"),
-    ] = None,
-    state: Annotated[
-        str | None, typer.Option(metavar="NAME", help="Only where this state of a thing has a value ...")
-    ] = None,
-    reaches: Annotated[str | None, typer.Option(metavar="VALUE", help="... this one.")] = None,
-    once: Annotated[bool, typer.Option("--once", help="Only the first time.")] = False,
-    delay: Annotated[str | None, typer.Option(metavar="SECONDS", help="How long after the event.")] = None,
-    fade: Annotated[str | None, typer.Option(metavar="SECONDS", help="How long it fades in, or out.")] = None,
-    volume: Annotated[str | None, typer.Option(metavar="N", help="How loud; 1 is as it is.")] = None,
-    odds: Annotated[str | None, typer.Option(metavar="N", help="How likely, from 0 to 1.")] = None,
+    ctx: typer.Context,
+    key: _Key,
     field: _Fields = None,
     replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
     """Say at which event a sound plays; it is written into ichnos.toml."""
-    said = {
-        "event": event, "key": key, "name": name, "where": where, "does": does, "from": from_, "state": state,
-        "reaches": reaches, "delay": delay, "fade": fade, "volume": volume, "odds": odds,
-        "once": "true" if once else None,
-    }  # fmt: skip
-    written = _add(workspace, "trigger", said, field, "replace" if replace else None, dry_run=dry_run)
-    verb = {"stop": "stops", "fade-out": "fades out"}.get(does or "", "plays")
-    show.say(f"{written}: {event} {verb} {key}")
+    given = made.given(ctx)
+    written = _add(workspace, "trigger", given | {"key": key}, field, "replace" if replace else None, dry_run=dry_run)
+    verb = {"stop": "stops", "fade-out": "fades out"}.get(given.get("does", ""), "plays")
+    show.say(f"{written}: {given['event']} {verb} {key}")
 
 
-@app.command(
-    short_help="Say which thing in the game plays a sound.",
-    epilog=examples(
-        'ichnos prop bell-buoy pier.chime.long --title "A bell buoy" --title nl="Een belboei" --picture buoy.png'
-    ),
+@_command(
+    "prop",
+    ("name", "key"),
+    "key",
+    {"title": "its name"},
+    "Say which thing in the game plays a sound.",
+    'ichnos prop bell-buoy pier.chime.long --title "A bell buoy" --title nl="Een belboei" --picture buoy.png',
 )
 def prop(
+    ctx: typer.Context,
     name: Annotated[str, typer.Argument(metavar="NAME", help="The thing's own name.")],
-    key: Annotated[str, typer.Argument(metavar="KEY", help="The sound key that it plays, of your pack or the game.")],
-    title: Annotated[
-        list[str] | None,
-        typer.Option(
-            metavar="[LANG=]TEXT", help="What players call it; for another language: de=Ofen.", show_default="its name"
-        ),
-    ] = None,
-    text: Annotated[list[str] | None, typer.Option(metavar="[LANG=]TEXT", help="What players read of it.")] = None,
-    picture: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Its picture; it is made as large as the game wants it.")
-    ] = None,
-    id_: Annotated[
-        str | None, typer.Option("--id", metavar="UUID", help="Its own id.", show_default="made from its name")
-    ] = None,
+    key: _Key,
     field: _Fields = None,
     replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:
     """Say which thing in the game plays a sound; it is written into ichnos.toml."""
-    said = {
-        "name": name, "key": key, "title": by_language(title) or name, "text": by_language(text) or None,
-        "picture": str(picture) if picture else None, "id": id_,
-    }  # fmt: skip
+    said = {"title": name, **made.given(ctx), "name": name, "key": key}
     written = _add(workspace, "prop", said, field, "replace" if replace else None, dry_run=dry_run)
     show.say(f"{written}: plays {key}")
 
 
-@app.command(
-    short_help="Say what plays by turns, with in-betweens.",
-    epilog=examples(
-        "ichnos schedule night tide.turns.slack tide.falls.strong --between gulls.call.far --after 2 --odds 0.5"
-    ),
+@_command(
+    "schedule",
+    ("name",),
+    "between",
+    {},
+    "Say what plays by turns, with in-betweens.",
+    "ichnos schedule night tide.turns.slack tide.falls.strong --between gulls.call.far --after 2 --odds 0.5",
 )
 def schedule(
+    ctx: typer.Context,
     name: Annotated[str, typer.Argument(metavar="NAME", help="The schedule's own name.")],
     keys: Annotated[
         list[str] | None,
@@ -116,14 +123,6 @@ def schedule(
     between: Annotated[
         list[str] | None, typer.Option(metavar="KEY", help="What comes between them; say it once for each.")
     ] = None,
-    after: Annotated[str | None, typer.Option(metavar="N", help="An in-between only after so many pieces.")] = None,
-    odds: Annotated[str | None, typer.Option(metavar="N", help="How likely one is then, from 0 to 1.")] = None,
-    apart: Annotated[
-        str | None, typer.Option(metavar="N", help="No in-between again until so many others were heard.")
-    ] = None,
-    not_twice: Annotated[bool, typer.Option("--not-twice", help="No piece comes twice in a row.")] = False,
-    piece_volume: Annotated[str | None, typer.Option(metavar="N", help="How loud its pieces are; 1 is as is.")] = None,
-    between_volume: Annotated[str | None, typer.Option(metavar="N", help="How loud what comes between is.")] = None,
     add: Annotated[bool, typer.Option("--add", help="There is one of that name: these are further entries.")] = False,
     replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
@@ -133,10 +132,7 @@ def schedule(
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
     entries = [*(keys or ()), *({"key": key, "kind": "between"} for key in between or ())]
-    said = {
-        "name": name, "entries": entries, "after": after, "odds": odds, "apart": apart, "piece-volume": piece_volume,
-        "between-volume": between_volume, "twice": False if not_twice else None,
-    }  # fmt: skip
+    said = {"name": name, **made.given(ctx), "entries": entries}
     written = _add(workspace, "schedule", said, None, "add" if add else "replace" if replace else None, dry_run=dry_run)
     show.say(f"{written}: {', '.join([*(keys or ()), *(between or ())])}")
 
@@ -154,7 +150,12 @@ def _add(
     from ichnos.pack.workspace import additions
     from ichnos.pack.workspace import workspace as workspaces
 
-    words = {name: value for name, value in said.items() if value is not None}
+    words = dict(said)
+    for name, value in said.items():
+        if isinstance(value, Path):
+            words[name] = str(value)
+        elif isinstance(value, list) and name != "entries":
+            words[name] = by_language(value)
     for one in fields or ():
         left, sign, right = one.partition("=")
         if not sign or not left:

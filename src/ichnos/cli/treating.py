@@ -2,71 +2,36 @@
 
 from __future__ import annotations
 
-import inspect
+from collections.abc import Iterator
+from inspect import Parameter
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from ichnos.cli import converting, show
-from ichnos.cli.app import DryRun, Json, Overwrite, PlainCommand, app, examples
+from ichnos.cli import converting, made, show
+from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
 from ichnos.cli.converting import Bits, Category, Channels, Codec, Container, Kind, Mono, Quality, Rate
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.audio.process.exports import Exported
 
-_GIVEN = "ichnos.steps"  # where the parsed options of steps are kept
 
-
-class _WithSteps(PlainCommand):
-    """A command that has an option for each step of treatments."""
-
-    def get_params(self, ctx: Any) -> list[Any]:
-        params = super().get_params(ctx)
-        behind = next(index for index, one in enumerate(params) if one.name == "names") + 1
-        return [*params[:behind], *_step_options(), *params[behind:]]
-
-
-def _step_options() -> list[Any]:
+def _step_options() -> Iterator[Parameter]:
     """``--bell HZ:DB[:Q]`` and so on: a step's fields in their order, with colons between them."""
     from ichnos.audio.process.treatments import STEPS
 
-    def steps() -> None: ...
-
-    made: dict[str, Any] = {}
     for kind in STEPS:
         name, fields = kind.step_name(), kind.step_fields()
         needed = [field for field in fields if kind.model_fields[field].is_required()] or fields[:1]
-        option = typer.Option(
-            f"--{name}",
-            metavar=":".join(needed).upper() + "".join(f"[:{one.upper()}]" for one in fields[len(needed) :]) or None,
-            help=f"{kind.about[:1].upper()}{kind.about[1:]}.",
-            expose_value=False,
-            callback=_keep(name),
-        )
-        made[name.replace("-", "_")] = Annotated[list[str] | None, option] if fields else Annotated[bool, option]
-    parameters = [
-        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=None, annotation=kind)
-        for name, kind in made.items()
-    ]
-    steps.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
-    steps.__annotations__ = made
-    holder = typer.Typer(add_completion=False, rich_markup_mode=None)
-    holder.command()(steps)
-    return list(typer.main.get_command(holder).params)
-
-
-def _keep(name: str) -> Any:
-    def keep(ctx: typer.Context, value: Any) -> None:
-        given = ctx.meta.setdefault(_GIVEN, {})
-        given[name] = [""] if value is True else list(value or ())
-
-    return keep
+        metavar = ":".join(needed).upper() + "".join(f"[:{one.upper()}]" for one in fields[len(needed) :]) or None
+        about = f"{kind.about[:1].upper()}{kind.about[1:]}."
+        yield made.option(name, list[str] | None if fields else bool, f"--{name}", metavar=metavar, help=about)
 
 
 @app.command(
-    cls=_WithSteps,
+    cls=made.with_options(_step_options, behind="names"),
     short_help="Treat clips: trim, fade, filter, loudness, pitch, by name or step by step.",
     epilog=examples(
         "ichnos treat gull.ogg --to ready --treatment over-the-din --before-after gull.png",
@@ -113,7 +78,7 @@ def treat(
         raise UsageError(
             "which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done"
         )
-    steps = (*_named(treatment), *_steps(ctx.meta.get(_GIVEN, {})))
+    steps = (*_named(treatment), *_steps(made.given(ctx)))
     if not steps:
         raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
     if like_game is None and container is None:
@@ -141,11 +106,12 @@ def _draw(one: Exported, done: str, to: Path) -> None:
     show.say(f"{to} is drawn.", err=True)
 
 
-def _steps(given: dict[str, list[str]]) -> list[Any]:
+def _steps(given: dict[str, Any]) -> list[Any]:
     """The steps that the options say, in their fixed order."""
     from ichnos.audio.process.treatments import STEPS
 
-    return [_step(kind, text) for kind in STEPS for text in given.get(kind.step_name(), ())]
+    said = {name: [""] if value is True else value or () for name, value in given.items()}
+    return [_step(kind, text) for kind in STEPS for text in said.get(kind.step_name(), ())]
 
 
 def _step(kind: Any, text: str) -> Any:

@@ -9,17 +9,17 @@ from functools import partial
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document
 from ichnos.errors import IchnosError
-from ichnos.games.definitions import Definitions
+from ichnos.games.entries.arranged import arranged
+from ichnos.games.entries.contents import contents
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances, resolve
-from ichnos.games.entries.instances import pack_instance
-from ichnos.games.entries.packs import definitions_of
 from ichnos.games.entries.read import every, read
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.samples import sample_pack
 from ichnos.games.scripts import render, script_values
+from ichnos.games.things import PackThing
 
 
 @dataclass(frozen=True)
@@ -76,9 +76,9 @@ class _Filler:
         self.profile = profile
         self.separator = profile.rules.names.separator
 
-    def bound(self, exemplar: Exemplar, definitions: Definitions) -> Bindings:
+    def bound(self, exemplar: Exemplar, definitions: PackThing) -> Bindings:
         """The instances for an exemplar's first file."""
-        bindings: Bindings = {words.PACK: pack_instance(definitions, self.profile)}
+        bindings: Bindings = {words.PACK: arranged(definitions, self.profile)}
         for scope in exemplar.file_scopes:
             bindings = next(instances(scope, bindings), bindings)
         return bindings
@@ -95,14 +95,14 @@ def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str)
         return "the filled sample is not recognised again"
     if reading.strays:
         return f"an entry of the filled sample is not recognised again: {document.excerpt(reading.strays[0])}"
-    said = definitions_of(reading, filler.separator, in_path)
+    said = contents(reading, filler.separator, in_path)
     everywhere = {
         name: value
         for found in every(reading.pack)
         for name, value in found.values.items()
         if exemplar.scopes.get(name) == words.PACK
     }
-    said = replace(said, pack=replace(said.pack, values={**everywhere, **said.pack.values}))
+    said = replace(said, values={**everywhere, **said.values})
     again = fill(exemplar, filler.bound(exemplar, said))
     if again != sample:
         return _difference(sample, again)

@@ -13,6 +13,7 @@ from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.entries.packs import PackReading, read_pack
 from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import entry_scopes
 from ichnos.games.untouched import game_files
 
 
@@ -34,7 +35,7 @@ class Opened:
     def understood(self) -> int:
         """How many of its documents say something through the profile."""
         said = self.reading.by_document.values()
-        return sum(bool(one.pack.values or one.sounds or one.triggers or one.props or one.schedules) for one in said)
+        return sum(bool(one.values or any(one.of(scope) for scope in entry_scopes())) for one in said)
 
 
 def opened(profile: Profile, path: Path) -> Files:

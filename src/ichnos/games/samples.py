@@ -5,36 +5,38 @@ from __future__ import annotations
 import math
 
 from ichnos.documents.tree import Unwritable, Value
-from ichnos.games.definitions import (
-    Definitions,
-    EntryDefinition,
-    PackDefinition,
-    PartDefinition,
-    PropDefinition,
-    ScheduleDefinition,
-    SoundDefinition,
-    TakeDefinition,
-    TriggerDefinition,
-)
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Hole, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages
 
+_NAMES = {words.TRIGGER: "dawn", words.PROP: "stove", words.SCHEDULE: "night"}
 _LANGUAGES = ("en", "de")
-_VALUES: dict[str, Value] = {"text": "made up", "number": 0.5, "whole": 3.0, "yes-no": True, "path": "made/up.ogg"}
+_VALUES: dict[str, Value] = {
+    "text": "made up",
+    "number": 0.5,
+    "whole": 3.0,
+    "yes-no": True,
+    "path": "made/up.ogg",
+    "id": "made up",
+}
 
 
-def sample_pack(profile: Profile) -> Definitions:
+def sample_pack(profile: Profile) -> PackThing:
     """Two sounds of each kind with all that they can have, and one of everything else."""
     return _Sampler(profile).pack()
 
 
-def _spoken(what: str) -> dict[str | None, str]:
-    """A text in each of the sample's languages."""
-    said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
-    return {**said, None: f"{what} ({_LANGUAGES[0]})"}
+def _spoken(scope: str, more: str = "") -> dict[str, Texts]:
+    """A text in each of the sample's languages, for all that players read of a scope."""
+    found: dict[str, Texts] = {}
+    for name in words.spoken(scope):
+        what = f"{words.attribute(name).capitalize()}{more}"
+        said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
+        found[name] = {**said, None: f"{what} ({_LANGUAGES[0]})"}
+    return found
 
 
 def _carries(hole: Hole, value: Value) -> bool:
@@ -86,74 +88,90 @@ class _Sampler:
         tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
         return next((value for value in tried if all(_carries(hole, value) for hole in holes)), tried[0])
 
-    def pack(self) -> Definitions:
+    def pack(self) -> PackThing:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
         named = [(kind, f"{kind.name}{name}") for kind in kinds for name in ("near", "far")]
         sounds = tuple(self.sound(index, kind, name) for index, (kind, name) in enumerate(named))
-        key = sounds[0].key
-        entries = (self.entry(1, "piece", key), self.entry(2, "between", key))
-        return Definitions(
-            PackDefinition(self.own, _LANGUAGES),
-            sounds,
-            (TriggerDefinition(key, self.values(words.TRIGGER, {"trigger.key": key, "trigger.name": "dawn"})),),
-            (PropDefinition(key, self.prop(key), titles=_spoken("Prop"), texts=_spoken("Text")),),
-            (ScheduleDefinition(entries, self.values(words.SCHEDULE, {"schedule.name": "night"})),),
-        )
+        inside: dict[str, tuple[Thing, ...]] = {words.LANGUAGE: languages(_LANGUAGES), words.SOUND: sounds}
+        for scope in words.player_scopes():
+            inside[scope] = (self.player(scope, sounds[0].key),)
+        return PackThing(words.PACK, self.own, inside)
+
+    def player(self, scope: str, key: str) -> Thing:
+        """One of what plays sounds, with two of whatever lies inside it."""
+        picture = self.path(next(iter(self.profile.picture_paths), None), {"prop.name": "stove"})
+        said: dict[str, Value] = {f"{scope}.name": _NAMES.get(scope, scope), f"{scope}.key": key}
+        inside = {
+            inner: tuple(
+                Thing(
+                    inner,
+                    self.values(
+                        inner, {f"{inner}.number": n, f"{inner}.key": key, f"{inner}.kind": self.kind(inner, n)}
+                    ),
+                )
+                for n in (1, 2)
+            )
+            for inner in words.inner_scopes(scope)
+        }
+        return Thing(scope, {**self.values(scope, {**said, "prop.picture": picture})}, inside, _spoken(scope))
+
+    def kind(self, scope: str, number: int) -> str:
+        """One of the choices that a thing's kind has, as the game spells them."""
+        known = words.WORDS.get(f"{scope}.kind")
+        return self.word(f"{scope}.kind", known.choices[number - 1], number) if known and known.choices else ""
 
     def values(self, scope: str, said: dict[str, Value]) -> dict[str, Value]:
         """A value for every hole of a scope: as said, or one of its kind."""
         values: dict[str, Value] = {}
-        for name, one in words.WORDS.items():
-            if one.scope == scope and name not in words.IN_LANGUAGES:
-                value = said.get(name, _VALUES[one.kind])
-                values[name] = self.word(name, value) if isinstance(value, str) and name not in said else value
+        for one in words.of_scope(scope):
+            if not one.is_spoken:
+                value = said.get(one.name, _VALUES[one.kind])
+                values[one.name] = (
+                    self.word(one.name, value) if isinstance(value, str) and one.name not in said else value
+                )
         return values
 
-    def prop(self, key: str) -> dict[str, Value]:
-        picture = self.path(next(iter(self.profile.picture_paths), None), {"prop.name": "stove"})
-        return {**self.values(words.PROP, {"prop.name": "stove", "prop.key": key}), "prop.picture": picture}
-
-    def entry(self, number: int, kind: str, key: str) -> EntryDefinition:
-        said: dict[str, Value] = {
-            "entry.number": number, "entry.kind": self.word("entry.kind", kind, number), "entry.key": key
-        }  # fmt: skip
-        return EntryDefinition(key, self.values(words.ENTRY, said))
-
-    def sound(self, index: int, kind: Kind, name: str) -> SoundDefinition:
+    def sound(self, index: int, kind: Kind, name: str) -> SoundThing:
         key = self.rules.names.separator.join(("made", "up", name))
         group, _, own = key.rpartition(self.rules.names.separator)
         category = self.word("category", "sample")
         naming: dict[str, Value] = {"key": key, "key.group": group, "key.own": own, "category": category}
-        settings: dict[str, Value] = {
-            "pitch": 1.5, "near": 2.0, "far": 30.0 + index, "priority": 4.0, "loop": index % 2 == 0, "fade": 1.5
-        }  # fmt: skip
         fields: dict[str, Value] = {
             f"{words.FIELD_PREFIX}{field}": self.free(f"{words.FIELD_PREFIX}{field}")
             for field in self.profile.field_names
         }
         take_path, part_path = self.profile.take_paths.get(kind.name), self.profile.part_paths.get(kind.name)
         takes = tuple(
-            TakeDefinition(
-                self.path(take_path, {**naming, **fields, "take.number": number}),
-                float(number),
-                {"take.volume": 0.5, "take.pitch": 1.5, "take.from-disk": number == 1},
-            )
+            TakeThing(words.TAKE, self.take(number, self.path(take_path, {**naming, **fields, "take.number": number})))
             for number in range(1, 3 if kind.several else 2)
             if take_path is not None
         )
         parts = tuple(
-            PartDefinition(part, self.path(part_path, {**naming, **fields, "part.name": part})) for part in kind.parts
+            PartThing(
+                words.PART,
+                {"part.name": part, "part.file": self.path(part_path, {**naming, **fields, "part.name": part})},
+            )
+            for part in kind.parts
         )
-        return SoundDefinition(
-            key,
-            category,
-            takes,
-            parts,
-            {name: settings.get(name, _VALUES[words.WORDS[name].kind]) for name in words.SETTINGS},
-            _spoken(f"Title {index}"),
-            fields,
-            kind=kind.name,
+        settings = {name: _VALUES[words.WORDS[name].kind] for name in words.settings(words.SOUND)}
+        settings |= {
+            "pitch": 1.5,
+            "near": 2.0,
+            "far": 30.0 + index,
+            "priority": 4.0,
+            "loop": index % 2 == 0,
+            "fade": 1.5,
+        }
+        return SoundThing(
+            words.SOUND,
+            {"key": key, "category": category, "kind": kind.name, **settings, **fields},
+            {words.TAKE: takes, words.PART: parts},
+            _spoken(words.SOUND, f" {index}"),
         )
+
+    def take(self, number: int, file: str | None) -> dict[str, Value]:
+        values = self.values(words.TAKE, {"file": file, "take.number": number, "weight": float(number)})
+        return {**values, "take.pitch": 1.5, "take.from-disk": number == 1}
 
     def path(self, pattern: Pattern | None, values: dict[str, Value]) -> str | None:
         """A file's path, where there is a place for such files."""

@@ -4,31 +4,30 @@ from __future__ import annotations
 
 import re
 import traceback
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from ichnos.documents.tree import Value, spelled
+from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions, PropDefinition, SoundDefinition
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import (
-    ENTRY,
-    FIELD_PREFIX,
-    PACK,
-    PROP,
-    SCHEDULE,
-    SETTINGS,
-    TAKE_SETTINGS,
-    TRIGGER,
-    WORDS,
+    SOUND,
+    TAKE,
     attribute,
+    inner_scopes,
+    is_spoken,
+    of_scope,
+    player_scopes,
+    settings,
+    spoken,
 )
+from ichnos.games.things import PackThing, SoundThing, Thing
 
 
-def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
+def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
     """What a pack says, as plain values for a script's template: the same that documents are filled with.
 
     ``pack``: title, name, version ...; ``game``: version; ``sounds``: key, category, kind, takes, parts,
@@ -36,19 +35,10 @@ def script_values(definitions: Definitions, names: NameRules) -> dict[str, Any]:
     that is not said is None. docs/profile-reference.md lists them all.
     """
     said = {
-        "pack": _plain(PACK, definitions.pack.values)
-        | {"ids": definitions.pack.ids, "languages": list(definitions.pack.languages)},
-        "game": {"version": definitions.pack.values.get("game.version")},
-        "sounds": [_sound(sound, names) for sound in definitions.sounds],
-        "triggers": [_with_fields(TRIGGER, trigger.values) for trigger in definitions.triggers],
-        "props": [_prop(prop) for prop in definitions.props],
-        "schedules": [
-            {
-                **_plain(SCHEDULE, schedule.values),
-                "entries": [_plain(ENTRY, entry.values) for entry in schedule.entries],
-            }
-            for schedule in definitions.schedules
-        ],
+        "pack": _plain(pack) | {"ids": pack.ids, "languages": pack.tags},
+        "game": {"version": pack.values.get("game.version")},
+        "sounds": [_sound(sound, names) for sound in pack.sounds],
+        **{f"{scope}s": [_player(one) for one in pack.of(scope)] for scope in player_scopes()},
     }
     return {name: _plainly(value) for name, value in said.items()}
 
@@ -62,7 +52,7 @@ def _plainly(value: Any) -> Any:
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
-def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
+def _sound(sound: SoundThing, names: NameRules) -> dict[str, Any]:
     group, _, own = sound.key.rpartition(names.separator)
     return {
         "key": sound.key,
@@ -72,47 +62,38 @@ def _sound(sound: SoundDefinition, names: NameRules) -> dict[str, Any]:
         "category": sound.category,
         "kind": sound.kind,
         "like": None if sound.is_changed else sound.like,
-        "title": sound.titles.get(None),
-        "titles": _by_language(sound.titles),
-        "takes": [
-            {
-                "file": take.file,
-                "weight": take.weight,
-                "number": number,
-                **{attribute(name): take.values.get(name) for name in TAKE_SETTINGS},
-            }
-            for number, take in enumerate(sound.takes, 1)
-        ],
-        "parts": [{"name": part.name, "file": part.file} for part in sound.parts],
-        "fields": {name.removeprefix(FIELD_PREFIX): value for name, value in sound.fields.items()},
-        **{name: sound.settings.get(name) for name in SETTINGS},
+        "takes": [_plain(take) | {"number": number} for number, take in enumerate(sound.takes, 1)],
+        "parts": [_plain(part) for part in sound.parts],
+        "fields": sound.free,
+        **_plain(sound, settings(SOUND)),
+        **_read(sound),
     }
 
 
-def _prop(prop: PropDefinition) -> dict[str, Any]:
-    return {
-        **_with_fields(PROP, prop.values),
-        "title": prop.titles.get(None),
-        "titles": _by_language(prop.titles),
-        "text": prop.texts.get(None),
-        "texts": _by_language(prop.texts),
-    }
+def _player(one: Thing) -> dict[str, Any]:
+    inside = {_several(scope): [_plain(inner) for inner in one.of(scope)] for scope in inner_scopes(one.scope)}
+    return {**_plain(one), **_read(one), "fields": one.free, **inside}
 
 
-def _by_language(said: Mapping[str | None, str]) -> dict[str, str]:
-    return {tag: text for tag, text in said.items() if tag is not None}
+def _several(scope: str) -> str:
+    return f"{scope[:-1]}ies" if scope.endswith("y") else f"{scope}s"
 
 
-def _plain(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
-    """Each hole of a scope under its name there."""
-    prefix = f"{scope}."
-    return {attribute(name): values.get(name) for name in WORDS if name.startswith(prefix)}
+def _read(one: Thing) -> dict[str, Any]:
+    """What players read of a thing, in the pack's own language and in each."""
+    found: dict[str, Any] = {}
+    for name in spoken(one.scope):
+        texts = one.texts.get(name, {})
+        found[attribute(name)] = texts.get(None)
+        found[f"{attribute(name)}s"] = {tag: text for tag, text in texts.items() if tag is not None}
+    return found
 
 
-def _with_fields(scope: str, values: Mapping[str, Value]) -> dict[str, Any]:
-    prefix = f"{scope}.{FIELD_PREFIX}"
-    fields = {name.removeprefix(prefix): value for name, value in values.items() if name.startswith(prefix)}
-    return {**_plain(scope, values), "fields": fields}
+def _plain(one: Thing, names: Iterable[str] | None = None) -> dict[str, Any]:
+    """Each value of a thing under its name there; of all fields of its scope where none are named."""
+    named = (word.name for word in of_scope(one.scope) if word.name.startswith(f"{one.scope}.") or one.scope == TAKE)
+    wanted = names if names is not None else named
+    return {attribute(name): one.values.get(name) for name in wanted if not is_spoken(name)}
 
 
 def quoted(value: Any) -> str:

@@ -14,10 +14,11 @@ from ichnos.audio.files import clips, loops
 from ichnos.audio.measure.analysis import Glance, glance
 from ichnos.errors import IchnosError
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import ENTRY
 from ichnos.games.targets import marking
+from ichnos.games.things import PackThing, SoundThing
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding
@@ -63,7 +64,7 @@ class Entry:
     """A key as it is shown. ``jump``: LU above (or below) the middle of its category, where that is heard as a jump."""
 
     key: str
-    definition: SoundDefinition
+    definition: SoundThing
     category: str
     kind: str
     near: float
@@ -71,7 +72,7 @@ class Entry:
     positional: bool
     new: tuple[Shown, ...]
     old: tuple[Shown, ...]
-    old_definition: SoundDefinition | None
+    old_definition: SoundThing | None
     players: tuple[str, ...]
     findings: tuple[Finding, ...]
     heard: str
@@ -90,7 +91,7 @@ class Entry:
 
     def levels(self) -> Iterator[float]:
         """How loud each take or part is as the game plays it, in LUFS."""
-        volume = number(self.definition.settings.get("volume"))
+        volume = number(self.definition.values.get("volume"))
         for one in self.new:
             gain = volume * one.piece.volume
             if one.level is not None and gain > 0:
@@ -112,7 +113,7 @@ class Book:
     """
 
     profile: Profile
-    definitions: Definitions
+    definitions: PackThing
     label: str
     own_name: str
     against: str
@@ -123,7 +124,7 @@ class Book:
 
     def said(self, name: str) -> str:
         """A value of the pack's own, as ``pack.title``; empty where it is not said."""
-        value = self.definitions.pack.values.get(name)
+        value = self.definitions.values.get(name)
         return "" if value is None else str(value)
 
     @property
@@ -273,7 +274,7 @@ def _placed(heard: Sequence[Heard]) -> dict[tuple[str, int | None], list[str]]:
     return found
 
 
-def _players(said: Definitions, own: PackFile | None) -> dict[str, list[str]]:
+def _players(said: PackThing, own: PackFile | None) -> dict[str, list[str]]:
     """What plays each key, in words: as the documents say, and as the workspace does of what only a script says."""
     found: dict[str, list[str]] = {}
 
@@ -298,7 +299,7 @@ def _players(said: Definitions, own: PackFile | None) -> dict[str, list[str]]:
         note(prop.key, f"prop {prop.name or prop.key}")
     for schedule in said.schedules:
         called = f"schedule {schedule.values.get('schedule.name') or ''}".rstrip()
-        for entry in schedule.entries:
+        for entry in schedule.of(ENTRY):
             note(entry.key, called, entry.values.get("entry.kind"))
     return found
 
@@ -319,7 +320,7 @@ def _entry(
     category = said.category or (known.category(one.key) if known else None)
     kind = side.profile.kind_of(one.key, category, parts=bool(said.parts), said=said.kind or None)
     new, old = _shown(one, contents), _shown(was, contents) if was else ()
-    positional = said.settings.get("positional")
+    positional = said.values.get("positional")
     read = [each for each in new if each.content is not None and not each.content.unread and not each.piece.of_game]
     digests = {each.piece.role: each.content.digest for each in read if each.content}
     return Entry(
@@ -327,8 +328,8 @@ def _entry(
         said,
         category or "",
         kind.name,
-        number(said.settings.get("near"), rules.near),
-        number(said.settings.get("far"), rules.far),
+        number(said.values.get("near"), rules.near),
+        number(said.values.get("far"), rules.far),
         (rules.positional if positional is None else positional is True)
         or any(piece.name in at_a_place for piece in one.pieces),
         new,

@@ -24,6 +24,7 @@ from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
+from ichnos.games.facts import is_said
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.page.gathering import Book, Content, Entry, Shown
 from ichnos.review.findings import Finding
@@ -325,6 +326,10 @@ def _scaled(level: NDArray[np.float32]) -> NDArray[np.uint8]:
     return np.asarray(np.round(np.clip(db / 60 + 1, 0, 1) * 255), np.uint8)
 
 
+def _is_setting(name: str) -> bool:
+    return is_said(name) and name != "category"
+
+
 def _entry(book: Book, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
     said = entry.definition
     old = entry.old_definition
@@ -334,7 +339,7 @@ def _entry(book: Book, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
         "oldTitles": [[tag or "", text] for tag, text in (old.titles if old else {}).items()],
         "category": entry.category,
         "kind": entry.kind,
-        "settings": _values(said.settings) | _values(said.fields),
+        "settings": _values({name: value for name, value in said.values.items() if _is_setting(name)}),
         "volume": _volume(said),
         "oldVolume": _volume(old),
         "pitch": _pitch(said),
@@ -367,11 +372,11 @@ def _plainly(value: Value) -> str:
 
 
 def _volume(said: Any) -> float:
-    return min(100.0, number(said.settings.get("volume"))) if said else 1.0
+    return min(100.0, number(said.values.get("volume"))) if said else 1.0
 
 
 def _pitch(said: Any) -> float:
-    return min(16.0, max(1 / 16, number(said.settings.get("pitch")))) if said else 1.0
+    return min(16.0, max(1 / 16, number(said.values.get("pitch")))) if said else 1.0
 
 
 def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:

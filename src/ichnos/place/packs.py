@@ -62,7 +62,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents, our
     names = files.names()
     read = read_pack(profile, files)
     raise_all(read.broken)
-    said = dict(read.definitions.pack.values)
+    said = dict(read.definitions.values)
     if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in names):
         what = f"nothing in this is like a pack for {rules.game.title}"
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
@@ -90,7 +90,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents, our
         package=str(package),
         sha256=sha256_of_all(digests) if is_folder else disk.digest(package),
         time=time.time(),
-        ids=tuple(sorted(read.definitions.pack.ids.values())),
+        ids=tuple(sorted(read.definitions.ids.values())),
         claims=tuple(claims),
         brings=tuple(dict.fromkeys(brought(read, names))),
     )

@@ -11,8 +11,8 @@ from typing import Any
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.definitions import TriggerDefinition
 from ichnos.games.profiles.vocabulary import BODY, INTRO
+from ichnos.games.things import Thing
 from ichnos.play.decoding import Sounds
 from ichnos.play.scene import Happening, Scene
 from ichnos.play.turns import Takes, Turns, chance
@@ -102,7 +102,7 @@ class Acting:
         self._waiting: list[tuple[int, int, Callable[[int], None]]] = []
         self._triggers = [(one, _of_table(one)) for _, one in world.triggers]
 
-    def run(self, listeners: list[tuple[TriggerDefinition, Callable[[], list[Asked]]]], asked: list[Asked]) -> Played:
+    def run(self, listeners: list[tuple[Thing, Callable[[], list[Asked]]]], asked: list[Asked]) -> Played:
         """Play the scene.
 
         Args:
@@ -380,12 +380,12 @@ class Acting:
         self.played.marks.append(Mark(at, text, key, trigger))
 
 
-def called(trigger: TriggerDefinition) -> str:
+def called(trigger: Thing) -> str:
     """What a trigger is called by: its name, else its event."""
     return str(trigger.values.get("trigger.name") or trigger.values.get("trigger.event") or "without a name")
 
 
-def _of_table(trigger: TriggerDefinition) -> Callable[[], list[Asked]]:
+def _of_table(trigger: Thing) -> Callable[[], list[Asked]]:
     """What a trigger of a table does."""
     said = {name.removeprefix("trigger."): value for name, value in trigger.values.items()}
     does = str(said.get("does") or "play")

@@ -20,8 +20,8 @@ from ichnos.audio.process.conversion import Target, write
 from ichnos.audio.process.levels import limit_peaks
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.definitions import TriggerDefinition
 from ichnos.games.profiles.vocabulary import BODY
+from ichnos.games.things import Thing
 from ichnos.play import scene as scenes
 from ichnos.play.acting import Acting, Played, Voice, called
 from ichnos.play.decoding import Sounds
@@ -109,7 +109,7 @@ def rehearse(
         acting = Acting(world, scene, sounds, rate, seed, sure=whole)
         played = acting.run(scripts.listeners, scripts.asked)
     if whole and played.unplaced:  # things that scripts alone know
-        placed = (scenes.Thing(name=name, place=(3.0, 4.0)) for name in sorted(played.unplaced))
+        placed = (scenes.SceneThing(name=name, place=(3.0, 4.0)) for name in sorted(played.unplaced))
         scene = scene.model_copy(update={"thing": (*scene.thing, *placed)})
         played.unplaced.clear()
     done = Rehearsal(scene, played, [], [*scripts.notes], curve=world.profile.rules.play.curve)
@@ -250,7 +250,7 @@ def _against(bed: Levels, done: Rehearsal, mixing: Mixing, sounds: Sounds, rate:
 
 
 def _findings(
-    world: World, done: Rehearsal, sounds: Sounds, triggers: list[TriggerDefinition], *, whole: bool
+    world: World, done: Rehearsal, sounds: Sounds, triggers: list[Thing], *, whole: bool
 ) -> Iterator[Finding]:
     """What only playing shows."""
     played, own = done.played, {sound.key: sound for sound in world.own()}
@@ -348,7 +348,7 @@ def one_key(
     sounds = Sounds(world.profile)
     rate = world.profile.rules.audio.rate or _RATE
     away_by = sound.near if away is None else away
-    thing = scenes.Thing(name=f"{away_by:g} m away", place=(0.0, away_by))
+    thing = scenes.SceneThing(name=f"{away_by:g} m away", place=(0.0, away_by))
     scene = Scene(format=1, seconds=_LONGEST_ALONE, thing=(thing,))
     acting = Acting(world, scene, sounds, rate, seed)
     at = 0

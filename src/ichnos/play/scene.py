@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 
 from ichnos.documents.checked import TomlTable, checked
 from ichnos.documents.toml import TomlFile
-from ichnos.games.definitions import TriggerDefinition
+from ichnos.games.things import Thing
 from ichnos.play.world import World, number
 
 Spot = tuple[float, float]  # metres to the east and to the north
@@ -31,7 +31,7 @@ class Step(TomlTable):
     )
 
 
-class Thing(TomlTable):
+class SceneThing(TomlTable):
     name: str = Field(min_length=1, description="a thing that sounds come from")
     place: Spot = Field(description="where it stands")
 
@@ -68,7 +68,7 @@ class Scene(TomlTable):
     bed: str | None = Field(default=None, description="a recording of the game's own mix, as seen from this file")
     bed_volume: float = Field(default=1, ge=0, le=10, description="how loud that is")
     listener: tuple[Step, ...] = Field(default=(), description="[[listener]]: where the listener walks, straight on")
-    thing: tuple[Thing, ...] = Field(default=(), description="[[thing]]: what stands where")
+    thing: tuple[SceneThing, ...] = Field(default=(), description="[[thing]]: what stands where")
     happening: tuple[Happening, ...] = Field(default=(), description="[[happening]]: what happens when")
 
     @cached_property
@@ -134,7 +134,7 @@ def written(scene: Scene) -> str:
     return tomlkit.dumps(document)
 
 
-def made_up(world: World, triggers: Sequence[TriggerDefinition], lengths: dict[str, float]) -> Scene:
+def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) -> Scene:
     """A scene in which each sound of the packs is heard: near and far, by each trigger, in each schedule.
 
     Args:
@@ -182,7 +182,7 @@ def made_up(world: World, triggers: Sequence[TriggerDefinition], lengths: dict[s
     return Scene.model_validate(said)
 
 
-def _of_trigger(trigger: TriggerDefinition, now: float, things: dict[str, Spot]) -> Iterator[dict[str, Any]]:
+def _of_trigger(trigger: Thing, now: float, things: dict[str, Spot]) -> Iterator[dict[str, Any]]:
     said = trigger.values
     if said.get("trigger.from"):
         things.setdefault(str(said["trigger.from"]), (3, 4))

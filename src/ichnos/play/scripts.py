@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from ichnos.errors import IchnosError, Place
-from ichnos.games.definitions import TriggerDefinition
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import TRIGGER
+from ichnos.games.things import Thing
 from ichnos.play.acting import Asked
 from ichnos.play.world import LUA, Script, World
 
@@ -40,7 +41,7 @@ class Scripts:
     def __init__(self, world: World, seed: int) -> None:
         self.wrong: list[Wrong] = []
         self.notes: list[str] = []
-        self.listeners: list[tuple[TriggerDefinition, Callable[[], list[Asked]]]] = []
+        self.listeners: list[tuple[Thing, Callable[[], list[Asked]]]] = []
         self.asked: list[Asked] = []
         self._process: subprocess.Popen[str] | None = None
         self._answers: queue.Queue[str] = queue.Queue()
@@ -131,7 +132,7 @@ class Scripts:
             self._process = None
 
 
-def triggers_of(profile: Profile, label: str, text: str) -> list[TriggerDefinition] | None:
+def triggers_of(profile: Profile, label: str, text: str) -> list[Thing] | None:
     """What a script waits for, and which sound each of it plays or stops.
 
     None where that cannot be said: it is not in Lua, the profile does not say what its functions mean, it breaks off,
@@ -147,7 +148,7 @@ def triggers_of(profile: Profile, label: str, text: str) -> list[TriggerDefiniti
     return None if None in found else [one for one in found if one is not None]
 
 
-def _with_deed(trigger: TriggerDefinition, asked: list[Asked]) -> TriggerDefinition | None:
+def _with_deed(trigger: Thing, asked: list[Asked]) -> Thing | None:
     """A trigger with the one thing that it does; None where that is another number of them."""
     if len(asked) != 1:
         return None
@@ -157,11 +158,11 @@ def _with_deed(trigger: TriggerDefinition, asked: list[Asked]) -> TriggerDefinit
     key = str(words["key"])
     values = {**trigger.values, **said, "trigger.key": key, "trigger.does": "fade-out" if fades else does}
     values = {name: value for name, value in values.items() if value not in (None, "", _NEUTRAL.get(name))}
-    return TriggerDefinition(key, values, trigger.place)
+    return Thing(TRIGGER, values, place=trigger.place)
 
 
-def _trigger(said: dict[str, Any]) -> TriggerDefinition:
+def _trigger(said: dict[str, Any]) -> Thing:
     """What a script waits for, as a trigger."""
     place = Place(str(said["place"][0]), int(said["place"][1]) or None)
     words = {f"trigger.{name}": value for name, value in said.items() if name not in ("number", "place")}
-    return TriggerDefinition(None, words, place)
+    return Thing(TRIGGER, words, place=place)

@@ -6,7 +6,7 @@ import math
 from collections import Counter
 from dataclasses import dataclass
 
-from ichnos.games.definitions import ScheduleDefinition
+from ichnos.games.things import Thing
 from ichnos.play.turns import BETWEEN, Takes, Turns
 from ichnos.play.world import PlayedSound
 
@@ -57,7 +57,7 @@ class ScheduleCount:
     expected_gap: float | None
 
 
-def of_schedule(schedule: ScheduleDefinition, count: int, seed: int) -> ScheduleCount:
+def of_schedule(schedule: Thing, count: int, seed: int) -> ScheduleCount:
     """A schedule played for so many entries."""
     turns = Turns(schedule, seed)
     found, gaps = Counter[str](), Counter[int]()

@@ -5,7 +5,8 @@ from __future__ import annotations
 import random
 from collections.abc import Sequence
 
-from ichnos.games.definitions import ScheduleDefinition
+from ichnos.games.profiles.vocabulary import ENTRY
+from ichnos.games.things import Thing
 from ichnos.play.world import PlayedSound, PlayedTake, number
 
 _LOUDEST = 100.0
@@ -53,10 +54,10 @@ class Turns:
     likelihood; not the one before, where ``twice`` says no.
     """
 
-    def __init__(self, schedule: ScheduleDefinition, seed: int) -> None:
+    def __init__(self, schedule: Thing, seed: int) -> None:
         said = schedule.values
 
-        kinds = [(str(one.key), str(one.values.get("entry.kind") or PIECE)) for one in schedule.entries]
+        kinds = [(str(one.key), str(one.values.get("entry.kind") or PIECE)) for one in schedule.of(ENTRY)]
         self.pieces = [key for key, kind in kinds if kind != BETWEEN]
         self.between = [key for key, kind in kinds if kind == BETWEEN]
         self.after, self.apart = round(number(said.get("schedule.after"), 1)), round(number(said.get("schedule.apart")))

@@ -12,15 +12,14 @@ from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.definitions import (
-    PropDefinition,
-    ScheduleDefinition,
-    SoundDefinition,
-    TriggerDefinition,
-)
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.things import (
+    SoundThing,
+    Thing,
+    sound_of,
+)
 
 GAME = "the game"  # whose the game's own sounds are
 LUA = ".lua"
@@ -95,9 +94,9 @@ class World:
 
     profile: Profile
     sounds: dict[str, PlayedSound] = field(default_factory=dict)
-    triggers: list[tuple[str, TriggerDefinition]] = field(default_factory=list)
-    props: list[PropDefinition] = field(default_factory=list)
-    schedules: list[ScheduleDefinition] = field(default_factory=list)
+    triggers: list[tuple[str, Thing]] = field(default_factory=list)
+    props: list[Thing] = field(default_factory=list)
+    schedules: list[Thing] = field(default_factory=list)
     scripts: list[Script] = field(default_factory=list)
     lost: list[tuple[str, str, str, Place]] = field(default_factory=list)
     packs: tuple[str, ...] = ()
@@ -182,7 +181,7 @@ class _Loading:
                     text = from_bytes(layer.files.read(name), label).content
                     self.world.scripts.append(Script(layer.whose, label, text))
 
-    def take_in(self, layer: _Layer, sound: SoundDefinition, *, is_copy: bool) -> None:
+    def take_in(self, layer: _Layer, sound: SoundThing, *, is_copy: bool) -> None:
         made = self.made(layer, sound)
         before = self.world.sounds.get(sound.key)
         if is_copy and not any(one.whose == layer.whose for one in made.files):
@@ -191,8 +190,8 @@ class _Loading:
             self.world.lost.append((sound.key, before.whose, layer.whose, before.place))
         self.world.sounds[sound.key] = made
 
-    def made(self, layer: _Layer, sound: SoundDefinition) -> PlayedSound:
-        rules, said = self.profile.rules.play, sound.settings
+    def made(self, layer: _Layer, sound: SoundThing) -> PlayedSound:
+        rules, said = self.profile.rules.play, sound.values
         category = sound.category or (self.known.category(sound.key) if self.known else None)
         kind = self.profile.kind_of(sound.key, category, parts=bool(sound.parts), said=sound.kind or None)
         takes = tuple(
@@ -254,7 +253,7 @@ class _Loading:
             file = self.over.get(bare)
             for key in keys if file is not None and file.whose != GAME else ():
                 if key not in self.world.sounds:
-                    sound = SoundDefinition(key, self.known.category(key), place=Place(file.label if file else ""))
+                    sound = sound_of(key, self.known.category(key), place=Place(file.label if file else ""))
                     layer = next(one for one in self.layers if file is not None and one.whose == file.whose)
                     made = self.made(layer, sound)
                     self.world.sounds[key] = PlayedSound(

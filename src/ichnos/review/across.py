@@ -10,7 +10,7 @@ from ichnos.errors import Place
 from ichnos.files.paths import folded
 from ichnos.games.neighbours import brought, clashing_id, shared
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.profiles.vocabulary import ID_PREFIX, SOUND, settings
 from ichnos.games.untouched import combining_of
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
@@ -21,7 +21,7 @@ def installed(subject: Subject) -> Iterator[Finding]:
     context = subject.context
     if not context.neighbours:
         return
-    clash = clashing_id(subject.pack.definitions.pack.ids.values(), context.neighbours)
+    clash = clashing_id(subject.pack.definitions.ids.values(), context.neighbours)
     if clash is not None:
         identity, other = clash
         place = subject.files.place
@@ -49,8 +49,8 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     ids: defaultdict[str, list[tuple[str, Place]]] = defaultdict(list)
     for pack in packs:
         for one in pack.subject.pack.by_document.values():
-            for name, value in one.pack.ids.items():
-                ids[value.lower()].append((pack.name, one.pack.places[f"{ID_PREFIX}{name}"]))
+            for name, value in one.ids.items():
+                ids[value.lower()].append((pack.name, one.places[f"{ID_PREFIX}{name}"]))
     yield from _keys(profile, packs)
     for identity, claims in ids.items():
         owners = list(dict.fromkeys(name for name, _ in claims))
@@ -70,7 +70,7 @@ def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
             files = [
                 (file, subject.sound_files.file_of(file) is not None and pack.name) for file, _, _ in sound.files()
             ]
-            keys[key].append((pack.name, sound.place, (files, sound.settings)))
+            keys[key].append((pack.name, sound.place, (files, [sound.values.get(name) for name in settings(SOUND)])))
         if not _lies_over(profile):
             in_place = {key: name for name, names in subject.in_place.items() for key in names}
             for key, name in in_place.items():

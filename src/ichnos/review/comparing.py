@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import os
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
@@ -19,19 +19,18 @@ from ichnos.documents.tree import Value, spelled
 from ichnos.documents.values import Said, not_again, values
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions, SoundDefinition
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.understanding import not_understood
+from ichnos.games.facts import Fact, difference, named, of_thing, own_facts
 from ichnos.games.opening import Opened
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, SETTINGS, TAKE_SETTINGS
+from ichnos.games.profiles.vocabulary import entry_scopes
+from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.review.doubles import kept_apart
 from ichnos.review.pieces import roles
 
 ADDED, REMOVED, CHANGED = "added", "removed", "changed"
 _ALIKE = -20.0  # dB: what differs by less is the same sound, coded again
 _AHEAD = 1 << 21  # frames by which one may be longer than the other, until they are not held against each other
-
-Values = dict[str, Value]
 
 
 @dataclass(frozen=True)
@@ -72,33 +71,17 @@ class _Side:
         self.own_suffix = encoder.extension if encoder else None
         self.names = [name for name in opened.files.names() if name.lower().endswith(opened.profile.sound_suffixes)]
         self.sounds = SoundFiles(self.names)
-        self.definitions: Definitions = kept_apart(opened.reading.by_document.values())
+        self.definitions = kept_apart(opened.reading.by_document.values())
+        self.things: dict[tuple[str, str], Thing] = {("pack", ""): self.definitions, **named(self.definitions)}
 
-    def things(self) -> dict[tuple[str, str], Values]:
-        """Everything that it says, by what it is and its name."""
-        said = self.definitions
-        found: dict[tuple[str, str], Values] = {("pack", ""): {}}
-        for name, value in said.pack.values.items():
-            found["pack", ""][_field(name)] = value
-        for sound in said.sounds:
-            found["sound", sound.key] = _of_sound(sound, self.opened.profile.usual)
-        for trigger in said.triggers:
-            name = str(trigger.values.get("trigger.name") or trigger.values.get("trigger.event") or trigger.key)
-            found[_free(found, "trigger", name)] = {_field(key): value for key, value in trigger.values.items()}
-        for prop in said.props:
-            values = {_field(key): value for key, value in prop.values.items()}
-            for what, spoken in (("title", prop.titles), ("text", prop.texts)):
-                values |= {_spoken(what, tag): text for tag, text in spoken.items()}
-            found[_free(found, "prop", prop.name or str(prop.key))] = values
-        for schedule in said.schedules:
-            values = {_field(key): value for key, value in schedule.values.items()}
-            for number, entry in enumerate(schedule.entries, 1):
-                kind = entry.values.get("entry.kind")
-                values[f"entry {number}"] = f"{entry.key} ({kind})" if kind else entry.key
-            found[_free(found, "schedule", str(schedule.values.get("schedule.name") or ""))] = values
-        return found
+    def facts(self, name: tuple[str, str]) -> Iterator[Fact]:
+        """What it says of one thing; where it is silent, what is usual counts."""
+        thing = self.things[name]
+        if isinstance(thing, PackThing):
+            return own_facts(thing, ())
+        return of_thing(thing, (name,), usual=self.opened.profile.usual)
 
-    def files_of(self, sound: SoundDefinition) -> dict[str, str | None]:
+    def files_of(self, sound: SoundThing) -> dict[str, str | None]:
         """The files of a sound by what they are there for; None where one is not there."""
         return {role: self.sounds.file_of(file) if file else None for role, file, _ in roles(sound)}
 
@@ -120,42 +103,6 @@ class _Side:
         yield from reading.disagreeing
 
 
-def _field(name: str) -> str:
-    """A value as people call it: a hole's name without what it is of."""
-    if name.startswith(ID_PREFIX):
-        return f"id {name.removeprefix(ID_PREFIX)}"
-    return name if name.startswith((FIELD_PREFIX, "game.", "key.")) else name.partition(".")[2] or name
-
-
-def _free(found: Mapping[tuple[str, str], Values], of: str, name: str) -> tuple[str, str]:
-    """A name that is not taken: two things of one name are told apart by their number."""
-    number, called = 1, name
-    while (of, called) in found:
-        number += 1
-        called = f"{name} ({number})"
-    return of, called
-
-
-def _spoken(what: str, tag: str | None) -> str:
-    return f"{what} ({tag})" if tag else what
-
-
-def _of_sound(sound: SoundDefinition, usual: Values) -> Values:
-    """What a sound says; where it is silent, what is usual counts."""
-    values: Values = {"category": sound.category, **sound.settings, **sound.fields}
-    values |= {name: value for name, value in usual.items() if name in SETTINGS and values.get(name) is None}
-    values |= {_spoken("title", tag): text for tag, text in sound.titles.items()}
-    for number, take in enumerate(sound.takes, 1):
-        said: Values = {**take.values, "weight": take.weight}
-        said |= {name: usual[name] for name in ("weight", *TAKE_SETTINGS) if name in usual and said.get(name) is None}
-        values |= {f"take {number}'s {_field(name)}": value for name, value in said.items() if _counts(name)}
-    return values
-
-
-def _counts(name: str) -> bool:
-    return name != "take.number"
-
-
 def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] = lambda _: None) -> Compared:
     """Hold two packs, or a pack and the game, against each other.
 
@@ -165,7 +112,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
         on_progress: called for each pair of sound files that was held against each other, with 1.
     """
     one, other = _Side(before), _Side(after)
-    first, second = one.things(), other.things()
+    first, second = one.things, other.things
     left_out = 0
     if before.is_game != after.is_game:
         game, pack = (first, second) if before.is_game else (second, first)
@@ -182,7 +129,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
         elif thing not in first:
             changes.append(Change(ADDED, *thing))
         else:
-            found = list(_values(thing, first[thing], second[thing]))
+            found = list(_values(thing, one, other))
             changes += found
             same[thing] = not found
     pairs = list(_pairs(one, other, first, second))
@@ -207,18 +154,16 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
     )
 
 
-_ORDER = ("pack", "sound", "trigger", "prop", "schedule", "file")
-
-
 def _order(change: Change) -> tuple[int, str, int]:
-    return _ORDER.index(change.of), change.name, (REMOVED, ADDED, CHANGED).index(change.what)
+    return ("pack", *entry_scopes(), "file").index(change.of), change.name, (REMOVED, ADDED, CHANGED).index(change.what)
 
 
-def _values(thing: tuple[str, str], before: Values, after: Values) -> Iterator[Change]:
-    for field in dict.fromkeys((*before, *after)):
-        one, other = before.get(field), after.get(field)
-        if not _equal(one, other):
-            yield Change(CHANGED, *thing, field, one, other)
+def _values(thing: tuple[str, str], before: _Side, after: _Side) -> Iterator[Change]:
+    for one, other in difference(
+        before.facts(thing), after.facts(thing), lambda one, two: _equal(one.value, two.value)
+    ):
+        called = one.called if one else other.called if other else ""
+        yield Change(CHANGED, *thing, called, one.value if one else None, other.value if other else None)
 
 
 def _equal(one: Value, other: Value) -> bool:
@@ -249,7 +194,7 @@ _Pair = tuple[tuple[str, str], str, str | None, str | None]  # a sound, what it 
 
 
 def _pairs(
-    one: _Side, other: _Side, first: Mapping[tuple[str, str], Values], second: Mapping[tuple[str, str], Values]
+    one: _Side, other: _Side, first: Collection[tuple[str, str]], second: Collection[tuple[str, str]]
 ) -> Iterator[_Pair]:
     sounds = {sound.key: sound for sound in other.definitions.sounds}
     for sound in one.definitions.sounds:

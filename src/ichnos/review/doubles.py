@@ -5,89 +5,61 @@ A game takes one of two entries of a key, and so does whoever reads a pack for i
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable
 from dataclasses import replace
-from typing import Any
 
 from ichnos.documents.tree import Value
-from ichnos.games.definitions import (
-    Definitions,
-    PackDefinition,
-    PropDefinition,
-    SoundDefinition,
-    TakeDefinition,
-    props_together,
-    together,
-)
+from ichnos.games.facts import called, difference, free_name, of_thing
+from ichnos.games.profiles.vocabulary import PACK, SCOPES, entry_scopes, is_name, of_scope
+from ichnos.games.things import PackThing, SoundThing, Thing, together
 
 
-def kept_apart(documents: Iterable[Definitions]) -> Definitions:
+def kept_apart(documents: Collection[PackThing]) -> PackThing:
     """All that documents say: where one says otherwise of a thing than another before, that has a number of its own."""
     values: dict[str, Value] = {}
-    sounds: dict[str, SoundDefinition] = {}
-    props: dict[str, PropDefinition] = {}
-    rest = Definitions()
     for one in documents:
-        for name, value in one.pack.values.items():
-            values[_free(name, {known for known, there in values.items() if there != value})] = value
-        here: set[tuple[str, str | None]] = set()  # with files, in this document
-        for sound in one.sounds:
-            doubled = sound.names_files and (sound.key, sound.language) in here
-            number, name = 1, sound.key
-            while name in sounds and (doubled or _otherwise(sounds[name], sound)):
-                number += 1
-                name = f"{sound.key} ({number})"
-            sounds[name] = replace(together(sounds[name], sound) if name in sounds else sound, key=name)
-            if sound.names_files:
-                here.add((sound.key, sound.language))
-        for prop in one.props:
-            own = prop.name or str(prop.key)
-            number, name = 1, own
-            while name in props and (prop.name is None or _props_otherwise(props[name], prop)):
+        for name, value in one.values.items():
+            values[free_name(name, {known for known, there in values.items() if there != value})] = value
+    inside = {
+        scope: tuple(_apart(scope, documents))
+        if SCOPES[scope].is_joined
+        else tuple(thing for one in documents for thing in one.of(scope))
+        for scope in entry_scopes()
+    }
+    return PackThing(PACK, values, inside)
+
+
+def _apart(scope: str, documents: Iterable[PackThing]) -> Iterable[Thing]:
+    naming = next(word.name for word in of_scope(scope) if word.is_name)
+    found: dict[str, Thing] = {}
+    for document in documents:
+        here: set[tuple[str, Value]] = set()  # with files, in this document
+        for one in document.of(scope):
+            own, number = called(one), 1
+            entry = own, one.values.get("language")
+            has_files = isinstance(one, SoundThing) and one.names_files
+            is_new = one.name is None or (has_files and entry in here)
+            name = own
+            while name in found and (is_new or _clash(found[name], one)):
                 number += 1
                 name = f"{own} ({number})"
-            props[name] = props_together(props[name], prop) if name in props else prop
-        rest = replace(rest, triggers=rest.triggers + one.triggers, schedules=rest.schedules + one.schedules)
-    named = tuple(replace(prop, values={**prop.values, "prop.name": name}) for name, prop in props.items())
-    return replace(rest, pack=PackDefinition(values), sounds=tuple(sounds.values()), props=named)
+            whole = together(found[name], one) if name in found else one
+            found[name] = replace(whole, values={**whole.values, naming: name})
+            if has_files:
+                here.add(entry)
+    return found.values()
 
 
-def _free(name: str, taken: set[str]) -> str:
-    number, found = 1, name
-    while found in taken:
-        number += 1
-        found = f"{name} ({number})"
-    return found
-
-
-def _otherwise(first: SoundDefinition, other: SoundDefinition) -> bool:
+def _clash(first: Thing, other: Thing) -> bool:
     """Would anything that the second says be lost beside the first?"""
-    return (
-        bool(first.category and other.category and first.category != other.category)
-        or bool(first.takes and other.takes and _takes(first) != _takes(other))
-        or bool(first.parts and other.parts and _parts(first) != _parts(other))
-        or _clash(first.settings, other.settings)
-        or _clash(first.titles, other.titles)
-        or _clash(first.fields, other.fields)
-    )
+    for one, two in difference(
+        of_thing(first, (), _counts), of_thing(other, (), _counts), lambda one, two: one.value == two.value
+    ):
+        inner = (one or two).of  # type: ignore[union-attr]
+        if first.of(inner[0][0]) and other.of(inner[0][0]) if inner else one is not None and two is not None:
+            return True
+    return False
 
 
-def _props_otherwise(first: PropDefinition, other: PropDefinition) -> bool:
-    return (
-        bool(first.key and other.key and first.key != other.key)
-        or _clash(first.values, other.values)
-        or _clash(first.titles, other.titles)
-        or _clash(first.texts, other.texts)
-    )
-
-
-def _takes(sound: SoundDefinition) -> list[TakeDefinition]:
-    return [TakeDefinition(take.file, take.weight, dict(take.values)) for take in sound.takes]
-
-
-def _parts(sound: SoundDefinition) -> list[tuple[str | None, str | None]]:
-    return [(part.name, part.file) for part in sound.parts]
-
-
-def _clash(first: Mapping[Any, Value], other: Mapping[Any, Value]) -> bool:
-    return any(name in first and first[name] != value for name, value in other.items())
+def _counts(field: str) -> bool:
+    return field == "part.name" or not is_name(field)

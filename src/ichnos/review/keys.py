@@ -25,7 +25,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
         first: dict[tuple[str, str | None], Place] = {}
         of_game = subject.pack.of_game.get(name, Counter())
         for sound in definitions.sounds:
-            entry = (sound.key, sound.language)
+            entry = (sound.key, sound.text_of("language"))
             if entry in first:
                 if of_game[sound.key] > 1:
                     continue  # so it is in the game's own file

@@ -6,10 +6,10 @@ import uuid
 from collections.abc import Iterator, Mapping
 
 from ichnos.errors import Place
-from ichnos.games.definitions import NOWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import path_of
 from ichnos.games.profiles.vocabulary import ID_PREFIX, PROP, SOUND, TAKE
+from ichnos.games.things import NOWHERE
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -22,8 +22,8 @@ def names_of(exemplar: Exemplar) -> set[str]:
 def values(subject: Subject) -> Iterator[tuple[str, object, Place]]:
     """Each value of the pack itself, by its hole's name, wherever a document has it."""
     for one in subject.pack.by_document.values():
-        for name, value in one.pack.values.items():
-            yield name, value, one.pack.places.get(name, NOWHERE)
+        for name, value in one.values.items():
+            yield name, value, one.places.get(name, NOWHERE)
 
 
 def ids(subject: Subject) -> Iterator[Finding]:

@@ -6,14 +6,16 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import IO, Any
+from typing import IO
 
 from ichnos.documents.tree import Value
 from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.definitions import Definitions, SoundDefinition, TakeDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.facts import free_name
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.things import PackThing, SoundThing, TakeThing, sound_of
 from ichnos.review.doubles import kept_apart
 from ichnos.review.subject import Subject
 
@@ -50,12 +52,12 @@ class Heard:
     """A key, or a file that no key names. ``loose``: it is such a file."""
 
     key: str
-    definition: SoundDefinition
+    definition: SoundThing
     pieces: tuple[Piece, ...]
     loose: bool = False
 
 
-def roles(sound: SoundDefinition) -> Iterator[tuple[str, str | None, TakeDefinition | None]]:
+def roles(sound: SoundThing) -> Iterator[tuple[str, str | None, TakeThing | None]]:
     """What the files of a sound are there for, each with the file as it is named; no two are called the same."""
     taken: dict[str, int] = {}
     named = [(f"take {number}", take.file, take) for number, take in enumerate(sound.takes, 1)]
@@ -87,7 +89,7 @@ class Side:
         self.is_game = is_game
         self.profile, self.files, self.reading, self.behind, self.known = profile, files, reading, behind, known
         self.names = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
-        self.definitions: Definitions = kept_apart(reading.by_document.values())
+        self.definitions: PackThing = kept_apart(reading.by_document.values())
         self._found = SoundFiles(self.names)
         by_path = profile.by_path and known is not None
         self._over = {profile.bare(name): name for name in self.names} if by_path else {}
@@ -95,7 +97,7 @@ class Side:
         self._theirs = SoundFiles([name for name in theirs if name.lower().endswith(profile.sound_suffixes)])
         self.left_out = 0  # entries of the game's own in a pack's copy of the game's document
 
-    def piece(self, role: str, reference: str, take: TakeDefinition | None = None) -> Piece:
+    def piece(self, role: str, reference: str, take: TakeThing | None = None) -> Piece:
         """A take or a part, with the file that its reference leads to."""
         name = self._found.file_of(reference) or self._over.get(self.profile.bare(reference))
         files, of_game = self.files, False
@@ -108,7 +110,7 @@ class Side:
             number(said.get("take.pitch")), of_game,
         )  # fmt: skip
 
-    def pieces(self, sound: SoundDefinition) -> tuple[Piece, ...]:
+    def pieces(self, sound: SoundThing) -> tuple[Piece, ...]:
         """The takes and parts of a sound."""
         return tuple(self.piece(role, file, take) for role, file, take in roles(sound) if file is not None)
 
@@ -119,21 +121,20 @@ class Side:
         for sound in self._own():
             plain = _NUMBERED.sub("", sound.key)  # of two entries of one key, the second has a number
             key = sound.key if sound.key in self._keys else plain
-            found[sound.key] = Heard(sound.key, replace(sound, key=key), self.pieces(sound))
+            found[sound.key] = Heard(sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(sound))
         for key, sound in self._in_place().items():
             if key not in found or not found[key].pieces:
                 said = found[key].definition if key in found else None
-                whole = replace(sound, titles=said.titles, place=said.place) if said else sound
+                whole = replace(sound, texts=said.texts, place=said.place) if said else sound
                 found[key] = Heard(key, whole, self.pieces(whole))
         named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
         for name in self.names:
             if name not in named:
-                take = TakeDefinition(name)
-                sound = SoundDefinition(name, takes=(take,))
-                found[_free(found, name)] = Heard(name, sound, (self.piece("file", name, take),), loose=True)
+                alone = sound_of(name, files=(name,))
+                found[free_name(name, found)] = Heard(name, alone, (self.piece("file", name),), loose=True)
         return found
 
-    def _own(self) -> Iterator[SoundDefinition]:
+    def _own(self) -> Iterator[SoundThing]:
         """What its documents say, but for entries of the game's own in a pack's copy of the game's document."""
         reading = self.reading
         merged = {sound.key for name in reading.merged for sound in _of(reading, name).sounds}
@@ -144,7 +145,7 @@ class Side:
                 continue
             yield sound
 
-    def _in_place(self) -> dict[str, SoundDefinition]:
+    def _in_place(self) -> dict[str, SoundThing]:
         """The game's sounds of which a file stands here, by its path."""
         if self.known is None or not self._over:
             return {}
@@ -153,7 +154,7 @@ class Side:
         for bare, keys in self.known.players(self.profile.bare).items():
             for key in keys if bare in self._over else ():
                 entry = self.known.entry(key)
-                named = SoundDefinition(key, entry.category, tuple(TakeDefinition(file) for file in entry.files))
+                named = sound_of(key, entry.category, entry.files)
                 found[key] = theirs[key] if key in theirs and theirs[key].names_files else named
         return found
 
@@ -163,7 +164,7 @@ class Side:
         return {sound.key for one in self.reading.by_document.values() for sound in one.sounds}
 
     @cached_property
-    def _of_game(self) -> Definitions:
+    def _of_game(self) -> PackThing:
         assert self.behind is not None
         return read_pack(self.profile, self.behind).definitions
 
@@ -172,11 +173,11 @@ class Side:
         found = self._by_key.get(key)
         if found is None and self.known is not None and key in self.known:
             entry = self.known.entry(key)
-            found = SoundDefinition(key, entry.category, tuple(TakeDefinition(file) for file in entry.files))
+            found = sound_of(key, entry.category, entry.files)
         return Heard(key, found, self.pieces(found)) if found is not None else None
 
     @cached_property
-    def _by_key(self) -> dict[str, SoundDefinition]:
+    def _by_key(self) -> dict[str, SoundThing]:
         return {sound.key: sound for sound in self.definitions.sounds}
 
 
@@ -193,13 +194,5 @@ def number(value: Value, otherwise: float = 1.0) -> float:
     return float(value)
 
 
-def _of(reading: PackReading, name: str) -> Definitions:
-    return reading.by_document.get(name, Definitions())
-
-
-def _free(taken: dict[str, Any], name: str) -> str:
-    count, found = 1, name
-    while found in taken:
-        count += 1
-        found = f"{name} ({count})"
-    return found
+def _of(reading: PackReading, name: str) -> PackThing:
+    return reading.by_document.get(name, PackThing(PACK))

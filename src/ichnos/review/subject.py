@@ -13,12 +13,12 @@ from ichnos.files.journal import InstalledPack
 from ichnos.files.sources import Files, Only
 from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.definitions import SoundDefinition
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
+from ichnos.games.things import SoundThing, sound_of
 from ichnos.pack.workspace import verdicts
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.verdicts import Verdict
@@ -117,7 +117,7 @@ class Subject:
         for name, keys in self.in_place.items():
             if name not in found:
                 category = known.category(keys[0]) if known else None
-                found[name] = self.kind_of(SoundDefinition(keys[0]), category, name)
+                found[name] = self.kind_of(sound_of(keys[0]), category, name)
         return found
 
     @cached_property
@@ -135,7 +135,7 @@ class Subject:
 
     def needs_no_definition(self, name: str) -> bool:
         """Is the file's name all that the game goes by, as nothing of its kind can be added?"""
-        kind = self.kind_of(SoundDefinition(""), None, name)
+        kind = self.kind_of(sound_of(""), None, name)
         return kind.replace == "by-path" and (not kind.new or self.context.catalogue is None)
 
     @cached_property
@@ -197,7 +197,7 @@ class Subject:
         players = known.players(self.profile.bare)
         return {name for name in self.sounds if without_extension(name) in players}
 
-    def kind_of(self, sound: SoundDefinition, category: str | None, file: str) -> Kind:
+    def kind_of(self, sound: SoundThing, category: str | None, file: str) -> Kind:
         """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its file is."""
         profile, pack_file = self.profile, self.context.pack_file
         said = next((one.kind for one in (pack_file.sound if pack_file else ()) if one.key == sound.key), None)
@@ -232,7 +232,7 @@ class Subject:
                 told[trigger.key] = f"trigger {trigger.values.get('trigger.name') or trigger.key}"
         found: dict[str, str] = {}
         for sound in self.pack.defined():
-            who = told.get(sound.key) or ("positional" if sound.settings.get("positional") is True else "")
+            who = told.get(sound.key) or ("positional" if sound.values.get("positional") is True else "")
             for reference, _, _ in sound.files() if who else ():
                 name = self.sound_files.file_of(reference)
                 if name is not None:

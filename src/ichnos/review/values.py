@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ichnos.errors import Place
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.definitions import SoundDefinition
+from ichnos.games.facts import Fact, called, own_facts
+from ichnos.games.profiles.vocabulary import SCOPES, SOUND, entry_scopes, is_spoken
+from ichnos.games.things import PackThing, SoundThing
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -33,7 +34,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
     yield from _otherwise(subject)
 
 
-def _is_own(subject: Subject, document: str, sound: SoundDefinition) -> bool:
+def _is_own(subject: Subject, document: str, sound: SoundThing) -> bool:
     """Is an entry the pack's, and not one of the game's in its own document?"""
     if document not in subject.pack.merged:
         return True
@@ -41,22 +42,28 @@ def _is_own(subject: Subject, document: str, sound: SoundDefinition) -> bool:
 
 
 def _otherwise(subject: Subject) -> Iterator[Finding]:
-    """Values of one sound that two documents have otherwise."""
-    said: dict[tuple[str, str], tuple[object, Place]] = {}
+    """Values of one thing that two documents have otherwise."""
+    before: dict[object, Fact] = {}
     for name, document in subject.pack.by_document.items():
-        here: dict[tuple[str, str], tuple[object, Place]] = {}
-        for sound in document.sounds if name not in subject.pack.merged else ():
-            titles = {f"title.{tag}": title for tag, title in sound.titles.items() if tag is not None}
-            for field, value in {**sound.settings, **sound.fields, **titles}.items():
-                if value is None:
-                    continue
-                place = sound.places.get(field, sound.place)
-                here.setdefault((sound.key, field), (value, place))
-                before, where = said.get((sound.key, field), (value, place))
-                if not _alike(before, value):
-                    reason = f'the {field} of "{sound.key}" is {value} here, and {before} in {where}'
-                    yield finding("said-otherwise", place, reason)
-        said = {**here, **said}
+        here: dict[object, Fact] = {}
+        for fact in _joined(document) if name not in subject.pack.merged else ():
+            if is_spoken(fact.field) and fact.language is None:
+                continue  # a title that does not say its language may be in any
+            here.setdefault(fact.identity, fact)
+            known = before.get(fact.identity, fact)
+            if not _alike(known.value, fact.value):
+                scope, whose = fact.of[0][0], f'"{fact.of[0][1]}"'
+                whose = whose if scope == SOUND else f"the {scope} {whose}"
+                reason = f"the {fact.called} of {whose} is {fact.value} here, and {known.value} in {known.place}"
+                yield finding("said-otherwise", fact.place, reason)
+        before = {**here, **before}
+
+
+def _joined(document: PackThing) -> Iterator[Fact]:
+    """What is said of the things that several documents may speak of, by what they are called."""
+    for scope in (scope for scope in entry_scopes() if SCOPES[scope].is_joined):
+        for thing in document.of(scope):
+            yield from own_facts(thing, ((scope, called(thing)),))
 
 
 def _alike(one: object, other: object) -> bool:

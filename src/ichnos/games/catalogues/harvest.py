@@ -45,11 +45,11 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
-    ids = {value.lower() for one in pack.by_document.values() for value in one.pack.ids.values()}
+    ids = {value.lower() for one in pack.by_document.values() for value in one.ids.values()}
     catalogue.ids = sorted(ids | {value.lower() for one in pack.quick.values() for value in one.ids})
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
     quick = (tag for one in pack.quick.values() for tag in one.languages)
-    catalogue.languages = sorted({*pack.definitions.pack.languages, *titled, *quick})
+    catalogue.languages = sorted({*pack.definitions.tags, *titled, *quick})
     if not catalogue.keys:
         looked_for = "; ".join(_looked_for(profile, whole, pack))
         raise IchnosError(

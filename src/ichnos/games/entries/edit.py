@@ -18,7 +18,7 @@ from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, PRINCIPAL, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SCOPES, SOUND, TAKE, part_in
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
@@ -186,7 +186,8 @@ class Editor:
             name for node, of in self.exemplar.units.items() if of == scope for name in self.exemplar.names_below(node)
         }
         other = self.exemplar.together.get(scope)
-        return [name for name in (*PRINCIPAL[scope], *(PRINCIPAL[other] if other else ())) if name in names]
+        principal = (*SCOPES[scope].principal, *(SCOPES[other].principal if other else ()))
+        return [name for name in principal if name in names]
 
     def refill(self, found: Found, bindings: Bindings, *, copied: bool = False) -> str:
         """An entry's own text with only the holes changed that have a value.

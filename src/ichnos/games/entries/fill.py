@@ -8,8 +8,7 @@ In a language's own list, a sound without a title in it says nothing, and has no
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
 
 from ichnos.documents.tree import Node, Unwritable, Value
 from ichnos.errors import IchnosError, Place
@@ -18,45 +17,29 @@ from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.vocabulary import (
     AROUND,
-    CATEGORY,
     GROUP,
-    IN_LANGUAGES,
     LANGUAGE,
-    NAMING,
     PACK,
-    PROP,
     SOUND,
     TAKE,
-    WORDS,
+    is_name,
+    is_spoken,
+    scope_of,
 )
+from ichnos.games.things import Thing
 
-
-@dataclass(frozen=True)
-class Instance:
-    """One pack, sound, take ... with its values by hole name, and what lies inside it by scope.
-
-    ``spoken`` maps what players read (title, prop.text ...) to its text in each language; ``None`` stands for the
-    default language.
-    """
-
-    values: Mapping[str, Value]
-    inside: Mapping[str, tuple[Instance, ...]] = field(default_factory=dict)
-    spoken: Mapping[str, Mapping[str | None, str]] = field(default_factory=dict)
-    place: Place | None = None  # where it is said
-
-
-Bindings = dict[str, Instance]  # the instances that are bound, by scope, the innermost last
+Bindings = dict[str, Thing]  # the things that are bound, by scope, the innermost last
 
 
 def resolve(name: str, bindings: Bindings) -> Value:
-    """A hole's value, from the innermost instance that has it; ``None`` where none has."""
-    if name in IN_LANGUAGES:
+    """A hole's value, from the innermost thing that has it; ``None`` where none has."""
+    if is_spoken(name):
         language = bindings[LANGUAGE].values["language"] if LANGUAGE in bindings else None
-        of = bindings.get(WORDS[name].scope)
-        return of.spoken.get(name, {}).get(str(language) if language else None) if of else None
-    for instance in reversed(bindings.values()):
-        if instance.values.get(name) is not None:
-            return instance.values[name]
+        of = bindings.get(scope_of(name))
+        return of.texts.get(name, {}).get(str(language) if language else None) if of else None
+    for one in reversed(bindings.values()):
+        if one.values.get(name) is not None:
+            return one.values[name]
     return None
 
 
@@ -64,8 +47,8 @@ def instances(scope: str, bindings: Bindings) -> Iterator[Bindings]:
     """Each way to bind one more scope, in the pack's own order."""
     for outer in reversed(bindings.values()):
         if scope in outer.inside:
-            for instance in outer.inside[scope]:
-                yield {**bindings, scope: instance}
+            for one in outer.inside[scope]:
+                yield {**bindings, scope: one}
             return
     if scope == TAKE and SOUND not in bindings:
         for inner in instances(SOUND, bindings):
@@ -80,7 +63,7 @@ def repetitions(exemplar: Exemplar, scope: str, bindings: Bindings) -> Iterator[
 
 
 def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> str:
-    """The file's text for the instances given.
+    """The file's text for the things given.
 
     Args:
         like: gives the text of an entry that is to start as an existing one's, or ``None``.
@@ -91,7 +74,7 @@ def fill(exemplar: Exemplar, bindings: Bindings, like: Like | None = None) -> st
     return Filler(exemplar, like).text(bindings)
 
 
-# An existing entry's text, for a scope and its instance, that is like one of the exemplar's nodes.
+# An existing entry's text, for a scope and its things, that is like one of the exemplar's nodes.
 Like = Callable[[str, Bindings, list[Node]], str | None]
 
 
@@ -139,8 +122,12 @@ class Filler:
 
     def refuse_loss(self, node: Node, missing: str, bindings: Bindings) -> None:
         """Raises IchnosError where something that is said would be left out with a hole that has no value."""
-        known = (NAMING | {CATEGORY}) if LANGUAGE in bindings else NAMING
-        names = [name for name in sorted(self.exemplar.names_below(node) - known) if self.is_said(name, node, bindings)]
+        sorts = {"category"} if LANGUAGE in bindings else set()
+        names = [
+            name
+            for name in sorted(self.exemplar.names_below(node) - sorts)
+            if not is_name(name) and self.is_said(name, node, bindings)
+        ]
         if names:
             of = resolve("key", bindings)
             where = self.document.text.place(node.start)
@@ -240,10 +227,12 @@ class Filler:
         if not alternatives:
             return None  # here stand sounds of another kind
         names = self.exemplar.entry_needs(alternatives, scope)
-        spoken = {*IN_LANGUAGES} & self.exemplar.names_below(alternatives[0]) if scope == LANGUAGE else set()
-        if spoken and bindings.keys() & {SOUND, PROP} and all(resolve(name, bindings) is None for name in spoken):
+        below = self.exemplar.names_below(alternatives[0]) if scope == LANGUAGE else ()
+        read = [name for name in below if is_spoken(name)]
+        if read and bindings.keys() - {*AROUND} and all(resolve(name, bindings) is None for name in read):
             return None  # a title and a text have a list of languages each
-        if LANGUAGE in bindings and names & {*IN_LANGUAGES} and all(resolve(name, bindings) is None for name in names):
+        is_read = LANGUAGE in bindings and any(map(is_spoken, names))
+        if is_read and all(resolve(name, bindings) is None for name in names):
             return None  # also where it is like another one: it is not called like that
         text = self.like(scope, bindings, alternatives) if self.like else None
         if text is not None:

@@ -6,9 +6,9 @@ from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
+from ichnos.games.entries.contents import contents, sound_entries
 from ichnos.games.entries.edit import Editor
 from ichnos.games.entries.fill import Bindings
-from ichnos.games.entries.packs import definitions_of, sound_entries
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile, path_of
@@ -51,7 +51,7 @@ class Originals:
         """The files that the game's own document of one path names; none where there is no such document."""
         path, encoding = path_of(exemplar.path), profile.document_rules(exemplar).encoding
         reading = read(exemplar, self.document(exemplar, path, encoding)) if path in self._names else None
-        said = definitions_of(reading, self._separator).sounds if reading else ()
+        said = contents(reading, self._separator).sounds if reading else ()
         return {file for sound in said for file, _, _ in sound.files()}
 
     def like(

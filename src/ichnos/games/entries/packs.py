@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import posixpath
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import PurePosixPath
 
@@ -14,40 +13,14 @@ from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
-from ichnos.games.definitions import (
-    Definitions,
-    EntryDefinition,
-    PackDefinition,
-    PartDefinition,
-    PropDefinition,
-    ScheduleDefinition,
-    SoundDefinition,
-    TakeDefinition,
-    TriggerDefinition,
-    combine,
-    props_together,
-    together,
-)
+from ichnos.games.entries.contents import contents
 from ichnos.games.entries.quick import QuickReading, read_quickly
-from ichnos.games.entries.read import DocumentReading, Found, every, read
+from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import (
-    ENTRY,
-    FIELD_PREFIX,
-    LANGUAGE,
-    PACK,
-    PART,
-    PROP,
-    SCHEDULE,
-    SETTINGS,
-    SOUND,
-    TAKE,
-    TRIGGER,
-    part_in,
-    word,
-)
+from ichnos.games.profiles.vocabulary import PACK, PROP, SOUND, scope_of
+from ichnos.games.things import PackThing, SoundThing, combine
 
 _LARGE = 1 << 18  # bytes of a document that is worth being read in another way
 
@@ -56,7 +29,7 @@ _LARGE = 1 << 18  # bytes of a document that is worth being read in another way
 class PackReading:
     """Everything that a profile could read. ``by_document``: what each document says, by its name."""
 
-    by_document: dict[str, Definitions] = field(default_factory=dict)
+    by_document: dict[str, PackThing] = field(default_factory=dict)
     broken: list[IchnosError] = field(default_factory=list)
     strange: list[tuple[Place, str]] = field(default_factory=list)  # fits no exemplar, and why
     differing: list[tuple[Place, str]] = field(default_factory=list)  # a file's name says otherwise
@@ -72,11 +45,11 @@ class PackReading:
     quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
 
     @cached_property
-    def definitions(self) -> Definitions:
+    def definitions(self) -> PackThing:
         """What all the documents say together."""
         return combine(list(self.by_document.values()))
 
-    def defined(self) -> Iterator[SoundDefinition]:
+    def defined(self) -> Iterator[SoundThing]:
         """The sounds that name files, in the order of the documents; a key that stands in two of them twice."""
         for one in self.by_document.values():
             yield from one.defined()
@@ -154,7 +127,7 @@ def _hold_together(result: PackReading, reading: DocumentReading) -> None:
     """The pack's own values, which may stand in several documents, and in each entry."""
     for found in every(reading.pack):
         for name, node in found.nodes.items():
-            if _scope(name) != PACK or name == "root":
+            if scope_of(name) != PACK or name == "root":
                 continue
             value = found.values[name]
             before, where = result.of_pack.setdefault(name, (value, _place(reading, node)))
@@ -168,7 +141,7 @@ def _take_in(
     result: PackReading, name: str, reading: DocumentReading, in_path: Mapping[str, Value], separator: str
 ) -> None:
     document = reading.document
-    result.by_document[name] = definitions_of(reading, separator, in_path)
+    result.by_document[name] = contents(reading, separator, in_path)
     for found in every(reading.pack):
         if found.unknown:
             said = [node for node in found.unknown if node.children or node.holds_value]
@@ -193,17 +166,17 @@ def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding
         return Counter()
     document = parse(own.read(name), own.label(name), exemplar.document.format, encoding)
     reading = read(exemplar, document)
-    return Counter(one.key for one in definitions_of(reading, separator).sounds) if reading else Counter()
+    return Counter(one.key for one in contents(reading, separator).sounds) if reading else Counter()
 
 
-def _titles(titled: dict[tuple[str, str], dict[str, Place]], definitions: Definitions) -> None:
+def _titles(titled: dict[tuple[str, str], dict[str, Place]], definitions: PackThing) -> None:
     """Which titles stand in which language: the file's, the entry's own, or one of several in it."""
     for sound in definitions.sounds:
         for language in sound.titles:
             if language is not None:
-                titled.setdefault((SOUND, sound.key), {})[language] = sound.places[f"title.{language}"]
+                titled.setdefault((SOUND, sound.key), {})[language] = sound.place_of(f"title.{language}")
     for prop in definitions.props:
-        for language in prop.titles:
+        for language in prop.texts.get("prop.title", ()):
             if language is not None:
                 titled.setdefault((PROP, prop.name or ""), {})[language] = prop.place
 
@@ -214,229 +187,6 @@ def _spelled(exemplar: Exemplar) -> str:
 
 def _place(reading: DocumentReading, node: Node) -> Place:
     return reading.document.text.place(node.start)
-
-
-def definitions_of(reading: DocumentReading, separator: str, in_path: Mapping[str, Value] | None = None) -> Definitions:
-    """What one document says.
-
-    Args:
-        separator: what stands between the pieces of a key.
-        in_path: the values of the holes in the document's path.
-    """
-    bindings = dict(in_path or {})
-    pack = reading.pack
-    own = {name: value for name, value in pack.values.items() if _scope(name) == PACK and name in pack.nodes}
-    places = {name: _place(reading, pack.nodes[name]) for name in own}
-    sounds = [_sound(reading, key, found, values) for key, found, values in _entries(pack, bindings, separator)]
-    root = _text(pack.values.get("root"))
-    if root is not None and reading.exemplar.root not in (None, root):
-        sounds = [_below(root, reading.exemplar.root or "", one) for one in sounds]
-    if reading.exemplar.together.get(SOUND) == TAKE:
-        sounds = _with_all_takes(sounds)
-    elif _in_pieces(reading.exemplar):
-        sounds = list(_whole(reading.exemplar, pack, sounds))
-    languages = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
-    players = [one for one in every(pack) if one.scope in (PACK, TRIGGER, SCHEDULE)]
-    return Definitions(
-        PackDefinition(own, tuple(dict.fromkeys(str(one) for one in languages if one)), places),
-        tuple(sounds),
-        tuple(
-            TriggerDefinition(_text(values.get("trigger.key")), values, _player_place(reading, one, "trigger.key"))
-            for one in players
-            if (values := _of_scope(one, TRIGGER))
-        ),
-        _props(reading, pack, bindings),
-        tuple(_schedule(reading, one, values) for one in players if (values := _of_scope(one, SCHEDULE))),
-    )
-
-
-def _props(reading: DocumentReading, pack: Found, bindings: Mapping[str, Value]) -> tuple[PropDefinition, ...]:
-    """Each prop; once, where it has an entry of its own for each language."""
-    entries = list(_prop_entries(reading, pack, bindings))
-    if reading.exemplar.together.get(PROP) is None and LANGUAGE not in reading.exemplar.units.values():
-        return tuple(entries)
-    found: dict[object, PropDefinition] = {}
-    for one in entries:
-        known = found.get(one.name)
-        again = known is None or known.titles.keys() & one.titles.keys() or known.texts.keys() & one.texts.keys()
-        found[(one.name, len(found)) if known and again else one.name] = (
-            one if known is None or again else props_together(known, one)
-        )
-    return tuple(found.values())
-
-
-def _prop_entries(reading: DocumentReading, found: Found, bindings: Mapping[str, Value]) -> Iterator[PropDefinition]:
-    values = {**bindings, **found.values}
-    own = _of_scope(found, PROP)
-    if found.scope in (PACK, PROP) and own:
-        said: dict[str, dict[str | None, str]] = {"prop.title": {}, "prop.text": {}}
-        for one in (found, *found.inside.get(LANGUAGE, ())):
-            language = _text(one.values.get("language") or values.get("language"))
-            for name, texts in said.items():
-                if name in one.nodes:
-                    texts[language] = str(one.values[name])
-        rest = {name: value for name, value in own.items() if name not in said}
-        place = _player_place(reading, found, "prop.key")
-        yield PropDefinition(_text(own.get("prop.key")), rest, place, said["prop.title"], said["prop.text"])
-    for scope in (PROP, LANGUAGE):
-        for one in found.inside.get(scope, ()):
-            yield from _prop_entries(reading, one, values)
-
-
-def _with_all_takes(entries: list[SoundDefinition]) -> list[SoundDefinition]:
-    """Each sound once, where each of its takes has an entry of its own."""
-    found: dict[str, SoundDefinition] = {}
-    for one in entries:
-        known = found.get(one.key)
-        found[one.key] = replace(known, takes=(*known.takes, *one.takes)) if known else one
-    return list(found.values())
-
-
-def _below(root: str, usual: str, sound: SoundDefinition) -> SoundDefinition:
-    """A sound of a file that says another root than the profile."""
-
-    def moved(file: str | None) -> str | None:
-        return posixpath.normpath(posixpath.join(root, posixpath.relpath(file, usual))) if file else file
-
-    takes = tuple(replace(take, file=moved(take.file)) for take in sound.takes)
-    return replace(sound, takes=takes, parts=tuple(replace(part, file=moved(part.file)) for part in sound.parts))
-
-
-def _in_pieces(exemplar: Exemplar) -> bool:
-    """Does a sound stand in several places of this document?"""
-    units = [unit for unit, scope in exemplar.units.items() if scope == SOUND and unit not in exemplar.entry_kinds]
-    return len({(exemplar.parents[unit], unit.label) for unit in units}) > 1
-
-
-def _whole(exemplar: Exemplar, pack: Found, pieces: list[SoundDefinition]) -> Iterator[SoundDefinition]:
-    """Each sound once, put together from its pieces; a piece that stands there twice makes a second one of it."""
-    where = [
-        (one.alternative and exemplar.parents[one.alternative], one.alternative and one.alternative.label)
-        for one in pack.all(SOUND)
-    ]
-    found: dict[str, list[tuple[set[object], SoundDefinition]]] = {}
-    for piece, one in zip(where, pieces, strict=True):
-        entries = found.setdefault(one.key, [])
-        for index, (had, known) in enumerate(entries):
-            if piece not in had:
-                had.add(piece)
-                entries[index] = had, together(known, one)
-                break
-        else:
-            entries.append(({piece}, one))
-    for entries in found.values():
-        yield from (one for _, one in entries)
-
-
-def _scope(name: str) -> str:
-    known = word(name)
-    return known.scope if known else ""
-
-
-def _of_scope(found: Found, scope: str) -> dict[str, Value]:
-    """What was found of a scope, in an entry of it or in a file that is one."""
-    return {name: value for name, value in found.values.items() if _scope(name) == scope}
-
-
-def _text(value: Value) -> str | None:
-    return None if value is None else str(value)
-
-
-def _player_place(reading: DocumentReading, found: Found, hole: str) -> Place:
-    return _place(reading, found.nodes.get(hole, found.node))
-
-
-def _schedule(reading: DocumentReading, found: Found, values: Mapping[str, Value]) -> ScheduleDefinition:
-    entries = tuple(
-        EntryDefinition(_text(one.values.get("entry.key")), one.values, _player_place(reading, one, "entry.key"))
-        for one in found.inside.get(ENTRY, ())
-    )
-    return ScheduleDefinition(entries, values, _player_place(reading, found, "schedule.name"))
-
-
-def _sound(reading: DocumentReading, key: str, found: Found, values: Mapping[str, Value]) -> SoundDefinition:
-    takes = tuple(
-        TakeDefinition(
-            _text(one.values.get("file")),
-            weight if isinstance(weight := one.values.get("weight"), float) else None,
-            {name: value for name, value in one.values.items() if name.startswith("take.")},
-            _player_place(reading, one, "file"),
-        )
-        for one in ((found,) if "file" in found.nodes else found.all(TAKE))
-    )
-    parts = [
-        PartDefinition(
-            _text(one.values.get("part.name")),
-            _text(one.values.get("part.file")),
-            _player_place(reading, one, "part.file"),
-        )
-        for one in ((found,) if "part.file" in found.nodes else found.all(PART))
-    ]
-    parts += [
-        PartDefinition(part, _text(value), _player_place(reading, found, name))
-        for name, value in found.values.items()
-        if (part := part_in(name)) is not None
-    ]
-    node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
-    titles, places = _titles_of(reading, found, values)
-    nodes = found.nodes
-    places |= {name: _place(reading, nodes[name]) for name in (*SETTINGS, "category") if name in nodes}
-    return SoundDefinition(
-        key,
-        _text(values.get("category")) or None,
-        takes,
-        tuple(parts),
-        {name: found.values[name] for name in SETTINGS if name in found.values},
-        titles,
-        {name: value for name, value in found.values.items() if name.startswith(FIELD_PREFIX)},
-        place=_place(reading, node),
-        places=places,
-        language=_text(values.get("language")) or None,
-        kind=_kind(reading.exemplar, found),
-    )
-
-
-def _kind(exemplar: Exemplar, found: Found) -> str:
-    """The kind of sound, where its entry or its document is for one alone."""
-    if found.alternative in exemplar.entry_kinds:
-        return exemplar.entry_kinds[found.alternative]
-    return next(iter(exemplar.kinds)) if len(exemplar.kinds) == 1 else ""
-
-
-def _titles_of(
-    reading: DocumentReading, found: Found, values: Mapping[str, Value]
-) -> tuple[dict[str | None, str], dict[str, Place]]:
-    """A sound's titles by language, and where they stand."""
-    titles: dict[str | None, str] = {}
-    places: dict[str, Place] = {}
-    for one in (found, *found.inside.get(LANGUAGE, ())):
-        if "title" in one.nodes:
-            language = _text(one.values.get("language") or values.get("language"))
-            titles[language] = str(one.values["title"])
-            places[f"title.{language}" if language else "title"] = _place(reading, one.nodes["title"])
-    return titles, places
-
-
-def _entries(
-    found: Found, bindings: Mapping[str, Value], separator: str
-) -> Iterator[tuple[str, Found, Mapping[str, Value]]]:
-    """Each sound's key, wherever its pieces stand, with what was found of it and all values that hold there."""
-    values = {**bindings, **found.values}
-    if found.scope == SOUND or "key" in found.values or "key.own" in found.values:
-        key = values.get("key")
-        if key is None:
-            key = separator.join(str(values[name]) for name in ("key.group", "key.own") if values.get(name))
-        yield str(key), found, values
-        return
-    for inner in found.inside.values():
-        for one in inner:
-            yield from _entries(one, values, separator)
-
-
-def sound_entries(found: Found, separator: str) -> Iterator[tuple[str, Found]]:
-    """Each sound's key with what was found of it."""
-    for key, one, _ in _entries(found, {}, separator):
-        yield key, one
 
 
 class SoundFiles:

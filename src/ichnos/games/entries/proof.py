@@ -7,46 +7,38 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TypeGuard
 
 from ichnos.documents.tree import KEYED, Document, Unwritable, Value, spelled
 from ichnos.errors import IchnosError, Place
-from ichnos.games.definitions import (
-    Definitions,
-    EntryDefinition,
-    PropDefinition,
-    ScheduleDefinition,
-    SoundDefinition,
-    TriggerDefinition,
-)
+from ichnos.games.entries.arranged import said_in
+from ichnos.games.entries.contents import contents, sound_entries
 from ichnos.games.entries.fill import Bindings, resolve
-from ichnos.games.entries.instances import said_in
-from ichnos.games.entries.packs import SoundFiles, definitions_of, sound_entries
+from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import DocumentReading, Found, every, read
+from ichnos.games.facts import Fact, difference, of_thing
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
-    ENTRY,
     GROUP,
-    IN_LANGUAGES,
     LANGUAGE,
-    NAMING,
     PACK,
     PART,
-    PROP,
-    SCHEDULE,
     SOUND,
     TAKE,
-    TAKE_SETTINGS,
-    TRIGGER,
+    inner_scopes,
+    is_name,
+    is_spoken,
     part_in,
+    player_scopes,
+    settings,
 )
+from ichnos.games.things import NOWHERE, PackThing, SoundThing, Thing
 
 _ROUNDED = 0.005  # of a value: what a converter rounds by more than that is reported
-
-_Player = TriggerDefinition | PropDefinition | EntryDefinition | ScheduleDefinition
+_OF_SOUNDS = {SOUND, TAKE, PART}
 
 
 @dataclass
@@ -61,7 +53,7 @@ class Proof:
         notes: what converters round, one sentence for each value.
     """
 
-    said: Definitions
+    said: PackThing
     separator: str
     files: Sequence[str]
     game: str
@@ -92,23 +84,13 @@ class Proof:
         for name, node, value in reading.differing:
             what = f'the {name} is "{spelled(value)}" in one place, and not in another'
             yield self.error(what, Place("ichnos.toml"), document.text.place(node.start))
-        found = definitions_of(reading, self.separator, in_path)
         one = _OneDocument(self, exemplar, document.text.path, bindings, merged)
         yield from one.pack(reading)
-        if set(exemplar.scopes.values()) & {SOUND, TAKE, PART}:
-            yield from one.sounds(found.sounds)
-        yield from one.players(TRIGGER, self.said.triggers, found.triggers)
-        yield from one.props(found.props)
-        yield from one.schedules(found.schedules)
+        yield from one.entries(contents(reading, self.separator, in_path))
 
     def unwritten(self, exemplar: Exemplar, path: str, bindings: Bindings) -> Iterator[IchnosError]:
         """What is lost without a document that has nothing to say: nothing, if it is right to leave it out."""
-        one = _OneDocument(self, exemplar, path, bindings, merged=False)
-        if set(exemplar.scopes.values()) & {SOUND, TAKE, PART}:
-            yield from one.sounds(())
-        yield from one.players(TRIGGER, self.said.triggers, ())
-        yield from one.props(())
-        yield from one.schedules(())
+        yield from _OneDocument(self, exemplar, path, bindings, merged=False).entries(PackThing(PACK))
 
     def error(self, what: str, place: Place, there: Place) -> IchnosError:
         cure = f"correct the game's profile, and try it: ichnos games check {self.game}"
@@ -129,7 +111,7 @@ class _OneDocument:
 
     def pack(self, reading: DocumentReading) -> Iterator[IchnosError]:
         """The pack's own values, wherever they stand."""
-        said, text = self.proof.said.pack, reading.document.text
+        said, text = self.proof.said, reading.document.text
         names = [name for name, scope in self.exemplar.scopes.items() if scope == PACK]
         outside = set(names) - {name for unit in self.exemplar.units for name in self.exemplar.names_below(unit)}
         if not names:
@@ -146,7 +128,15 @@ class _OneDocument:
                     where = text.place(found.nodes.get(name, found.node).start)
                     yield from self.value(name, said.values.get(name), found.values.get(name), place, where, "")
 
-    def meant(self) -> list[SoundDefinition]:
+    def entries(self, read_back: PackThing) -> Iterator[IchnosError]:
+        """All that this document says of sounds, and of what plays them."""
+        if set(self.exemplar.scopes.values()) & _OF_SOUNDS:
+            yield from self.sounds(read_back.sounds)
+        for scope in player_scopes():
+            if set(self.exemplar.scopes.values()) & {scope, *inner_scopes(scope)}:
+                yield from self.players(scope, read_back.of(scope))
+
+    def meant(self) -> list[SoundThing]:
         """The sounds that this file is for."""
         bound = self.bindings
         of: dict[str, Value] = {
@@ -160,11 +150,11 @@ class _OneDocument:
                 sounds.append(sound)
         return sounds
 
-    def sounds(self, found: Sequence[SoundDefinition]) -> Iterator[IchnosError]:
-        by_key: dict[str, list[SoundDefinition]] = {}
+    def sounds(self, found: Sequence[SoundThing]) -> Iterator[IchnosError]:
+        by_key: dict[str, list[SoundThing]] = {}
         for one in found:
             by_key.setdefault(one.key, []).append(one)
-        taken: dict[str, SoundDefinition] = {}
+        taken: dict[str, SoundThing] = {}
         for sound in self.meant():
             key = self.key(sound)
             other = taken.setdefault(key, sound)
@@ -178,7 +168,7 @@ class _OneDocument:
             elif self.needs_entry(sound):
                 yield self.proof.error(f'"{sound.key}" would not stand here', sound.place, Place(self.path))
 
-    def key(self, sound: SoundDefinition) -> str:
+    def key(self, sound: SoundThing) -> str:
         """The key as it is read from here."""
         group, _, own = sound.key.rpartition(self.proof.separator)
         scopes = self.exemplar.scopes
@@ -191,9 +181,9 @@ class _OneDocument:
         pieces = [self.carried(name, value)[0] for name, value in named]
         return self.proof.separator.join(map(spelled, pieces))
 
-    def needs_entry(self, sound: SoundDefinition) -> bool:
+    def needs_entry(self, sound: SoundThing) -> bool:
         """Must the sound stand here? Not where there is only room for what nobody has said of it."""
-        names = {name for name, scope in self.exemplar.scopes.items() if scope in (SOUND, TAKE, PART)} - NAMING
+        names = {name for name, of in self.exemplar.scopes.items() if of in _OF_SOUNDS and not is_name(name)}
         if not names or any(self.is_said(sound, name) for name in names):
             return True
         units = [node for node, scope in self.exemplar.units.items() if scope == SOUND]
@@ -205,227 +195,143 @@ class _OneDocument:
         """Does each language have its own list, or its own file?"""
         return LANGUAGE in self.exemplar.file_scopes or LANGUAGE in self.exemplar.units.values()
 
-    def is_said(self, sound: SoundDefinition, name: str) -> bool:
+    def is_said(self, sound: SoundThing, name: str) -> bool:
         if name == "title":
             language = self.language
             return bool(sound.titles) if language is None else language in sound.titles
         if self.exemplar.scopes[name] == TAKE:
-            return any(one.values.get(name) is not None if name in TAKE_SETTINGS else True for one in sound.takes)
+            of_takes = settings(TAKE)
+            return any(one.values.get(name) is not None if name in of_takes else True for one in sound.takes)
         if self.exemplar.scopes[name] == PART:
             return bool(sound.parts)
         if (part := part_in(name)) is not None:
             return any(one.name == part for one in sound.parts)
         if name == "category" and self.in_language:
             return False
-        return self.value_of(sound, name) is not None
+        return sound.values.get(name) is not None
 
     @property
     def language(self) -> str | None:
         value = resolve("language", self.bindings)
         return None if value is None else str(value)
 
-    def value_of(self, sound: SoundDefinition, name: str) -> Value:
-        if name == "category":
-            return sound.category
-        return sound.settings.get(name, sound.fields.get(name))
-
-    def sound(self, sound: SoundDefinition, entries: Sequence[SoundDefinition]) -> Iterator[IchnosError]:
-        """One sound against its entry; against all of them, where each language has one."""
-        first = entries[0]
-        if len({one.language for one in entries}) < len(entries):
-            yield self.proof.error(f'"{sound.key}" would stand here twice', sound.place, entries[1].place)
-        scopes = self.exemplar.scopes
-        for name, scope in scopes.items():
-            if scope in (CATEGORY, SOUND) and name not in NAMING and name != "title" and not part_in(name):
-                said, back = self.value_of(sound, name), self.value_of(first, name)
-                if said is not None or sound.like is None:  # what is not said is the other one's
-                    place, there = sound.places.get(name, sound.place), first.places.get(name, first.place)
-                    yield from self.value(name, said, back, place, there, sound.key)
-        if "title" in scopes:
-            yield from self.titles(sound, entries)
-        if "file" in scopes:
-            yield from self.files(
-                sound, "take", [(one.file, one.place, one.weight) for one in sound.takes],
-                [(one.file, one.place, one.weight) for one in first.takes], first.place,
-            )  # fmt: skip
-            names = [name for name in TAKE_SETTINGS if name in scopes]
-            for take, other in zip(sound.takes, first.takes, strict=False):
-                for name in names:
-                    said, back = take.values.get(name), other.values.get(name)
-                    if said is not None or sound.like is None:
-                        yield from self.value(name, said, back, take.place, other.place, sound.key)
-        if "part.file" in scopes:
-            by_name = {one.name: one for one in first.parts}
-            back_there = list(first.parts)
-            if self.may_stay(sound):  # the others stay the game's
-                back_there = [by_name[one.name] for one in sound.parts if one.name in by_name]
-            yield from self.files(
-                sound, "part", [(one.file, one.place, one.name) for one in sound.parts],
-                [(one.file, one.place, one.name) for one in back_there], first.place,
-            )  # fmt: skip
-        elif any(part_in(name) for name in scopes):
-            yield from self.parts(sound, first)
-
-    def may_stay(self, sound: SoundDefinition) -> bool:
+    def may_stay(self, one: Thing) -> bool:
         """Does what nobody says of a sound stay as the game has it?"""
-        return sound.is_changed or (self.merged and sound.like is None)
+        return isinstance(one, SoundThing) and (one.is_changed or (self.merged and one.like is None))
 
-    def parts(self, sound: SoundDefinition, first: SoundDefinition) -> Iterator[IchnosError]:
-        """Parts that have a place of their own each."""
-        there = {part.name: part for part in first.parts}
-        said = [part.name for part in sound.parts]
-        for part in first.parts:
-            if part.name not in said and not self.may_stay(sound):
-                what = f'"{sound.key}" has no part {part.name}, and {part.file} would stand here'
-                yield self.proof.error(what, sound.place, part.place)
-        for part in sound.parts:
-            other = there.get(part.name)
-            if other is None or other.file is None:
-                what = f'"{sound.key}" has a part {part.name}, which would not stand here'
-                yield self.proof.error(what, part.place, first.place)
-            elif part.file is not None and (self.proof.leads_to(other.file) or other.file) != part.file:
-                what = f'"{sound.key}" plays {part.file}, and "{other.file}" stands here'
-                yield self.proof.error(what, part.place, other.place)
+    def sound(self, sound: SoundThing, entries: Sequence[SoundThing]) -> Iterator[IchnosError]:
+        """One sound against its entry; against all of them, where each language has one."""
+        if len({one.values.get("language") for one in entries}) < len(entries):
+            yield self.proof.error(f'"{sound.key}" would stand here twice', sound.place, entries[1].place)
+        first = entries[0]
+        titles = {tag: title for one in entries for tag, title in one.titles.items()}
+        places = {name: one.place_of(name) for one in reversed(entries) for name in one.places}
+        there = replace(first, texts={**first.texts, "title": titles}, places=places)
+        yield from self.thing(sound, there, sound.key)
 
-    def titles(self, sound: SoundDefinition, entries: Sequence[SoundDefinition]) -> Iterator[IchnosError]:
-        there = {tag: (title, one) for one in entries for tag, title in one.titles.items()}
-        language = self.language
-        if language is not None:
-            meant: Mapping[str | None, str | None] = {language: sound.titles.get(language)}
-        elif "language" in self.exemplar.scopes:
-            meant = {tag: title for tag, title in sound.titles.items() if tag is not None}
-        else:
-            meant = {None: sound.titles.get(None)}
-        for tag, title in meant.items():
-            as_read = tag if tag is None or language is not None else spelled(self.carried("language", tag)[0])
-            back, one = there.get(as_read, (None, entries[0]))
-            back = back or None  # an empty cell, which keeps its place
-            name = f"title ({tag})" if tag else "title"
-            place = one.places.get(f"title.{as_read}" if as_read else "title", one.place)
-            at = sound.places.get("title", sound.place)
-            if title is None and back is not None and sound.is_changed:
-                continue  # it is the game's own
-            if title is None and back is not None and sound.like is not None:
-                what = f'"{sound.key}" has no title of its own, and would have "{back}", that of {sound.like}'
-                yield self.proof.error(what, at, place)
-            else:
-                yield from self.value("title", title, back, at, place, sound.key, name)
-
-    def files(
-        self,
-        sound: SoundDefinition,
-        role: str,
-        meant: Sequence[tuple[str | None, Place, Value]],
-        there: Sequence[tuple[str | None, Place, Value]],
-        at: Place,
-    ) -> Iterator[IchnosError]:
-        """Takes or parts: as many as are meant, each leading to its own file."""
-        if len(meant) != len(there) and (meant or not self.may_stay(sound)):
-            what = f'"{sound.key}" has {len(meant)} {role}s, and {len(there)} would stand here'
-            yield self.proof.error(what, sound.place, at)
-            return
-        file, more = ("file", "weight") if role == "take" else ("part.file", "part.name")
-        for (path, place, said), (reference, where, back) in zip(meant, there, strict=bool(meant)):
-            if path is not None and reference is not None and (self.proof.leads_to(reference) or reference) != path:
-                leads = self.proof.leads_to(reference) or "no file of the pack"
-                what = f'"{sound.key}" plays {path}, and the reference "{reference}" leads to {leads}'
-                yield self.proof.error(what, place, where)
-            elif path is not None and reference is None:
-                yield from self.value(file, path, reference, place, where, sound.key)
-            if more in self.exemplar.scopes:
-                yield from self.value(more, said, back, place, where, sound.key)
-
-    def players(self, scope: str, meant: Iterable[_Player], found: Sequence[_Player]) -> Iterator[IchnosError]:
-        names = [name for name, of in self.exemplar.scopes.items() if of == scope and name not in IN_LANGUAGES]
-        if not names:
-            return
-        wanted = list(meant)
+    def players(self, scope: str, found: Sequence[Thing]) -> Iterator[IchnosError]:
+        """What plays sounds: each against the entry that is most like it."""
+        names = [name for name, of in self.exemplar.scopes.items() if of == scope]
+        wanted = [one for one in self.proof.said.of(scope) if self.has_place(one, names)]
         if scope in self.bindings:
-            wanted = [one for one in wanted if dict(one.values) == dict(self.bindings[scope].values)]
+            wanted = [one for one in wanted if one.values == self.bindings[scope].values]
         left = list(found)
         for one in wanted:
-            other = self.like_it(one, left, names)
+            other = max(left, key=lambda two, one=one: self.alike(one, two, names), default=None)  # type: ignore[misc]
             if other is None:
-                what = f"a {scope} would not stand here: {_called(one)}"
-                yield self.proof.error(what, one.place, Place(self.path))
-                continue
-            left.remove(other)
-            for name in names:
-                yield from self.value(
-                    name, one.values.get(name), other.values.get(name), one.place, other.place, _called(one)
-                )
+                called = one.name or "without a name"
+                yield self.proof.error(f"a {scope} would not stand here: {called}", one.place, Place(self.path))
+            else:
+                left.remove(other)
+                yield from self.thing(one, other, one.name or "without a name")
 
-    def props(self, found: Sequence[PropDefinition]) -> Iterator[IchnosError]:
-        """The props, and what players read of them in the languages that stand here."""
-        scopes, said = self.exemplar.scopes, self.proof.said.props
-        if PROP in self.bindings:
-            said = tuple(one for one in said if one.name == self.bindings[PROP].values["prop.name"])
-        if self.in_language:  # one that says nothing in it has no place there
-            names = [name for name, of in scopes.items() if of == PROP and name not in NAMING]
-            said = tuple(
-                one
-                for one in said
-                if any(self.spoken(one, name) if name in IN_LANGUAGES else one.values.get(name) for name in names)
-            )
-        yield from self.players(PROP, said, found)
-        for one in said:
-            other = next((two for two in found if self.comes_back("prop.name", one.name, two.name)), None)
-            if other is None and "prop.name" not in scopes and len(said) == len(found) == 1:
-                other = found[0]
-            if other is None:
-                continue
-            for name, there in (("prop.title", other.titles), ("prop.text", other.texts)):
-                for tag, text in self.spoken(one, name).items() if name in scopes else ():
-                    yield from self.spoken_there(name, tag, text, there, one, other)
+    def has_place(self, one: Thing, names: Sequence[str]) -> bool:
+        """Must it stand here? In a list of one language what says nothing in that has no place."""
+        said = [name for name in names if not is_name(name)]
+        if not self.in_language or not any(map(is_spoken, said)):
+            return True
+        return any(
+            self.texts(name, one.texts.get(name, {})) if is_spoken(name) else one.values.get(name) for name in said
+        )
 
-    def spoken_there(
-        self,
-        name: str,
-        tag: str | None,
-        text: str | None,
-        there: Mapping[str | None, str],
-        one: PropDefinition,
-        other: PropDefinition,
-    ) -> Iterator[IchnosError]:
-        as_read = tag if tag is None or self.language is not None else spelled(self.carried("language", tag)[0])
-        called = f"{name} ({tag})" if tag else name
-        yield from self.value(name, text, there.get(as_read), one.place, other.place, _called(one), called)
+    def alike(self, one: Thing, other: Thing, names: Sequence[str]) -> int:
+        """How many values of one come back as those of the other."""
+        return sum(self.comes_back(name, one.values.get(name), other.values.get(name)) for name in names)
 
-    def spoken(self, one: PropDefinition, name: str) -> dict[str | None, str]:
-        """What is to stand here of a prop's title or text, by language."""
-        said = one.titles if name == "prop.title" else one.texts
+    def texts(self, name: str, said: Mapping[str | None, str]) -> dict[str | None, str]:
+        """What is to stand here of a text that players read, by language as that is spelled here."""
         if self.language is not None:
             return {tag: text for tag, text in said.items() if tag == self.language}
-        if self.exemplar.in_languages(name):
-            return {tag: text for tag, text in said.items() if tag is not None}
-        return {tag: text for tag, text in said.items() if tag is None}
+        if not self.exemplar.in_languages(name):
+            return {tag: text for tag, text in said.items() if tag is None}
+        return {spelled(self.carried("language", tag)[0]): text for tag, text in said.items() if tag is not None}
 
-    def like_it(self, one: _Player, found: Sequence[_Player], names: Sequence[str]) -> _Player | None:
-        """The one that is most like it."""
+    def thing(self, one: Thing, other: Thing, called: str) -> Iterator[IchnosError]:
+        """All that is meant of a thing, against what is read back of it."""
+        texts = {name: self.texts(name, said) for name, said in one.texts.items()}
+        places = {f"{name}.{tag}" if tag else name: one.place_of(name) for name, said in texts.items() for tag in said}
+        meant, there = replace(one, texts=texts, places={**one.places, **places}), other
+        for scope in inner_scopes(one.scope):
+            if any(of == scope or (scope == PART and part_in(name)) for name, of in self.exemplar.scopes.items()):
+                fitting = self.fitting(scope, one, other)
+                count = len(one.of(scope)), len(fitting)
+                if count[0] != count[1] and (count[0] or not self.may_stay(one)):
+                    what = f'"{called}" has {_many(scope, count[0])}, and {count[1]} would stand here'
+                    yield self.proof.error(what, one.place, other.place)
+                elif count[0]:
+                    there = replace(there, inside={**there.inside, scope: fitting})
+                    continue
+            meant = replace(meant, inside={**meant.inside, scope: ()})
+            there = replace(there, inside={**there.inside, scope: ()})
+        of_one, of_other = of_thing(meant, (), self.stands_here), of_thing(there, (), self.stands_here)
+        for said, back in difference(of_one, of_other, lambda *_: False):
+            yield from self.fact(one, said, back, called, other.place)
 
-        def alike(other: _Player) -> int:
-            return sum(self.comes_back(name, one.values.get(name), other.values.get(name)) for name in names)
+    def fitting(self, scope: str, one: Thing, other: Thing) -> tuple[Thing, ...]:
+        """What stands in an entry of an inner scope; parts by their names, where others stay the game's."""
+        there = other.of(scope)
+        if scope != PART or ("part.file" in self.exemplar.scopes and not self.may_stay(one)):
+            return there
+        by_name = {part.values.get("part.name"): part for part in there}
+        meant = [part.values.get("part.name") for part in one.of(PART)]
+        more = [] if self.may_stay(one) else [part for name, part in by_name.items() if name not in meant]
+        return (*(by_name[name] for name in meant if name in by_name), *more)
 
-        return max(found, key=alike, default=None)
+    def stands_here(self, name: str) -> bool:
+        """Is it a field that this document has, and not only what an entry is found by?"""
+        scopes = self.exemplar.scopes
+        if name in ("part.file", "part.name"):
+            return name in scopes or (name == "part.file" and any(map(part_in, scopes)))
+        of_sounds = scopes.get(name) in (SOUND, TAKE)
+        return name in scopes and not (is_name(name) and of_sounds) and part_in(name) is None
 
-    def schedules(self, found: Sequence[ScheduleDefinition]) -> Iterator[IchnosError]:
-        said = self.proof.said.schedules
-        yield from self.players(SCHEDULE, said, found)
-        names = [name for name, of in self.exemplar.scopes.items() if of == ENTRY]
-        if SCHEDULE in self.bindings:
-            said = tuple(one for one in said if dict(one.values) == dict(self.bindings[SCHEDULE].values))
-        for one in said if names else ():
-            other = self.like_it(one, found, [name for name, of in self.exemplar.scopes.items() if of == SCHEDULE])
-            if not isinstance(other, ScheduleDefinition):
-                continue
-            if len(other.entries) != len(one.entries):
-                what = f"{_called(one)} has {len(one.entries)} entries, and {len(other.entries)} would stand here"
-                yield self.proof.error(what, one.place, other.place)
-                continue
-            for entry, back in zip(one.entries, other.entries, strict=True):
-                for name in names:
-                    value, read_value = entry.values.get(name), back.values.get(name)
-                    yield from self.value(name, value, read_value, entry.place, back.place, _called(one))
+    def fact(
+        self, one: Thing, said: Fact | None, back: Fact | None, called: str, entry: Place
+    ) -> Iterator[IchnosError]:
+        """One value that is meant, and what is read back of it."""
+        fact = said or back
+        assert fact is not None
+        meant, there = said.value if said else None, back.value if back else None
+        place, at = said.place if said else one.place, back.place if back and back.place != NOWHERE else entry
+        if fact.field in ("file", "part.file"):
+            if meant is not None and there is not None:
+                yield from self.file(str(meant), str(there), called, place, at)
+                return
+            if meant is None:
+                return
+        elif isinstance(one, SoundThing) and meant is None and one.like is not None and fact.field != "weight":
+            if fact.field == "title" and not one.is_changed:
+                what = f'"{called}" has no title of its own, and would have "{there}", that of {one.like}'
+                yield self.proof.error(what, one.place_of("title"), at)
+            return  # what is not said is the other one's
+        yield from self.value(fact.field, meant, there, place, at, called, fact.called)
+
+    def file(self, path: str, reference: str, called: str, place: Place, there: Place) -> Iterator[IchnosError]:
+        """A file that is meant, and the reference that stands for it."""
+        leads = self.proof.leads_to(reference)
+        if (leads or reference) != path:
+            what = f'"{called}" plays {path}, and the reference "{reference}" leads to {leads or "no file of the pack"}'
+            yield self.proof.error(what, place, there)
 
     def value(
         self, name: str, said: Value, back: Value, place: Place, there: Place, of: str, called: str = ""
@@ -478,6 +384,5 @@ def _same(one: Value, other: Value) -> bool:
     return spelled(one) == spelled(other)
 
 
-def _called(one: _Player) -> str:
-    names = (str(value) for name, value in one.values.items() if name in NAMING and value is not None)
-    return next(names, "without a name")
+def _many(scope: str, count: int) -> str:
+    return f"{count} {f'{scope[:-1]}ies' if scope.endswith('y') else f'{scope}s'}"

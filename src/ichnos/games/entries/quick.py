@@ -18,7 +18,7 @@ from ichnos.documents.tree import KEYED, LISTED, Node, Value, many_nodes
 from ichnos.errors import IchnosError
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, ID_PREFIX, PART, PRINCIPAL, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, ID_PREFIX, PART, SCOPES, SOUND, TAKE, part_in
 
 _STRING = r'("(?:[^"\\]|\\.)*")'
 _COMMENTS = re.compile(rf"{_STRING}|//[^\n]*|/\*.*?\*/", re.DOTALL)
@@ -134,7 +134,7 @@ class _QuickReader:
             return self.called(node.children[0])
         fixed: dict[str, _Check] = {}
         needed = []
-        principal = set(PRINCIPAL[scope]) if scope else set()
+        principal = set(SCOPES[scope].principal) if scope else set()
         for child in node.children:
             if child in self.exemplar.units or child.label is None or child.label in fixed:
                 raise _TooOdd

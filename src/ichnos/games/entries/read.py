@@ -19,15 +19,10 @@ from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
-    PRINCIPAL,
-    PROP,
-    SCHEDULE,
-    SOUND,
+    SCOPES,
     TAKE,
-    TRIGGER,
+    entry_scopes,
 )
-
-_ENTRIES = (SOUND, TRIGGER, PROP, SCHEDULE)
 
 
 @dataclass(slots=True)
@@ -223,13 +218,15 @@ class _Reader:
         """The nodes that are left, but for lists of entries that are only called something else: those are strays."""
         there = {one for one, _ in found.pairs}
         for member in fixed:
-            if member.node in there or not any(self.exemplar.units.get(one) in _ENTRIES for one in member.node.walk()):
+            if member.node in there or not any(
+                self.exemplar.units.get(one) in entry_scopes() for one in member.node.walk()
+            ):
                 continue
             for real in rest:
                 trial, strays, differing = Found(found.scope, real), len(self.strays), len(self.differing)
                 fits = real.kind == member.node.kind and self.children(member.node, real, trial)
                 del self.strays[strays:], self.differing[differing:]
-                if fits and any(True for scope in _ENTRIES for _ in trial.all(scope)):
+                if fits and any(True for scope in entry_scopes() for _ in trial.all(scope)):
                     self.strays.append(real)
                     self.reasons[real] = f'entries stand under "{real.label}", and the game reads "{member.label}"'
         return [one for one in rest if one not in self.reasons]
@@ -260,7 +257,7 @@ class _Reader:
 
     def is_naming(self, pattern: Node, scope: str) -> bool:
         """Must an entry of this scope have this, as its own name stands in it?"""
-        naming = set(PRINCIPAL.get(scope, ()))
+        naming = set(SCOPES[scope].principal)
         return any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
 
     def outside_units(self, node: Node) -> Iterator[Node]:

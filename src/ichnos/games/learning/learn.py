@@ -15,8 +15,8 @@ from ichnos.files import disk
 from ichnos.files.paths import is_plain
 from ichnos.files.sources import Files, files_at
 from ichnos.files.writing import fresh_folder
-from ichnos.games.definitions import Definitions, combine
-from ichnos.games.entries.packs import SoundFiles, definitions_of
+from ichnos.games.entries.contents import contents
+from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
@@ -29,6 +29,7 @@ from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.things import PackThing, combine
 
 Say = Callable[[str], None]
 
@@ -63,7 +64,7 @@ class Readable:
     made: Decisions
     data: bytes
     exemplar: Exemplar
-    said: dict[int, list[Definitions]] = field(default_factory=dict)
+    said: dict[int, list[PackThing]] = field(default_factory=dict)
     files: dict[int, list[str]] = field(default_factory=dict)
 
 
@@ -297,7 +298,7 @@ class _Learning:
                 continue
             reading = read(exemplar, text.document, in_path)
             if reading is not None:
-                said = definitions_of(reading, self.known.separator, in_path)
+                said = contents(reading, self.known.separator, in_path)
                 one.said.setdefault(text.pack, []).append(said)
                 one.files.setdefault(text.pack, []).append(text.name)
         return one

@@ -10,16 +10,18 @@ from pathlib import Path
 from ichnos.documents.formats import parse
 from ichnos.documents.values import Said, not_again, values
 from ichnos.errors import IchnosError, Place
+from ichnos.games.entries.arranged import arranged, said_in
+from ichnos.games.entries.contents import contents
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances, resolve
-from ichnos.games.entries.instances import pack_instance, said_in
-from ichnos.games.entries.packs import SoundFiles, definitions_of, read_pack
+from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.entries.read import read
+from ichnos.games.facts import is_said, own_facts
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.profiles.vocabulary import PACK, is_spoken
 
 
 @dataclass
@@ -90,7 +92,7 @@ def _filled(profile: Profile, pack: Pack, proof: Proof) -> Iterator[tuple[str, b
         rules = profile.document_rules(exemplar)
         if rules.mode == "merge":
             continue
-        bindings: Bindings = {PACK: pack_instance(said_in(exemplar, said, merged=False), profile)}
+        bindings: Bindings = {PACK: arranged(said_in(exemplar, said, merged=False), profile)}
         for bound in _files(exemplar.file_scopes, bindings):
             try:
                 path = str(exemplar.path.fill(partial(resolve, bindings=bound)))
@@ -116,12 +118,12 @@ def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: 
         proof.faults.append(f"{document.text.place(0)}: the whole file has another structure than the draft")
         return
     there = SoundFiles(list(pack.sounds))
-    said = definitions_of(reading, profile.rules.names.separator)
+    said = contents(reading, profile.rules.names.separator)
     own = {one.key for one in said.sounds if any(there.file_of(file) for file, _, _ in one.files())}
     ours = tuple(one for one in said.sounds if one.key in own)
-    count = sum(1 for one in ours for _ in (one.key, *one.files(), *one.settings, *one.fields, one.category))
+    count = sum(1 for one in ours for _ in (one.key, *one.files(), one.category, *own_facts(one, (), _is_setting)))
     proof.values += count
-    bindings: Bindings = {PACK: pack_instance(type(said)(said.pack, ours), profile)}
+    bindings: Bindings = {PACK: arranged(said.with_sounds(ours), profile)}
     try:
         _, changes = merge(exemplar, document, bindings)
     except IchnosError as error:
@@ -130,6 +132,10 @@ def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: 
     for change in changes:
         place = Place(document.text.path, change.line)
         proof.lost.append(Said((), None, " ".join(change.old.split()) or change.new, place))
+
+
+def _is_setting(name: str) -> bool:
+    return is_said(name) and name != "category" and not is_spoken(name)
 
 
 def check(folder: Path) -> str | None:

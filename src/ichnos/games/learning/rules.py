@@ -12,12 +12,12 @@ import tomlkit
 
 from ichnos.documents.formats import format_of
 from ichnos.files.paths import plain
-from ichnos.games.definitions import combine
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Known
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.sounds import KindDraft, Use
 from ichnos.games.profiles.rules import CreditRules, NameRules
+from ichnos.games.things import combine
 
 if TYPE_CHECKING:
     from ichnos.games.learning.learn import Readable
@@ -219,11 +219,11 @@ class Rules:
 
     def game_versions(self) -> list[str]:
         found = [
-            str(said.pack.values["game.version"])
+            str(said.values["game.version"])
             for one in self.readable
             for several in one.said.values()
             for said in several
-            if said.pack.values.get("game.version")
+            if said.values.get("game.version")
         ]
         return sorted(dict.fromkeys(found), reverse=True)
 
@@ -334,10 +334,10 @@ class Rules:
             called = called.replace(own, "@pack.name@")
         version = next(
             (
-                str(said.pack.values["pack.version"])
+                str(said.values["pack.version"])
                 for one in self.readable
                 for said in one.said.get(0, ())
-                if said.pack.values.get("pack.version")
+                if said.values.get("pack.version")
             ),
             None,
         )

@@ -5,19 +5,19 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from pathlib import Path
 
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions, TriggerDefinition
 from ichnos.games.learning import lexicon
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.rules import NameRules
-from ichnos.games.profiles.vocabulary import TRIGGER, attribute
+from ichnos.games.profiles.vocabulary import PACK, SOUND, TRIGGER, attribute
 from ichnos.games.scripts import region_of, render, script_values
+from ichnos.games.things import PackThing, Thing
 
 _VALUE = re.compile(r'"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|(?<![\w.])-?\d+(?:\.\d+)?(?![\w.])|\b(?:true|false)\b')
 _FIELD = re.compile(r"(,?\s*)(\w+)(\s*=\s*)$")
@@ -54,13 +54,13 @@ class ScriptDraft:
     template: str
     region: str | None
     functions: dict[str, str] = field(default_factory=dict)  # what they mean: how the game's are called
-    triggers: dict[int, list[TriggerDefinition]] = field(default_factory=dict)  # by pack
+    triggers: dict[int, list[Thing]] = field(default_factory=dict)  # by pack
 
 
 Line = tuple[list[Piece], str]  # its values, and what is behind the last
 
 
-def draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules) -> ScriptDraft | None:
+def draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
     """A template that gives every pack's script again; None where none is found.
 
     Args:
@@ -76,7 +76,7 @@ def draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules)
     return _draft(texts, said, names)
 
 
-def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules) -> ScriptDraft | None:
+def _draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
     keys = {pack: [sound.key for sound in one.sounds] for pack, one in said.items()}
     if any(sign in text for text in texts.values() for sign in _JINJA):
         return None  # it would be taken for the template's own
@@ -100,10 +100,11 @@ def _draft(texts: dict[int, str], said: dict[int, Definitions], names: NameRules
     template = f"{heads.pop()}{body}{tails.pop()}"
     found = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
     for pack, text in texts.items():
-        definitions = said.get(pack, Definitions())
+        definitions = said.get(pack, PackThing(PACK))
         if not simple:
-            found.triggers[pack] = [_trigger(block, holes, all_keys) for block in blocks[pack]]
-            definitions = Definitions(definitions.pack, definitions.sounds, tuple(found.triggers[pack]))
+            found.triggers[pack] = [_trigger(block, holes) for block in blocks[pack]]
+            there = {SOUND: definitions.sounds, TRIGGER: tuple(found.triggers[pack])}
+            definitions = replace(definitions, inside=there)
         if _rendered(template, definitions, names) != text:
             return None
     return found
@@ -149,7 +150,7 @@ def functions(block: list[Line], holes: dict[str, str]) -> dict[str, str]:
     return found
 
 
-def _rendered(template: str, definitions: Definitions, names: NameRules) -> str | None:
+def _rendered(template: str, definitions: PackThing, names: NameRules) -> str | None:
     with disk.throwaway() as aside:
         disk.write(aside / "script.j2", template.encode())
         try:
@@ -297,12 +298,11 @@ def _written(piece: Piece, hole: str) -> str:
     return f"{{{{ {neutral} if {name} is none else {name} }}}}"
 
 
-def _trigger(block: list[Line], holes: dict[str, str], keys: set[str]) -> TriggerDefinition:
+def _trigger(block: list[Line], holes: dict[str, str]) -> Thing:
     values: dict[str, Value] = {"trigger.does": "play"}
     for number, (pieces, _) in enumerate(block):
         for at, piece in enumerate(pieces):
             hole = holes.get(f"{number}/{piece.name or at}")
             if hole and piece.value != "":
                 values[hole] = piece.value
-    _ = keys
-    return TriggerDefinition(str(values.get("trigger.key")), values)
+    return Thing(TRIGGER, values)

@@ -19,16 +19,15 @@ from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     GROUP,
-    IN_LANGUAGES,
-    INSIDE,
     LANGUAGE,
     PACK,
-    PRINCIPAL,
     PROP,
-    SCHEDULE,
+    SCOPES,
     SOUND,
     TAKE,
-    TRIGGER,
+    entry_scopes,
+    is_spoken,
+    player_scopes,
 )
 
 # Scopes whose unit may stand around the sounds (or the props) or inside each, whichever the holes show.
@@ -117,7 +116,7 @@ class Exemplar:
                 hole
                 for node in below
                 for hole in self.holes_at(node)
-                if hole.word.name not in PRINCIPAL[scope] and self.scopes[hole.word.name] == scope
+                if hole.word.name not in SCOPES[scope].principal and self.scopes[hole.word.name] == scope
             ]
             stays = (
                 scope == TAKE  # a take's file is all that it needs
@@ -146,9 +145,6 @@ class ExemplarRules:
     entry_for_takes: bool = False
 
 
-_FILE_SCOPES = (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE)
-
-
 def understand(path: Pattern, document: Document, how: ExemplarRules | None = None) -> Exemplar:
     """Find an exemplar's holes and units.
 
@@ -160,7 +156,7 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
     exemplar.root = _root(document)
     _find_holes(exemplar, how.tables if exemplar.root is None else replace(how.tables, root=exemplar.root))
     in_path = {hole.word.scope for hole in path.holes}
-    exemplar.file_scopes = tuple(scope for scope in _FILE_SCOPES if scope in in_path)
+    exemplar.file_scopes = tuple(scope for scope in SCOPES[PACK].inside if scope in in_path)
     bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
     if how.entry_for_takes:
         exemplar.together[SOUND] = TAKE
@@ -210,7 +206,7 @@ class _Units:
             self.find_among(holders, region, bound)
 
     def find_among(self, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> None:
-        still_open = [scope for scope in INSIDE if scope in holders and scope not in bound]
+        still_open = [scope for scope in SCOPES if scope in holders and scope not in bound]
         if SOUND in bound:  # inside a sound's own unit these are plain fields
             still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
         if SOUND in still_open:
@@ -218,7 +214,7 @@ class _Units:
             around = [
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
-            beside = [scope for scope in still_open if scope in (TRIGGER, PROP, SCHEDULE)]
+            beside = [scope for scope in still_open if scope in player_scopes()]
             if around[:1] == [LANGUAGE]:
                 beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
             still_open = [*(around[:1] or [SOUND]), *beside]
@@ -281,8 +277,8 @@ class _Units:
             for name in self.exemplar.names_at(node):
                 found.setdefault(self.exemplar.scopes[name], []).append(node)
         if LANGUAGE in found:
-            said = [*found.get(SOUND, ()), *found.get(PROP, ())]
-            found[LANGUAGE] += [node for node in said if self.exemplar.names_at(node) & {*IN_LANGUAGES}]
+            said = [node for scope in entry_scopes() for node in found.get(scope, ())]
+            found[LANGUAGE] += [node for node in said if any(map(is_spoken, self.exemplar.names_at(node)))]
         return found
 
     def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
@@ -298,7 +294,7 @@ class _Units:
         alternatives = [
             child
             for child in lowest.children
-            if self.repeatable(child) and self.exemplar.names_below(child) & set(PRINCIPAL[scope])
+            if self.repeatable(child) and self.exemplar.names_below(child) & set(SCOPES[scope].principal)
         ]
         if len(alternatives) > 1 and len({child.label for child in alternatives}) == 1:
             return alternatives
@@ -318,7 +314,7 @@ class _Units:
                 "put it into a list; or say in game.toml that a key has one take (several = false under [takes]),"
                 ' or that each has an entry of its own (entry-for = "take" under [[document]])'
                 if scope == TAKE
-                else f"put it into a list, or put a hole such as @{PRINCIPAL[scope][0]}@ into the file's name",
+                else f"put it into a list, or put a hole such as @{SCOPES[scope].principal[0]}@ into the file's name",
             )
         return [node]
 
@@ -326,7 +322,7 @@ class _Units:
         """The nodes that hold an entry's own name and can be repeated, where all of its holes stand in one of them."""
         found: dict[Node, None] = {}
         for holder in holders.get(scope, ()):
-            if not self.exemplar.names_at(holder) & set(PRINCIPAL[scope]):
+            if not self.exemplar.names_at(holder) & set(SCOPES[scope].principal):
                 continue
             unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
             if unit is not None:
@@ -382,7 +378,7 @@ class _Units:
 def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
     found = [scope]
-    for inner in INSIDE[scope]:
+    for inner in SCOPES[scope].inside:
         if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
             found += _with_inner(inner)
     return tuple(dict.fromkeys(found))

@@ -210,7 +210,7 @@ class Profile:
             for exemplar in self.written
             for pattern in (*exemplar.values.values(), *exemplar.labels.values(), exemplar.path)
             for hole in pattern.holes
-            if hole.word.kind == "id"
+            if hole.word.name.startswith(ID_PREFIX)
         }
         return tuple(sorted(names))
 

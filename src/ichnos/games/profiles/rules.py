@@ -33,8 +33,8 @@ def _format(name: str) -> str:
 
 def _scopes(repeat: dict[str, Any]) -> dict[str, Any]:
     for scope in repeat:
-        if scope not in vocabulary.PRINCIPAL:
-            raise ValueError(f"there is no scope {scope!r}; there are {', '.join(vocabulary.PRINCIPAL)}")
+        if scope not in vocabulary.SCOPES or scope == vocabulary.PACK:
+            raise ValueError(f"there is no scope {scope!r}; there are {', '.join(list(vocabulary.SCOPES)[1:])}")
     return repeat
 
 

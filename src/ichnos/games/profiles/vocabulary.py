@@ -1,45 +1,107 @@
-"""Every hole that a profile may use: what it stands for, and what is repeated for it.
+"""The table of all that a pack can say: its scopes, and the fields of each.
 
-Scopes nest: a pack has languages, categories, groups of keys and sounds; a sound has takes and parts;
-beside the sounds stand triggers, props (they have languages, too) and schedules with their entries. A hole
-belongs to one scope, and the unit that repeats for that scope is found from where its holes stand
-(:mod:`ichnos.games.exemplar`).
+A scope is a kind of thing: a pack has languages, categories, groups of keys and sounds; a sound has takes and parts;
+beside the sounds stand triggers, props (they have languages, too) and schedules with their entries. A field of a
+thing is a hole in a profile's documents, and where a modder says it, a field of the workspace's file, a column of its
+tables, an option: all of them are made from its row here.
 """
 
 from __future__ import annotations
 
+import keyword
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
 AROUND = (PACK, LANGUAGE, CATEGORY, GROUP)  # what entries are sorted by; all else is an entry, or inside one
 TAKE, PART, TRIGGER, PROP, SCHEDULE, ENTRY = "take", "part", "trigger", "prop", "schedule", "entry"
 
-# Which scopes lie inside which.
-INSIDE: dict[str, tuple[str, ...]] = {
-    PACK: (LANGUAGE, CATEGORY, GROUP, SOUND, TRIGGER, PROP, SCHEDULE),
-    LANGUAGE: (CATEGORY, GROUP, SOUND, PROP),
-    CATEGORY: (GROUP, SOUND),
-    GROUP: (SOUND,),
-    SOUND: (TAKE, PART, LANGUAGE),
-    TAKE: (),
-    PART: (),
-    TRIGGER: (),
-    PROP: (LANGUAGE,),
-    SCHEDULE: (ENTRY,),
-    ENTRY: (),
+
+@dataclass(frozen=True)
+class Scope:
+    """A kind of thing. ``around``: the scopes that it may lie inside.
+
+    ``principal``: the fields by one of which a thing of it is recognised: without one there is nothing to repeat.
+    ``place``: the field whose place in a document is the thing's own. ``is_joined``: what several documents say under
+    one name is one thing.
+    """
+
+    name: str
+    around: tuple[str, ...] = ()
+    principal: tuple[str, ...] = ()
+    place: str = ""
+    is_joined: bool = False
+
+    @cached_property
+    def inside(self) -> tuple[str, ...]:
+        """The scopes that lie inside it."""
+        return tuple(one.name for one in SCOPES.values() if self.name in one.around)
+
+
+SCOPES: dict[str, Scope] = {
+    scope.name: scope
+    for scope in (
+        Scope(PACK),
+        Scope(LANGUAGE, (PACK, SOUND, PROP), ("language",)),
+        Scope(CATEGORY, (PACK, LANGUAGE), ("category",)),
+        Scope(GROUP, (PACK, LANGUAGE, CATEGORY), ("key.group",)),
+        Scope(SOUND, (PACK, LANGUAGE, CATEGORY, GROUP), ("key", "key.own"), "key", is_joined=True),
+        Scope(TAKE, (SOUND,), ("file",), "file"),
+        Scope(PART, (SOUND,), ("part.name", "part.file"), "part.file"),
+        Scope(TRIGGER, (PACK,), ("trigger.name", "trigger.event", "trigger.key"), "trigger.key"),
+        Scope(PROP, (PACK, LANGUAGE), ("prop.name",), "prop.key", is_joined=True),
+        Scope(SCHEDULE, (PACK,), ("schedule.name",), "schedule.name"),
+        Scope(ENTRY, (SCHEDULE,), ("entry.key",), "entry.key"),
+    )
 }
+
+Kind = Literal["text", "number", "whole", "yes-no", "path", "version", "id"]
 
 
 @dataclass(frozen=True)
 class Word:
-    """One entry of the vocabulary. ``kind`` is text, number, whole, yes-no, path, version or id."""
+    """A field of a scope.
+
+    ``meaning``: what it is, for references, help and messages. ``is_name``: what a thing is called by: with that alone
+    it says nothing. ``is_key``: it names a sound key. ``is_spoken``: players read it, in a language each.
+    ``is_made``: nobody says it; it is worked out. ``least``, ``above``, ``most``: the numbers that it may be.
+    ``choices``: the texts; the first stands for what nobody says. ``needed``: somebody has to say it. ``said``: what
+    it is where a modder says it, if that is something else than in the game's files.
+    """
 
     name: str
     scope: str
-    kind: str
+    kind: Kind
     meaning: str
+    is_name: bool = False
+    is_key: bool = False
+    is_spoken: bool = False
+    is_made: bool = False
+    least: float | None = None
+    above: float | None = None
+    most: float | None = None
+    choices: tuple[str, ...] = ()
+    needed: bool = False
+    said: str = ""
+
+    @property
+    def about(self) -> str:
+        """What it is where a modder says it."""
+        return self.said or self.meaning
+
+    @property
+    def field(self) -> str:
+        """What it is called in the workspace's file: ``piece-volume`` of ``schedule.piece-volume``."""
+        return self.name.rpartition(".")[2]
+
+    @property
+    def attribute(self) -> str:
+        """What it is called in code, which has a word of its own for ``from``."""
+        name = attribute(self.name)
+        return f"{name}_" if keyword.iskeyword(name) else name
 
 
 WORDS: dict[str, Word] = {
@@ -52,97 +114,159 @@ WORDS: dict[str, Word] = {
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("game.version", PACK, "version", "the version of the game that the pack is for"),
-        Word("root", PACK, "path", "the folder that this file's references are below; its default is what is written"),
-        Word("language", LANGUAGE, "text", "a language of titles and texts, a BCP 47 tag"),
+        Word(
+            "root", PACK, "path", "the folder that this file's references are below; its default is what is written",
+            is_made=True,
+        ),
+        Word("language", LANGUAGE, "text", "a language of titles and texts, a BCP 47 tag", is_name=True),
         Word("category", CATEGORY, "text", "the sound's category; around the sounds, it groups them"),
-        Word("key.group", GROUP, "text", "the sound key up to its last separator; around the sounds, it groups them"),
-        Word("key", SOUND, "text", "the sound key, whole"),
-        Word("key.own", SOUND, "text", "the sound key after its last separator"),
-        Word("title", SOUND, "text", "the sound's title in the language at hand"),
-        Word("volume", SOUND, "number", "how loud the game plays it; 1 is as it is"),
-        Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up"),
-        Word("near", SOUND, "number", "up to this distance it is at full level"),
-        Word("far", SOUND, "number", "from this distance on it is not heard"),
+        Word(
+            "key.group", GROUP, "text", "the sound key up to its last separator; around the sounds, it groups them",
+            is_name=True,
+        ),
+        Word("key", SOUND, "text", "the sound key, whole", is_name=True),
+        Word("key.own", SOUND, "text", "the sound key after its last separator", is_name=True, is_made=True),
+        Word("title", SOUND, "text", "the sound's title in the language at hand", is_spoken=True),
+        Word("volume", SOUND, "number", "how loud the game plays it; 1 is as it is, 0.5 is half", least=0, most=10),
+        Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up", above=0),
+        Word("near", SOUND, "number", "up to this distance it is at full level", least=0),
+        Word("far", SOUND, "number", "from this distance on it is not heard", least=0),
         Word("positional", SOUND, "yes-no", "is it heard at its place in the world, and not everywhere?"),
         Word("priority", SOUND, "number", "which sounds are kept when too many play"),
         Word("loop", SOUND, "yes-no", "does it play again and again?"),
-        Word("fade", SOUND, "number", "how long it fades out, in seconds"),
-        Word("voices", SOUND, "whole", "how many of it may play at once"),
-        Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes"),
-        Word("weight", TAKE, "number", "how often this take is picked against the others"),
-        Word("take.volume", TAKE, "number", "how loud the game plays this take; 1 is as it is"),
-        Word("take.pitch", TAKE, "number", "how high the game plays this take; 1 is as it is, 2 an octave up"),
+        Word("fade", SOUND, "number", "how long it fades out, in seconds", least=0),
+        Word("voices", SOUND, "whole", "how many of it may play at once", least=1),
+        Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes", is_made=True),
+        Word("weight", TAKE, "number", "how often this take is picked against the others", above=0),
+        Word("take.volume", TAKE, "number", "how loud the game plays this take; 1 is as it is", least=0, most=10),
+        Word("take.pitch", TAKE, "number", "how high the game plays this take; 1 is as it is, 2 an octave up", above=0),
         Word("take.from-disk", TAKE, "yes-no", "does the game play it from the disk, and not load it whole?"),
-        Word("take.number", TAKE, "whole", "1 for the key's first take, 2 for its second"),
-        Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer"),
-        Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes"),
-        Word("trigger.name", TRIGGER, "text", "the trigger's own name"),
-        Word("trigger.event", TRIGGER, "text", "what has to happen in the game"),
+        Word(
+            "take.number", TAKE, "whole", "1 for the key's first take, 2 for its second", is_name=True, is_made=True
+        ),
+        Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer", is_name=True),
+        Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes", is_made=True),
+        Word("trigger.name", TRIGGER, "text", "the trigger's own name", is_name=True, needed=True),
+        Word("trigger.event", TRIGGER, "text", "what has to happen, in the game's own words", needed=True),
+        Word(
+            "trigger.key", TRIGGER, "text", "the sound key that it plays, of this pack or of the game", is_key=True,
+            needed=True,
+        ),
         Word("trigger.where", TRIGGER, "text", "the area or thing that it happens at"),
-        Word("trigger.key", TRIGGER, "text", "the sound key that it plays"),
-        Word("trigger.does", TRIGGER, "text", "what it does with the sound: play, stop or fade-out"),
-        Word("trigger.from", TRIGGER, "text", "the object that it is heard from; of none: everybody hears it"),
-        Word("trigger.state", TRIGGER, "text", "whose state decides, such as lamp.lit"),
+        Word(
+            "trigger.does", TRIGGER, "text", "what it does with the sound: play, stop or fade-out",
+            choices=("play", "stop", "fade-out"),
+        ),
+        Word(
+            "trigger.from", TRIGGER, "text",
+            "the object that it is heard from, fainter with distance; of none: everybody hears it",
+        ),
+        Word("trigger.state", TRIGGER, "text", "only where this state of a thing, such as lamp.lit, reaches a value"),
         Word("trigger.reaches", TRIGGER, "text", "the value that the state has to reach"),
         Word("trigger.once", TRIGGER, "yes-no", "only the first time?"),
-        Word("trigger.delay", TRIGGER, "number", "how long after the event, in seconds"),
-        Word("trigger.fade", TRIGGER, "number", "how long it fades in, or out, in seconds"),
-        Word("trigger.volume", TRIGGER, "number", "how loud it plays from here; 1 is as it is"),
-        Word("trigger.odds", TRIGGER, "number", "how likely it does anything, from 0 to 1"),
-        Word("prop.id", PROP, "text", "the prop's own id (RFC 9562), made from the pack's and its name"),
-        Word("prop.name", PROP, "text", "the prop's own name"),
-        Word("prop.title", PROP, "text", "what players call it, in the language at hand"),
-        Word("prop.text", PROP, "text", "what players read of it, in the language at hand"),
-        Word("prop.key", PROP, "text", "the sound key that it plays"),
-        Word("prop.picture", PROP, "path", "its picture, from the pack's root, with slashes"),
-        Word("schedule.name", SCHEDULE, "text", "the schedule's own name"),
-        Word("schedule.after", SCHEDULE, "whole", "an in-between only after so many pieces"),
-        Word("schedule.odds", SCHEDULE, "number", "how likely an in-between is after that many, from 0 to 1"),
-        Word("schedule.apart", SCHEDULE, "whole", "no in-between again until so many others were heard"),
+        Word("trigger.delay", TRIGGER, "number", "how long after the event, in seconds", least=0),
+        Word("trigger.fade", TRIGGER, "number", "how long it fades in, or out, in seconds", least=0),
+        Word("trigger.volume", TRIGGER, "number", "how loud it plays from here; 1 is as it is", least=0, most=10),
+        Word("trigger.odds", TRIGGER, "number", "how likely it does anything, from 0 to 1", above=0, most=1),
+        Word("prop.name", PROP, "text", "the prop's own name", is_name=True, needed=True),
+        Word(
+            "prop.title", PROP, "text", "what players call it, in the language at hand", is_spoken=True, needed=True,
+            said="what players call it: a text, or one for each language",
+        ),
+        Word(
+            "prop.key", PROP, "text", "the sound key that it plays, of this pack or of the game", is_key=True,
+            needed=True,
+        ),
+        Word(
+            "prop.text", PROP, "text", "what players read of it, in the language at hand", is_spoken=True,
+            said="what players read of it: a text, or one for each language",
+        ),
+        Word("prop.id", PROP, "id", "its own id; without it, one made from the pack's and its name"),
+        Word(
+            "prop.picture", PROP, "path", "its picture, from the pack's root, with slashes",
+            said="its picture's file; it is made as large as the game wants it",
+        ),
+        Word("schedule.name", SCHEDULE, "text", "the schedule's own name", is_name=True, needed=True),
+        Word("schedule.after", SCHEDULE, "whole", "an in-between only after so many pieces", least=1),
+        Word(
+            "schedule.odds", SCHEDULE, "number", "how likely an in-between is after that many, from 0 to 1", above=0,
+            most=1,
+        ),
+        Word("schedule.apart", SCHEDULE, "whole", "no in-between again until so many others were heard", least=0),
         Word("schedule.twice", SCHEDULE, "yes-no", "may a piece come twice in a row?"),
-        Word("schedule.piece-volume", SCHEDULE, "number", "how loud its pieces are; 1 is as they are"),
-        Word("schedule.between-volume", SCHEDULE, "number", "how loud its in-betweens are; 1 is as they are"),
-        Word("entry.number", ENTRY, "whole", "1 for the schedule's first entry"),
-        Word("entry.kind", ENTRY, "text", "piece or between"),
-        Word("entry.key", ENTRY, "text", "the sound key that it plays"),
+        Word(
+            "schedule.piece-volume", SCHEDULE, "number", "how loud its pieces are; 1 is as they are", least=0, most=10
+        ),
+        Word(
+            "schedule.between-volume", SCHEDULE, "number", "how loud its in-betweens are; 1 is as they are", least=0,
+            most=10,
+        ),
+        Word(
+            "entry.number", ENTRY, "whole", "1 for the schedule's first entry", is_name=True, is_made=True
+        ),
+        Word(
+            "entry.key", ENTRY, "text", "the sound key that it plays, of this pack or of the game", is_key=True,
+            needed=True,
+        ),
+        Word("entry.kind", ENTRY, "text", "what the entry is: piece or between", choices=("piece", "between")),
     )
-}
+}  # fmt: skip
 
-# What players read: a text for each language.
-IN_LANGUAGES = ("title", "prop.title", "prop.text")
 
-# What can be said of a sound besides its key, category, title and files: the fields of the same names in a pack file.
-_NO_SETTINGS = ("key", "key.own", "title")
-SETTINGS = tuple(word.name for word in WORDS.values() if word.scope == SOUND and word.name not in _NO_SETTINGS)
+def of_scope(scope: str) -> Iterator[Word]:
+    """The fields of a scope."""
+    return (word for word in WORDS.values() if word.scope == scope)
 
-# What can be said of a take besides its file and its weight.
-TAKE_SETTINGS = tuple(name for name in WORDS if name.startswith("take.") and name != "take.number")
 
-# An instance is recognised by one of its scope's principal holes; without one there is nothing to repeat.
-PRINCIPAL: dict[str, tuple[str, ...]] = {
-    LANGUAGE: ("language",),
-    CATEGORY: ("category",),
-    GROUP: ("key.group",),
-    SOUND: ("key", "key.own"),
-    TAKE: ("file",),
-    PART: ("part.name", "part.file"),
-    TRIGGER: ("trigger.name", "trigger.event", "trigger.key"),
-    PROP: ("prop.name",),
-    SCHEDULE: ("schedule.name",),
-    ENTRY: ("entry.key",),
-}
+def said_of(scope: str) -> Iterator[Word]:
+    """The fields of a scope that a modder says: neither worked out, nor what a thing is called in its own way."""
+    return (one for one in of_scope(scope) if not one.is_made and one.name not in ("key", "part.name"))
 
-# What an entry is called by, and does not carry: with these alone it says nothing.
-NAMING = frozenset(
-    (
-        "key", "key.own", "key.group", "language", "take.number", "part.name", "trigger.name", "prop.name",
-        "schedule.name", "entry.number",
-    )
-)  # fmt: skip
+
+def settings(scope: str) -> tuple[str, ...]:
+    """What can be said of a sound or a take besides its files, its title and what it is called."""
+    return tuple(one.name for one in said_of(scope) if not one.is_spoken)
+
+
+def is_spoken(name: str) -> bool:
+    """Is it what players read: a text for each language?"""
+    known = WORDS.get(name)
+    return known is not None and known.is_spoken
+
+
+def is_name(name: str) -> bool:
+    """Is it what a thing is called by, and does not carry?"""
+    known = WORDS.get(name)
+    return known is not None and known.is_name
+
+
+def spoken(scope: str) -> tuple[str, ...]:
+    """The fields of a scope that players read."""
+    return tuple(one.name for one in of_scope(scope) if one.is_spoken)
+
+
+def key_field(scope: str) -> str | None:
+    """The field of a scope that names a sound key."""
+    return next((one.name for one in of_scope(scope) if one.is_key), None)
+
+
+def entry_scopes() -> tuple[str, ...]:
+    """What a pack holds besides what its entries are sorted by: sounds, and what plays them."""
+    return tuple(scope for scope in SCOPES[PACK].inside if scope not in AROUND)
+
+
+def player_scopes() -> tuple[str, ...]:
+    """The entries of a pack that play sounds: triggers, props, schedules."""
+    return tuple(scope for scope in entry_scopes() if scope != SOUND)
+
+
+def inner_scopes(scope: str) -> tuple[str, ...]:
+    """The scopes inside an entry, but for what only tells its texts apart."""
+    return tuple(inner for inner in SCOPES[scope].inside if inner not in AROUND)
 
 
 def attribute(name: str) -> str:
-    """What a hole's value is called where names have no hyphen: ``piece_volume`` of ``schedule.piece-volume``."""
+    """What a field's value is called where names have no hyphen: ``piece_volume`` of ``schedule.piece-volume``."""
     return name.rpartition(".")[2].replace("-", "_")
 
 
@@ -161,18 +285,29 @@ def goes_round(part: str | None, parts: Collection[str | None]) -> bool:
 FIELD_PREFIX = "field."  # field.NAME: what a profile asks for that this vocabulary does not know
 
 
+def free_prefix(scope: str) -> str:
+    """What the names of a scope's free fields begin with: what a profile asks for that this table does not know."""
+    return FIELD_PREFIX if scope == SOUND else f"{scope}.{FIELD_PREFIX}"
+
+
 def word(name: str) -> Word | None:
-    """The vocabulary's entry for a hole's name, or ``None`` where there is none."""
+    """The row of a field, or ``None`` where there is none."""
+    if name in WORDS:
+        return WORDS[name]
     if name.startswith(ID_PREFIX):
         return Word(name, PACK, "id", "an id minted once for the pack")
-    if name.startswith(FIELD_PREFIX):
-        return Word(name, SOUND, "text", "what the pack file says under fields")
-    for scope in (TRIGGER, PROP):
-        if name.startswith(f"{scope}.{FIELD_PREFIX}"):
+    for scope in entry_scopes():
+        if name.startswith(free_prefix(scope)):
             return Word(name, scope, "text", f"what the pack file says under fields of a {scope}")
     if part_in(name) is not None:
         return Word(name, SOUND, "path", "the file of the part of that name")
-    return WORDS.get(name)
+    return None
+
+
+def scope_of(name: str) -> str:
+    """The scope of a field; empty where there is no such field."""
+    known = word(name)
+    return known.scope if known else ""
 
 
 def part_in(name: str) -> str | None:

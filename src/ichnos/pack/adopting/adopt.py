@@ -20,14 +20,14 @@ from ichnos.files.writing import fresh_folder
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.definitions import TriggerDefinition
 from ichnos.games.opening import Opened
 from ichnos.games.profiles import places
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import ID_PREFIX
+from ichnos.games.profiles.vocabulary import ID_PREFIX, TRIGGER, player_scopes
 from ichnos.games.scripts import region_of
-from ichnos.pack.adopting import players
+from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual
+from ichnos.pack.adopting.players import Players
 from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
 from ichnos.pack.workspace import local
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
@@ -37,7 +37,7 @@ from ichnos.pack.workspace.workspace import short_name
 _OTHERS = "files"  # where files go that are neither sounds nor pictures of props
 _OWN = "own"  # where the build looks for scripts of the modder's own
 
-ReadTriggers = Callable[[Profile, str, str], list[TriggerDefinition] | None]
+ReadTriggers = Callable[[Profile, str, str], list[Thing] | None]
 
 
 @dataclass
@@ -126,26 +126,24 @@ class _Adopting:
         self.usual = Usual(self.profile)
         self.notes = Notes()
         self.taken: set[str] = set()  # the pack's files that have their place in the workspace
-        self.values: dict[str, Value] = dict(self.said.pack.values)
+        self.values: dict[str, Value] = dict(self.said.values)
         name = self._name()
         self.adopted = Adopted(opened, name, notes=self.notes)
         self.values |= {"pack.name": name, "pack.title": self.values.get("pack.title") or name}
         self.values["pack.version"] = self._version()
         version = self.values.get("game.version")
         self.values["game.version"] = str(version) if version else self.profile.rules.game.versions[0]
-        languages = list(self.said.pack.languages)
+        languages = list(self.said.tags)
         self.language = "en" if "en" in languages or not languages else languages[0]
         sounds = AdoptedSounds(opened, known, self.values, self.language, self.notes)
         self.adopted.files |= sounds.clips
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
         scripted = [*self._scripts(read_triggers)]
+        players = Players(self.usual, self.said.ids, self.language, self._picture, self.notes)
         tables = {
-            "trigger": players.triggers([*self.said.triggers, *scripted], self.usual, self.notes),
-            "prop": players.props(
-                self.said.props, self.usual, self.said.pack.ids, self.language, self._picture, self.notes
-            ),
-            "schedule": players.schedules(self.said.schedules, self.usual, self.notes),
+            scope: players.tables(scope, (*self.said.of(scope), *(scripted if scope == TRIGGER else ())))
+            for scope in player_scopes()
         }
         icon = self._icon()
         others = list(self._others(sounds.loose))
@@ -189,11 +187,11 @@ class _Adopting:
         numbers = re.findall(r"\d+", text)[:3]
         version = ".".join([*(str(int(one)) for one in numbers), "0", "0", "0"][:3])
         self.notes.lose(
-            self.said.pack.places.get("pack.version"), f'its version "{text}" is written as {version} (SemVer 2.0.0)'
+            self.said.places.get("pack.version"), f'its version "{text}" is written as {version} (SemVer 2.0.0)'
         )
         return version
 
-    def _scripts(self, read_triggers: ReadTriggers) -> Iterator[TriggerDefinition]:
+    def _scripts(self, read_triggers: ReadTriggers) -> Iterator[Thing]:
         names = self.opened.files.names()
         for script in self.profile.scripts:
             if script.path not in names:

@@ -3,109 +3,99 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from ichnos.documents.tree import Value
-from ichnos.games.definitions import PropDefinition, ScheduleDefinition, TriggerDefinition
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX
+from ichnos.games.facts import called
+from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, Word, free_prefix, said_of
+from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.adopting.sounds import spoken
-from ichnos.pack.workspace.pack_file import Prop, Schedule, ScheduleEntry, Trigger
+from ichnos.pack.workspace.pack_file import PLAYERS, ScheduleEntry, in_order
 from ichnos.pack.workspace.workspace import short_name
 
 
-def _said(scope: str, values: Mapping[str, Value], usual: Usual, leave_out: Sequence[str] = ()) -> dict[str, Any]:
-    """What is said in a table's own words, without what stands there in any case."""
-    found: dict[str, Any] = {}
-    fields: dict[str, Value] = {}
-    for hole, value in values.items():
-        name = hole.removeprefix(f"{scope}.")
-        if value in (None, "") or name in leave_out or usual.says(hole, value):
-            continue
-        if name.startswith(FIELD_PREFIX):
-            fields[name.removeprefix(FIELD_PREFIX)] = whole(value)
-        else:
-            found[name] = whole(value)
-    return {**found, "fields": fields} if fields else found
+@dataclass(frozen=True)
+class Players:
+    """Makes tables of things. ``ids``, ``language``: the pack's. ``picture``: the file in the workspace for a picture
+    in the pack, or ``None``."""
 
+    usual: Usual
+    ids: Mapping[str, str]
+    language: str
+    picture: Callable[[str], str | None]
+    notes: Notes
 
-def triggers(found: Sequence[TriggerDefinition], usual: Usual, notes: Notes) -> list[dict[str, Any]]:
-    """The triggers; one without a name is called by its event."""
-    tables = []
-    names: set[str] = set()
-    for one in found:
-        values = _said("trigger", one.values, usual)
-        name = str(values.get("name") or short_name(str(values.get("event") or one.key or "trigger")))
-        number, called = 1, name
-        while called in names:
-            number += 1
-            called = f"{name}-{number}"
-        if called != name and values.get("name"):
-            notes.lose(one.place, f"there are two triggers named {name}: this one is {called} now")
-        names.add(called)
-        if values.get("once") is False:
-            del values["once"]
-        fitted = fitting(Trigger, {**values, "name": called}, f"the trigger {called}", one.place, notes)
-        if fitted is not None:
-            tables.append(_in_order(fitted, Trigger))
-    return tables
-
-
-def props(
-    found: Sequence[PropDefinition],
-    usual: Usual,
-    ids: Mapping[str, str],
-    language: str,
-    picture: Callable[[str], str | None],
-    notes: Notes,
-) -> list[dict[str, Any]]:
-    """The props. ``picture``: the file in the workspace for a picture in the pack, or ``None``."""
-    tables = []
-    for one in found:
-        name = one.name or short_name(next(iter(one.titles.values()), None) or str(one.key))
-        called = f"the prop {name}"
-        values = {**_said("prop", one.values, usual, ("id", "picture")), "name": name}
-        values["title"] = spoken(one.titles, language) if one.titles else name
-        if one.texts:
-            values["text"] = spoken(one.texts, language)
-        identity, pack_id = one.values.get("prop.id"), ids[min(ids)] if ids else None
-        if identity is not None and (pack_id is None or str(identity) != str(uuid.uuid5(uuid.UUID(pack_id), name))):
-            values["id"] = str(identity)
-        path = one.values.get("prop.picture")
-        if path is not None:
-            file = picture(str(path))
-            if file is not None:
-                values["picture"] = file
-            else:
-                notes.lose(one.place, f"{called}: its picture {path} is not in this pack")
-        fitted = fitting(Prop, values, called, one.place, notes)
-        if fitted is not None:
-            tables.append(_in_order(fitted, Prop))
-    return tables
-
-
-def schedules(found: Sequence[ScheduleDefinition], usual: Usual, notes: Notes) -> list[dict[str, Any]]:
-    """The schedules."""
-    tables = []
-    for number, one in enumerate(found, 1):
-        values = _said("schedule", one.values, usual)
-        name = str(values.get("name") or f"schedule-{number}")
-        entries = []
-        for at, entry in enumerate(one.entries, 1):
-            said = _said("entry", entry.values, usual, ("number",))
-            fitted = fitting(ScheduleEntry, said, f"entry {at} of the schedule {name}", entry.place, notes)
+    def tables(self, scope: str, things: Iterable[Thing]) -> list[dict[str, Any]]:
+        """The tables of a scope, each with a name of its own."""
+        tables = []
+        names: set[str] = set()
+        for position, thing in enumerate(things, 1):
+            own = thing.text_of(f"{scope}.name")
+            name = own or short_name(_first_text(thing) or called(thing) or f"{scope}-{position}")
+            number, free = 1, name
+            while free in names:
+                number += 1
+                free = f"{name}-{number}"
+            if free != name and own:
+                self.notes.lose(thing.place, f"there are two {scope}s named {name}: this one is {free} now")
+            names.add(free)
+            whose = f"the {scope} {free}"
+            values = {**self.said(thing, free, whose), "name": free}
+            if scope == SCHEDULE:
+                values["entries"] = self.entries(thing, free)
+            fitted = fitting(PLAYERS[scope], values, whose, thing.place, self.notes)
             if fitted is not None:
-                entries.append(fitted if fitted.get("kind", "piece") != "piece" else fitted["key"])
-        table = fitting(
-            Schedule, {**values, "name": name, "entries": entries}, f"the schedule {name}", one.place, notes
-        )
-        if table is not None:
-            tables.append(_in_order(table, Schedule))
-    return tables
+                tables.append(in_order(fitted, PLAYERS[scope]))
+        return tables
+
+    def entries(self, schedule: Thing, name: str) -> list[Any]:
+        """A schedule's entries: a key alone, or a table with a kind."""
+        entries = []
+        for at, entry in enumerate(schedule.of(ENTRY), 1):
+            whose = f"entry {at} of the schedule {name}"
+            fitted = fitting(ScheduleEntry, self.said(entry, name, whose), whose, entry.place, self.notes)
+            if fitted is not None:
+                entries.append(
+                    in_order(fitted, ScheduleEntry) if fitted.get("kind", "piece") != "piece" else fitted["key"]
+                )
+        return entries
+
+    def said(self, thing: Thing, name: str, whose: str) -> dict[str, Any]:
+        """What is said in a table's own words, without what stands there in any case."""
+        found: dict[str, Any] = {}
+        for field in said_of(thing.scope):
+            value, texts = thing.values.get(field.name), thing.texts.get(field.name)
+            if field.is_spoken and (texts or field.needed):
+                found[field.field] = spoken(texts, self.language) if texts else name
+            elif value in (None, "") or self.usual.says(field.name, value):
+                continue
+            elif field.kind == "id":
+                found |= {} if self.is_made_from(name, value) else {field.field: str(value)}
+            elif field.kind == "path":
+                file = self.picture(str(value))
+                if file is None:
+                    self.notes.lose(thing.place, f"{whose}: its {field.field} {value} is not in this pack")
+                else:
+                    found[field.field] = file
+            elif value is not False or not _is_usually_false(thing.scope, field):
+                found[field.field] = whole(value)
+        prefix = free_prefix(thing.scope)
+        free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
+        free = {name: value for name, value in free.items() if value not in (None, "")}
+        return {**found, "fields": free} if free else found
+
+    def is_made_from(self, name: str, identity: Value) -> bool:
+        """Is an id the one that a build makes from the pack's and a name?"""
+        pack = self.ids[min(self.ids)] if self.ids else None
+        return pack is not None and str(identity) == str(uuid.uuid5(uuid.UUID(pack), name))
 
 
-def _in_order(values: dict[str, Any], model: Any) -> dict[str, Any]:
-    """The fields in the order in which the pack file's documentation has them."""
-    order = [info.alias or name for name, info in model.model_fields.items()]
-    return {name: values[name] for name in order if name in values}
+def _first_text(thing: Thing) -> str | None:
+    return next((text for texts in thing.texts.values() for text in texts.values()), None)
+
+
+def _is_usually_false(scope: str, field: Word) -> bool:
+    return scope in PLAYERS and PLAYERS[scope].model_fields[field.attribute].default is False

@@ -12,14 +12,14 @@ from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.definitions import SoundDefinition, TakeDefinition
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import without_extension
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, attribute, goes_round
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round, said_of
 from ichnos.games.targets import marking
+from ichnos.games.things import SoundThing, TakeThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.plan.naming import named_path
 from ichnos.pack.workspace.pack_file import Sound, Take
@@ -70,7 +70,7 @@ class AdoptedSounds:
         self.clips[clip] = name
         return clip
 
-    def _is_games_own(self, sound: SoundDefinition) -> bool:
+    def _is_games_own(self, sound: SoundThing) -> bool:
         """Is it an entry of the game's, in the pack's copy of the game's own document?"""
         documents = self._documents.get(sound.key, ())
         merged = self.opened.reading.merged
@@ -81,7 +81,7 @@ class AdoptedSounds:
         self._left[documents[0]] = self._left.get(documents[0], 0) + 1
         return True
 
-    def _take_in(self, sound: SoundDefinition) -> None:
+    def _take_in(self, sound: SoundThing) -> None:
         if self._is_games_own(sound):
             return
         takes = self._takes(sound)
@@ -109,7 +109,7 @@ class AdoptedSounds:
         if self.profile.kind_of(sound.key, category, parts=bool(parts)).name != kind.name:
             values["kind"] = kind.name
         values |= self._settings(sound, kind)
-        fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.fields.items()}
+        fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
         if fields:
             values["fields"] = fields
@@ -125,7 +125,7 @@ class AdoptedSounds:
             return True
         return kind.new and self.known is not None and key not in self.known
 
-    def _takes(self, sound: SoundDefinition) -> list[Any]:
+    def _takes(self, sound: SoundThing) -> list[Any]:
         takes = []
         for number, take in enumerate(sound.takes, 1):
             values: dict[str, Any] = {}
@@ -138,12 +138,7 @@ class AdoptedSounds:
                 what = f"take {number} of {sound.key} leads to no sound of this pack"
                 self.notes.lose(take.place, f"{what}: {take.file}" if take.file else what)
                 continue
-            if take.weight is not None and not self.usual.says("weight", take.weight):
-                values["weight"] = whole(take.weight)
-            for hole, value in take.values.items():
-                field = hole.removeprefix("take.")
-                if attribute(hole) in Take.model_fields and not self.usual.says(hole, value):
-                    values[field] = whole(value)
+            values |= self._settings_of(take)
             fitted = fitting(Take, values, f"take {number} of {sound.key}", take.place, self.notes)
             if fitted is not None:
                 takes.append(fitted["clip"] if list(fitted) == ["clip"] else fitted)
@@ -156,14 +151,14 @@ class AdoptedSounds:
         written = (one for one in self.profile.written if SOUND in one.scopes.values())
         return any(self.profile.document_rules(one).mode != "merge" for one in written)
 
-    def _is_kept(self, sound: SoundDefinition, take: TakeDefinition, number: int) -> bool:
+    def _is_kept(self, sound: SoundThing, take: TakeThing, number: int) -> bool:
         """Is it the game's own file in that place?"""
         if self.known is None or sound.key not in self.known or take.file is None:
             return False
         files = self.known.entry(sound.key).files
         return number <= len(files) and self.profile.bare(files[number - 1]) == self.profile.bare(take.file)
 
-    def _parts(self, sound: SoundDefinition) -> dict[str, str]:
+    def _parts(self, sound: SoundThing) -> dict[str, str]:
         parts: dict[str, str] = {}
         for part in sound.parts:
             name = self.files.file_of(part.file) if part.file else None
@@ -176,12 +171,17 @@ class AdoptedSounds:
                 parts[part.name] = self._clip(name, sound.key)
         return parts
 
-    def _settings(self, sound: SoundDefinition, kind: Kind) -> dict[str, Any]:
-        found = {
-            name: whole(value)
-            for name, value in sound.settings.items()
-            if name != "category" and not self.usual.says(name, value)
+    def _settings_of(self, thing: Thing) -> dict[str, Any]:
+        """What is said of a sound or a take, by the fields of the workspace's file."""
+        said = ((field, thing.values.get(field.name)) for field in said_of(thing.scope))
+        return {
+            field.field: whole(value)
+            for field, value in said
+            if value is not None and not self.usual.says(field.name, value)
         }
+
+    def _settings(self, sound: SoundThing, kind: Kind) -> dict[str, Any]:
+        found = self._settings_of(sound)
         how = marking(self.profile.rules.loops, kind.container)
         if how is None:
             return found
@@ -194,7 +194,7 @@ class AdoptedSounds:
         if marked and len(marked) < len(names):
             what = f"{sound.key}: of its {len(names)} files {len(marked)} are marked as a loop"
             self.notes.lose(sound.place, what)
-        if marked and "loop" not in sound.settings:
+        if marked and "loop" not in sound.values:
             found["loop"] = True
         return found
 
@@ -208,7 +208,7 @@ class AdoptedSounds:
         except IchnosError:
             return False  # a damaged one is told when it is decoded
 
-    def _kind(self, sound: SoundDefinition) -> Kind:
+    def _kind(self, sound: SoundThing) -> Kind:
         """The kind of a sound: as its entry is, by key or category, or else by where its files are."""
         profile = self.profile
         found = profile.kind_of(sound.key, sound.category, parts=bool(sound.parts), said=sound.kind or None)
@@ -219,7 +219,7 @@ class AdoptedSounds:
         fitting_kinds = [kind for kind, path in paths.items() if names and all(path.match(one) for one in names)]
         return profile.kinds[fitting_kinds[0]] if len(fitting_kinds) == 1 else found
 
-    def _own_name(self, sound: SoundDefinition, kind: Kind) -> str | None:
+    def _own_name(self, sound: SoundThing, kind: Kind) -> str | None:
         """What the files of a sound are called, where that does not come of its key."""
         pattern, part_pattern = self.profile.take_paths.get(kind.name), self.profile.part_paths.get(kind.name)
         named: list[tuple[Pattern, dict[str, Value], str]] = []
@@ -244,13 +244,13 @@ class AdoptedSounds:
         self._renamed.append(named[0][2])
         return None
 
-    def _as_named(self, named: list[tuple[Pattern, dict[str, Value], str]], sound: SoundDefinition, key: str) -> bool:
+    def _as_named(self, named: list[tuple[Pattern, dict[str, Value], str]], sound: SoundThing, key: str) -> bool:
         """Would the build give all of them the names that they have?"""
         group, _, own = sound.key.rpartition(self.profile.rules.names.separator)
         same = key == sound.key
         naming: dict[str, Value] = {
             "key": key, "key.group": group or None, "key.own": own if same else key, "category": sound.category,
-            **sound.fields,
+            **{name: value for name, value in sound.values.items() if name.startswith(FIELD_PREFIX)},
         }  # fmt: skip
         try:
             return all(

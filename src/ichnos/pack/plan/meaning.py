@@ -1,40 +1,31 @@
-"""What a workspace means: its definitions, with every clip at its work."""
+"""What a workspace means, as a tree of things, with every clip at its work."""
 
 from __future__ import annotations
 
-import keyword
 import uuid
 from collections.abc import Mapping
+from dataclasses import replace
 
+from ichnos.documents.checked import TomlTable
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
-from ichnos.games.definitions import (
-    Definitions,
-    EntryDefinition,
-    PackDefinition,
-    PartDefinition,
-    PropDefinition,
-    ScheduleDefinition,
-    SoundDefinition,
-    TakeDefinition,
-    TriggerDefinition,
-)
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     ENTRY,
-    FIELD_PREFIX,
     ID_PREFIX,
-    IN_LANGUAGES,
-    PROP,
+    LANGUAGE,
+    PACK,
+    PART,
     SCHEDULE,
-    SETTINGS,
-    TAKE_SETTINGS,
-    TRIGGER,
-    WORDS,
-    attribute,
+    SOUND,
+    TAKE,
+    free_prefix,
+    player_scopes,
+    said_of,
 )
+from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace.pack_file import Pack, Prop, Schedule, ScheduleEntry, Take, Trigger
+from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -54,71 +45,64 @@ def pack_values(workspace: Workspace) -> dict[str, Value]:
     }
 
 
-def definitions(workspace: Workspace, uses: ClipUses) -> Definitions:
+def things(workspace: Workspace, uses: ClipUses) -> PackThing:
     """What the workspace means.
 
     Raises:
         IchnosError: a sound without the category that the game sorts by, or a name that cannot be spelled.
     """
     file, place = workspace.pack_file, workspace.place
-    language = file.pack.language
     values = pack_values(workspace)
+    inside: dict[str, tuple[Thing, ...]] = {
+        SOUND: tuple(_sound(workspace, uses, placed) for placed in workspace.sounds)
+    }
+    for scope in player_scopes():
+        tables = enumerate(getattr(file, scope))
+        inside[scope] = tuple(_player(workspace, uses, scope, one, place(scope, index), index) for index, one in tables)
+    inside[LANGUAGE] = languages(tag for several in inside.values() for one in several for tag in one.languages)
     places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
-    spoken = [*(sound.title for sound in file.sound), *(said for one in file.prop for said in (one.title, one.text))]
-    languages = dict.fromkeys(tag or language for said in spoken for tag in said)
-    return Definitions(
-        PackDefinition(values, tuple(languages), places),
-        tuple(_sound(workspace, uses, placed) for placed in workspace.sounds),
-        tuple(
-            TriggerDefinition(one.key, _holes(TRIGGER, one), place("trigger", index))
-            for index, one in enumerate(file.trigger)
-        ),
-        tuple(
-            PropDefinition(
-                one.key,
-                _prop(one, file.pack, file.ids, uses.picture_path(one)),
-                place("prop", index),
-                in_languages(one.title, language),
-                in_languages(one.text, language),
-            )
-            for index, one in enumerate(file.prop)
-        ),
-        tuple(
-            ScheduleDefinition(
-                tuple(
-                    EntryDefinition(
-                        entry.key,
-                        {**_holes(ENTRY, entry), "entry.number": number},
-                        place("schedule", index, "entries", number - 1),
-                    )
-                    for number, entry in enumerate(one.entries, 1)
-                ),
-                _holes(SCHEDULE, one),
-                place("schedule", index),
-            )
-            for index, one in enumerate(file.schedule)
-        ),
-    )
+    return PackThing(PACK, values, inside, places=places)
 
 
-def _holes(scope: str, said: Trigger | Prop | Schedule | ScheduleEntry) -> dict[str, Value]:
-    """What a table says, by the names of the holes that the vocabulary has for its fields."""
-    found: dict[str, Value] = {}
-    for name, word in WORDS.items():
-        if word.scope == scope and name not in IN_LANGUAGES:
-            own = attribute(name)
-            found[name] = getattr(said, f"{own}_" if keyword.iskeyword(own) else own, None)
-    return found | {f"{scope}.{FIELD_PREFIX}{name}": value for name, value in getattr(said, "fields", {}).items()}
+def _said(scope: str, table: TomlTable, language: str, place: Place = NOWHERE) -> Thing:
+    """What a table says, by the fields that the vocabulary has for its scope."""
+    values: dict[str, Value] = {}
+    texts: dict[str, Texts] = {}
+    for word in said_of(scope):
+        said = getattr(table, word.attribute)
+        if word.is_spoken:
+            texts[word.name] = in_languages(said, language)
+        else:
+            values[word.name] = said
+    free = {f"{free_prefix(scope)}{name}": value for name, value in getattr(table, "fields", {}).items()}
+    return Thing(scope, values | free, texts=texts, place=place)
 
 
-def _prop(prop: Prop, pack: Pack, ids: Mapping[str, str], picture: str | None) -> dict[str, Value]:
-    """What a prop says. Its id stays the same for as long as the pack's id and its name do."""
-    space = uuid.UUID(ids[min(ids)]) if ids else uuid.uuid5(uuid.NAMESPACE_OID, pack.name)
-    identity = prop.id or str(uuid.uuid5(space, prop.name))
-    return {**_holes(PROP, prop), "prop.picture": picture, "prop.id": identity}
+def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, place: Place, index: int) -> Thing:
+    """What plays a sound, with what only the pack knows of it."""
+    language = workspace.pack_file.pack.language
+    said = _said(scope, table, language, place)
+    if isinstance(table, Prop):
+        more = {"prop.picture": uses.picture_path(table), "prop.id": _identity(workspace, table)}
+        return replace(said, values={**said.values, **more})
+    if isinstance(table, Schedule):
+        entries = (
+            (number, _said(ENTRY, entry, language, workspace.place(SCHEDULE, index, "entries", number - 1)))
+            for number, entry in enumerate(table.entries, 1)
+        )
+        numbered = tuple(replace(one, values={**one.values, "entry.number": number}) for number, one in entries)
+        return replace(said, inside={ENTRY: numbered})
+    return said
 
 
-def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDefinition:
+def _identity(workspace: Workspace, prop: Prop) -> str:
+    """A prop's id: it stays the same for as long as the pack's id and its name do."""
+    ids, name = workspace.pack_file.ids, workspace.pack_file.pack.name
+    space = uuid.UUID(ids[min(ids)]) if ids else uuid.uuid5(uuid.NAMESPACE_OID, name)
+    return prop.id or str(uuid.uuid5(space, prop.name))
+
+
+def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundThing:
     sound = placed.sound
     category = workspace.category_of(sound)
     if category is None and _needs_category(workspace):
@@ -128,44 +112,41 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundDe
             cure='say category = "..."',
         )
     clips = uses.of(placed)
-    takes = iter([use for use in clips if use.role == "take"])
-    language = workspace.pack_file.pack.language
-    titles = in_languages(sound.title, language)
-    settings = {name: getattr(sound, name) for name in SETTINGS if getattr(sound, name) is not None}
-    return SoundDefinition(
-        sound.key,
-        category,
-        tuple(
-            TakeDefinition(uses.kept(placed, number), take.weight, _of_take(take), placed.place("takes", number - 1))
-            if take.kept
-            else TakeDefinition((use := next(takes)).path, take.weight, _of_take(take), use.place)
-            for number, take in enumerate(takes_of(sound), 1)
-        ),
-        tuple(PartDefinition(use.part, use.path, use.place) for use in clips if use.role == "part"),
-        settings,
-        titles,
-        {f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items()},
-        sound.like or (sound.key if workspace.changes_entry(sound) else None),
-        placed.place(),
-        _places(placed, settings),
-        kind=workspace.kind_of(sound).name,
-        fresh=sound.fresh,
+    of_clips = iter([use for use in clips if use.role == "take"])
+    takes = tuple(
+        _take(take, number, uses.kept(placed, number), placed.place("takes", number - 1))
+        if take.kept
+        else _take(take, number, (use := next(of_clips)).path, use.place)
+        for number, take in enumerate(takes_of(sound), 1)
     )
+    parts = tuple(
+        PartThing(PART, {"part.name": use.part, "part.file": use.path}, place=use.place)
+        for use in clips
+        if use.role == "part"
+    )
+    said = _said(SOUND, sound, workspace.pack_file.pack.language)
+    values = {
+        "key": sound.key,
+        "category": category,
+        "like": sound.like or (sound.key if workspace.changes_entry(sound) else None),
+        "fresh": sound.fresh or None,
+        "kind": workspace.kind_of(sound).name,
+        **{name: value for name, value in said.values.items() if value is not None},
+    }
+    places = {name: placed.place(name) for name in said.values if values.get(name) is not None}
+    return SoundThing(SOUND, values, {TAKE: takes, PART: parts}, said.texts, placed.place(), places)
+
+
+def _take(take: Take, number: int, file: str, place: Place) -> TakeThing:
+    said = _said(TAKE, take, "").values
+    values = {name: value for name, value in said.items() if value is not None}
+    return TakeThing(TAKE, {"file": file, "take.number": number, **values}, place=place)
 
 
 def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]:
     """A text by language; ``None`` stands for the pack's own."""
     found: dict[str | None, str] = {tag or default: text for tag, text in said.items()}
     return found | {None: found[default]} if default in found else found
-
-
-def _of_take(take: Take) -> dict[str, Value]:
-    said = {name: getattr(take, attribute(name)) for name in TAKE_SETTINGS}
-    return {name: value for name, value in said.items() if value is not None}
-
-
-def _places(placed: PlacedSound, settings: Mapping[str, Value]) -> dict[str, Place]:
-    return {name: placed.place(name) for name in settings}
 
 
 def _needs_category(workspace: Workspace) -> bool:

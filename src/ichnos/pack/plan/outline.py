@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import PurePosixPath
 
@@ -10,10 +11,9 @@ from ichnos.documents.formats import parse
 from ichnos.documents.text import CannotSpell, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.games.definitions import Definitions
+from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import EntryChange, merge
-from ichnos.games.entries.fill import Bindings, Filler, Instance, fill, instances, repetitions, resolve
-from ichnos.games.entries.instances import pack_instance, said_in
+from ichnos.games.entries.fill import Bindings, Filler, fill, instances, repetitions, resolve
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import Proof
 from ichnos.games.profiles.exemplar import Exemplar
@@ -24,14 +24,14 @@ from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
-    PROP,
-    SCHEDULE,
     SOUND,
     TAKE,
     TRIGGER,
     part_in,
+    player_scopes,
 )
 from ichnos.games.scripts import render, script_values, with_region
+from ichnos.games.things import PackThing
 from ichnos.pack.plan import icon, meaning, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec, bad_names
@@ -51,9 +51,9 @@ def make(workspace: Workspace) -> Outline:
         )
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
-    said = meaning.definitions(workspace, uses)
+    said = meaning.things(workspace, uses)
     names = profile.rules.names
-    bindings: Bindings = {PACK: pack_instance(said, profile)}
+    bindings: Bindings = {PACK: arranged(said, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
     files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
@@ -62,7 +62,7 @@ def make(workspace: Workspace) -> Outline:
     errors: list[IchnosError] = []
     for exemplar in profile.written:
         here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
-        here_bound: Bindings = {PACK: pack_instance(here, profile)} if here.sounds != said.sounds else bindings
+        here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != said.sounds else bindings
         for bound in _files(exemplar.file_scopes, here_bound):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
@@ -261,7 +261,7 @@ def _filled(
 ) -> str:
     like = bindings[SOUND].values.get("like") if SOUND in bindings else None
     if like:
-        its_own = Instance({**bindings[SOUND].values, "key": like})
+        its_own = replace(bindings[SOUND], values={**bindings[SOUND].values, "key": like}, inside={})
         value = partial(resolve, bindings={**bindings, SOUND: its_own})
         for original in (named_path(names, exemplar.path, value, "documents"), spelled_path(exemplar.path, value)):
             text = originals.whole_like(exemplar, original, encoding, bindings)
@@ -271,7 +271,7 @@ def _filled(
     return fill(exemplar, bindings, partial(originals.like, exemplar, path, encoding))
 
 
-def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedFile:
+def _script(workspace: Workspace, script: Script, said: PackThing) -> PlannedFile:
     profile = workspace.profile
     values = script_values(said, profile.rules.names)
     body = render(profile.folder / "scripts", script.template, values, profile.tables)
@@ -285,7 +285,7 @@ def _script(workspace: Workspace, script: Script, said: Definitions) -> PlannedF
     return PlannedFile(script.path, reason, body.encode())
 
 
-def _not_in_scripts(workspace: Workspace, said: Definitions, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:
+def _not_in_scripts(workspace: Workspace, said: PackThing, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:
     """Triggers that scripts alone could hold, and of which nothing stands in them."""
     if not scripts or any(TRIGGER in exemplar.scopes.values() for exemplar in workspace.profile.written):
         return
@@ -335,9 +335,9 @@ def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: B
     if plays:
         many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
         return many or f"the definitions of {counted(sounds, 'sound')}"
-    for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
+    for scope in player_scopes():
         if scope in scopes:
-            return f"a {scope}" if scope in exemplar.file_scopes else counted(len(items), scope)
+            return f"a {scope}" if scope in exemplar.file_scopes else counted(len(getattr(pack, scope)), scope)
     if SOUND in scopes:
         return f"a list of {counted(sounds, 'sound')}"
     return _of_itself(exemplar)
@@ -367,7 +367,7 @@ def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:
         raise IchnosError(what, place=Place(str(workspace.profile.tree)), cure=cure)
 
 
-def _refuse_foreign(workspace: Workspace, said: Definitions, sounds: Iterable[SoundSpec]) -> None:
+def _refuse_foreign(workspace: Workspace, said: PackThing, sounds: Iterable[SoundSpec]) -> None:
     """A sound of the pack under the name of one of the game's own would change another sound."""
     known = workspace.catalogue
     if known is None:

@@ -5,22 +5,24 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Mapping
 
+from ichnos.documents.checked import TomlTable
 from ichnos.files import disk
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.entries.instances import stands_without_files
+from ichnos.games.entries.arranged import stands_without_files
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     FIELD_PREFIX,
-    PROP,
-    SCHEDULE,
-    SETTINGS,
-    TAKE_SETTINGS,
+    SOUND,
+    TAKE,
     TRIGGER,
-    WORDS,
     attribute,
+    free_prefix,
+    player_scopes,
+    said_of,
+    settings,
+    spoken,
 )
 from ichnos.games.targets import marking
-from ichnos.pack.workspace.pack_file import Prop
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -59,7 +61,7 @@ def _without_clip(workspace: Workspace) -> Iterator[str]:
         for exemplar in profile.written:
             if stands_without_files(exemplar, merged=profile.document_rules(exemplar).mode == "merge"):
                 there |= set(exemplar.scopes)
-        said = [name for name in SETTINGS if getattr(sound, name) is not None]
+        said = [name for name in settings(SOUND) if getattr(sound, name) is not None]
         said += [f"field {name}" for name in sound.fields]
         lost = [name for name in said if name.replace("field ", FIELD_PREFIX) not in there]
         if lost:
@@ -113,9 +115,11 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
         known = by_kind[kind.name]
         if marking(profile.rules.loops, kind.container) is not None:
             known.add("loop")
-        lost = [name for name in (*SETTINGS, "title") if getattr(sound, name) not in (None, {}) and name not in known]
+        lost = [
+            name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in known
+        ]
         lost += _other_languages(profile, "title", sound.title, pack.pack.language, known)
-        of_takes = {name.removeprefix("take."): name for name in ("weight", *TAKE_SETTINGS) if name not in known}
+        of_takes = [name.removeprefix("take.") for name in settings(TAKE) if name not in known]
         lost += [
             f"the {field} of take {number}"
             for number, take in enumerate(sound.takes, 1)
@@ -131,28 +135,29 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
     known = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
-    for scope, items in ((TRIGGER, pack.trigger), (PROP, pack.prop), (SCHEDULE, pack.schedule)):
-        for item in items:
+    for scope in player_scopes():
+        for item in getattr(pack, scope):
             if scope not in scopes and not profile.scripts:
                 yield f"{title} has no place for a {scope}: {item.name}"
                 continue
-            defaults = {name: field.default for name, field in type(item).model_fields.items()}
-            names = {name: name.rstrip("_").replace("_", "-") for name in defaults}  # from_ is written from
-            lost = [
-                word
-                for name, word in names.items()
-                if f"{scope}.{word}" in WORDS
-                and f"{scope}.{word}" not in known
-                and word not in in_scripts
-                and getattr(item, name) not in (None, False, defaults[name])
-            ]
-            if isinstance(item, Prop):
-                lost += _other_languages(profile, "prop.title", item.title, pack.pack.language, known)
-                lost += _other_languages(profile, "prop.text", item.text, pack.pack.language, known)
-            fields = getattr(item, "fields", {})
-            lost += [name for name in fields if f"{scope}.field.{name}" not in known and name not in in_scripts]
+            lost = list(_lost_of(profile, scope, item, pack.pack.language, known, in_scripts))
             if lost and (scope, lost) != (TRIGGER, ["name"]):  # that alone is how the modder calls it
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
+
+
+def _lost_of(
+    profile: Profile, scope: str, item: TomlTable, language: str, known: Collection[str], in_scripts: Collection[str]
+) -> Iterator[str]:
+    """What a table says of what plays a sound, and the game has no place for."""
+    for field in said_of(scope):
+        value, default = getattr(item, field.attribute), type(item).model_fields[field.attribute].default
+        if field.name not in known and field.field not in in_scripts and value not in (None, False, default):
+            yield field.field
+    for name in spoken(scope):
+        yield from _other_languages(profile, name, getattr(item, attribute(name)), language, known)
+    for name in getattr(item, "fields", {}):
+        if f"{free_prefix(scope)}{name}" not in known and name not in in_scripts:
+            yield name
 
 
 def _other_languages(

@@ -14,11 +14,11 @@ from tomlkit.items import AoT
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.profiles.vocabulary import SCHEDULE
+from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
-from ichnos.pack.workspace.players import MODELS
+from ichnos.pack.workspace.pack_file import PLAYERS, in_order
 from ichnos.pack.workspace.slips import needed_of
 from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
 
@@ -54,10 +54,10 @@ def add(
     name = str(said["name"]) if "name" in said else _free_name(loaded, scope, str(said.get("event")))
     fields: dict[str, Any] = {"name": name, **{field: value for field, value in said.items() if field != "name"}}
     copies = Copies(loaded.folder)
-    if "picture" in fields:
-        picture = copies.name_of(Path(fields["picture"]), "picture")
-        raise_all([picture] if isinstance(picture, IchnosError) else [])
-        fields["picture"] = picture
+    for field in (one.field for one in said_of(scope) if one.kind == "path" and one.field in fields):
+        file = copies.name_of(Path(fields[field]), field)
+        raise_all([file] if isinstance(file, IchnosError) else [])
+        fields[field] = file
     document, language = document_of(loaded), loaded.pack_file.pack.language
     tables: Any = document.setdefault(scope, tomlkit.aot())
     existing = next((table for table in tables if table.get("name") == name), None)
@@ -72,7 +72,7 @@ def add(
         raise UsageError(
             what, cure=f"say --{lacking[0]}, or --field {lacking[0]}=VALUE where that is a field of the game's"
         )
-    values = given.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    values = in_order(given.model_dump(mode="json", by_alias=True, exclude_defaults=True), type(given))
     if existing is not None:
         _replace(existing, values, language)
     else:
@@ -107,7 +107,7 @@ def _refuse_twice(loaded: Workspace, scope: str, name: str, existing: Any, to_ex
 
 def _checked(scope: str, fields: Mapping[str, Any]) -> TomlTable:
     try:
-        return MODELS[scope].model_validate(fields)
+        return PLAYERS[scope].model_validate(fields)
     except ValidationError as error:
         detail = error.errors()[0]
         at = str(detail["loc"][0]) if detail["loc"] else ""
@@ -138,7 +138,7 @@ def _replace(table: Any, values: Mapping[str, Any], language: str) -> None:
 
 def _written(field: str, value: Any, language: str) -> Any:
     """A value as a person would write it: a text in one language alone, an entry that is a main one by its key."""
-    if field in ("title", "text"):
+    if isinstance(value, dict) and field != "fields":
         return value[""] if list(value) == [""] else _inline({tag or language: text for tag, text in value.items()})
     if field == "entries":
         entries = tomlkit.array()

@@ -10,12 +10,13 @@ from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.locks import locked
 from ichnos.files.writing import sweep
+from ichnos.games.profiles.vocabulary import player_scopes
 
 FILE_NAME = "ichnos.toml"
 LOCAL_NAME = "ichnos.local.toml"  # of this machine alone
 LOCK_NAME = "ichnos.lock"  # what the game's own definitions gave to the pack
 TABLE_NAME = "sounds.csv"
-PLAYER_TABLES = {"trigger": "triggers.csv", "prop": "props.csv", "schedule": "schedules.csv"}
+PLAYER_TABLES = {scope: f"{scope}s.csv" for scope in player_scopes()}
 SILENT_CLIP = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
 PRIVATE = ".ichnos"  # what Ichnos keeps for itself, all of which can be made anew
 

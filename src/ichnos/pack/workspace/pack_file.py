@@ -5,15 +5,18 @@ from __future__ import annotations
 import fnmatch
 import re
 import uuid
-from typing import Annotated, Any, ClassVar, Literal
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
-from pydantic import AfterValidator, BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, create_model, model_validator
 
 from ichnos.audio.files.forms import Choice
 from ichnos.audio.process import treatments
 from ichnos.audio.process.treatments import Step
 from ichnos.documents.checked import TomlTable
 from ichnos.files.paths import is_plain, windows_refuses
+from ichnos.games.profiles import vocabulary
+from ichnos.games.profiles.vocabulary import ENTRY, PROP, SCHEDULE, SOUND, TAKE, TRIGGER
 from ichnos.pack.workspace.folder import LOCAL_NAME, SILENT_CLIP
 
 
@@ -45,15 +48,40 @@ Fields = dict[str, str | bool | int | float]
 FileName = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
 
 
-class Take(TomlTable):
+def _with_fields_of(scope: str) -> Any:
+    """A table with the fields that the vocabulary has for a scope; all but those that are needed may be left out."""
+    fields: dict[str, Any] = {}
+    for word in vocabulary.said_of(scope):
+        if word.is_spoken and scope == SOUND:
+            continue  # a sound's own, and not said of all like it
+        kind: Any = _KINDS[word.kind]
+        if word.is_spoken:
+            kind = Spoken
+        elif word.choices:
+            kind = Literal[word.choices]
+        default: Any = ... if word.needed else {} if word.is_spoken else word.choices[0] if word.choices else None
+        bounds = {"ge": word.least, "gt": word.above, "le": word.most}
+        said: dict[str, Any] = {bound: limit for bound, limit in bounds.items() if limit is not None}
+        if word.kind == "text" and not (word.choices or word.is_key or (word.is_spoken and not word.needed)):
+            said["min_length"] = 1  # it says something, or is left out
+        about = Field(default, alias=word.field, description=word.about, **said)
+        fields[word.attribute] = kind | None if default is None else kind, about
+    return create_model(f"FieldsOf{scope.capitalize()}", __base__=TomlTable, **fields)
+
+
+_KINDS: dict[str, Any] = {
+    "text": str,
+    "number": float,
+    "whole": int,
+    "yes-no": bool,
+    "path": FileName,
+    "id": Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)],
+}
+
+
+class Take(_with_fields_of(TAKE)):  # type: ignore[misc]
     clip: FileName | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
-    volume: float | None = Field(default=None, ge=0, le=10, description="of this take; 1 is as it is")
-    pitch: float | None = Field(default=None, gt=0, description="of this take; 1 is as it is, 2 an octave up")
-    from_disk: bool | None = Field(
-        default=None, description="does the game play it from the disk, and not load it whole?"
-    )
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
-    weight: float | None = Field(default=None, gt=0, description="how often it is picked against the others")
 
     @model_validator(mode="after")
     def _is_one(self) -> Take:
@@ -62,32 +90,19 @@ class Take(TomlTable):
         return self
 
 
-class Settings(TomlTable):
+class Settings(_with_fields_of(SOUND)):  # type: ignore[misc]
     """What can be said of a sound, of all sounds like it, and of it in another game."""
 
     category: str | None = Field(default=None, description="the sound's category; else the one that the game gives it")
     kind: str | None = Field(
         default=None, description="which kind of the game's sounds it is, where neither category nor key says it"
     )
-    volume: float | None = Field(default=None, ge=0, le=10, description="1 is as it is, 0.5 is half of it")
-    pitch: float | None = Field(default=None, gt=0, description="1 is as it is, 2 an octave up")
-    near: float | None = Field(default=None, ge=0, description="up to this distance it is at full level")
-    far: float | None = Field(default=None, ge=0, description="from this distance on it is not heard")
-    positional: bool | None = Field(
-        default=None, description="is it heard at its place in the world, and not everywhere?"
-    )
-    priority: float | None = Field(default=None, description="which sounds are kept when too many play")
-    loop: bool | None = Field(default=None, description="does it play again and again?")
-    fade: float | None = Field(default=None, ge=0, description="how long it fades out, in seconds")
-    voices: int | None = Field(default=None, ge=1, description="how many of it may play at once")
     treatment: str | None = Field(default=None, description="what is done to its clips: of your own, or a bundled one")
     mono: Choice | None = Field(
         default=None,
         description="of a stereo clip that becomes mono: mix, left, right, or auto: the mix unless out of phase",
     )
-    fields: dict[str, str | bool | int | float] = Field(
-        default={}, description="what this game's profile asks for besides: @field.NAME@"
-    )
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @field.NAME@")
 
 
 def _folder_names(games: dict[str, Any]) -> dict[str, Any]:
@@ -177,27 +192,9 @@ class Sound(Settings):
         ]
 
 
-class Trigger(TomlTable):
-    name: str = Field(min_length=1, description="the trigger's own name")
-    event: str = Field(min_length=1, description="what has to happen, in the game's own words")
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    where: str | None = Field(default=None, description="the area or thing that it happens at")
-    does: Literal["play", "stop", "fade-out"] = Field(default="play", description="what it does with the sound")
-    from_: str | None = Field(
-        default=None,
-        alias="from",
-        min_length=1,
-        description="the object that it is heard from, fainter with distance; without one everybody hears it",
-    )
-    state: str | None = Field(
-        default=None, min_length=1, description="only where this state of a thing reaches a value"
-    )
-    reaches: str | bool | int | float | None = Field(default=None, description="the value")
+class Trigger(_with_fields_of(TRIGGER)):  # type: ignore[misc]
+    reaches: str | bool | int | float | None = Field(default=None, description="the value that the state has to reach")
     once: bool = Field(default=False, description="only the first time?")
-    delay: float | None = Field(default=None, ge=0, description="how long after the event, in seconds")
-    fade: float | None = Field(default=None, ge=0, description="how long it fades in, or out, in seconds")
-    volume: float | None = Field(default=None, ge=0, le=10, description="how loud it plays from here; 1 is as it is")
-    odds: float | None = Field(default=None, gt=0, le=1, description="how likely it does anything, from 0 to 1")
     fields: Fields = Field(default={}, description="what this game's profile asks for besides: @trigger.field.NAME@")
 
     @model_validator(mode="after")
@@ -207,36 +204,18 @@ class Trigger(TomlTable):
         return self
 
 
-class Prop(TomlTable):
-    name: str = Field(min_length=1, description="the prop's own name")
-    title: Spoken = Field(
-        min_length=1, description='what players call it: a text, or one for each language: {en = "...", de = "..."}'
-    )
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    text: Spoken = Field(default={}, description="what players read of it: a text, or one for each language")
-    id: Annotated[str, BeforeValidator(_uuid, json_schema_input_type=str)] | None = Field(
-        default=None, description="its own id; without it, one made from the pack's and its name"
-    )
-    picture: FileName | None = Field(default=None, description="its picture's file")
+class Prop(_with_fields_of(PROP)):  # type: ignore[misc]
     fields: Fields = Field(default={}, description="what this game's profile asks for besides: @prop.field.NAME@")
 
 
-class ScheduleEntry(TomlTable):
-    key: str = Field(description="the key that it plays, of this pack or of the game")
-    kind: Literal["piece", "between"] = Field(default="piece", description="what the entry is")
+class ScheduleEntry(_with_fields_of(ENTRY)):  # type: ignore[misc]
+    pass
 
 
-class Schedule(TomlTable):
-    name: str = Field(min_length=1, description="the schedule's own name")
+class Schedule(_with_fields_of(SCHEDULE)):  # type: ignore[misc]
     entries: tuple[
         Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
     ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
-    after: int | None = Field(default=None, ge=1, description="an in-between only after so many pieces")
-    odds: float | None = Field(default=None, gt=0, le=1, description="how likely one is then, each time")
-    apart: int | None = Field(default=None, ge=0, description="no in-between again until so many others were heard")
-    twice: bool | None = Field(default=None, description="may a piece come twice in a row?")
-    piece_volume: float | None = Field(default=None, ge=0, le=10, description="how loud its pieces are")
-    between_volume: float | None = Field(default=None, ge=0, le=10, description="how loud its in-betweens are")
 
     @model_validator(mode="after")
     def _can_be_kept(self) -> Schedule:
@@ -368,14 +347,41 @@ class PackFile(TomlTable):
             return ()
         return self.treatment[name] if name in self.treatment else treatments.BUNDLED[name][1]
 
+    def players(self) -> Iterator[tuple[str, int, Any]]:
+        """All that plays sounds: its scope, its place among those, and its table."""
+        for scope in vocabulary.player_scopes():
+            yield from ((scope, index, one) for index, one in enumerate(getattr(self, scope)))
+
     def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each key that something plays, with the path of the field that names it."""
-        return [
-            *((one.key, ("trigger", index, "key")) for index, one in enumerate(self.trigger)),
-            *((one.key, ("prop", index, "key")) for index, one in enumerate(self.prop)),
-            *(
-                (entry.key, ("schedule", index, "entries", number))
-                for index, one in enumerate(self.schedule)
-                for number, entry in enumerate(one.entries)
-            ),
-        ]
+        found: list[tuple[str, tuple[str | int, ...]]] = []
+        for scope, index, one in self.players():
+            if isinstance(one, Schedule):
+                found += ((entry.key, (scope, index, "entries", at)) for at, entry in enumerate(one.entries))
+            else:
+                found.append((one.key, (scope, index, "key")))
+        return found
+
+    def playing(self, keys: Mapping[str, str]) -> dict[str, Any]:
+        """What plays some keys alone, each under another name, by its scope."""
+        found: dict[str, list[Any]] = {scope: [] for scope in vocabulary.player_scopes()}
+        for scope, _, one in self.players():
+            if isinstance(one, Schedule):
+                entries = (entry for entry in one.entries if entry.key in keys)
+                kept = tuple(entry.model_copy(update={"key": keys[entry.key]}) for entry in entries)
+                found[scope].append(one.model_copy(update={"entries": kept}))
+            elif one.key in keys:
+                found[scope].append(one.model_copy(update={"key": keys[one.key]}))
+        return {scope: tuple(tables) for scope, tables in found.items()}
+
+
+def in_order(values: Mapping[str, Any], model: type[TomlTable]) -> dict[str, Any]:
+    """A table's fields as people write them: first those that it needs."""
+    fields = sorted(model.model_fields.items(), key=lambda one: not one[1].is_required())
+    return {said: values[said] for name, info in fields if (said := info.alias or name) in values}
+
+
+# The model of each of what plays sounds.
+PLAYERS: Mapping[str, type[TomlTable]] = {
+    scope: get_args(PackFile.model_fields[scope].annotation)[0] for scope in vocabulary.player_scopes()
+}

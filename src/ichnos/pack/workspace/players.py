@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import ValidationError
 
@@ -14,13 +14,12 @@ from ichnos.documents.checked import TomlTable, beyond, in_words
 from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.games.profiles.vocabulary import PROP, SCHEDULE, TRIGGER
+from ichnos.games.profiles.vocabulary import SCHEDULE, attribute, player_scopes, said_of, spoken
 from ichnos.pack.workspace.folder import PLAYER_TABLES
-from ichnos.pack.workspace.pack_file import PackFile, Prop, Schedule, ScheduleEntry, Trigger
+from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, ScheduleEntry
 from ichnos.pack.workspace.sounds import rows
 
-MODELS: Mapping[str, type[TomlTable]] = {TRIGGER: Trigger, PROP: Prop, SCHEDULE: Schedule}
-_BY_LANGUAGE = ("title", "text")
+_BY_LANGUAGE = [attribute(name) for scope in player_scopes() for name in spoken(scope)]
 _PREFIXES = ("field.", *(f"{name}." for name in _BY_LANGUAGE))
 
 Places = Mapping[tuple[str, str], Callable[..., Place]]  # by scope and name: ``places["prop", "buoy"]("key")``
@@ -57,15 +56,15 @@ def _of_file(
     def at(scope: str, index: int) -> Callable[..., Place]:
         return lambda *path: place(scope, index, *path)
 
-    for scope in PLAYER_TABLES:
-        names = [str(one.name) for one in getattr(pack_file, scope)]
-        count = Counter(names)
-        yield from (((scope, name), at(scope, index)) for index, name in enumerate(names) if count[name] == 1)
+    count = Counter((scope, one.name) for scope, _, one in pack_file.players())
+    for scope, index, one in pack_file.players():
+        if count[scope, one.name] == 1:
+            yield (scope, one.name), at(scope, index)
 
 
 def columns(scope: str) -> tuple[str, ...]:
     """The columns that a table of a scope can have; a schedule's rows are its entries."""
-    fields = {**MODELS[scope].model_fields, **(ScheduleEntry.model_fields if scope == SCHEDULE else {})}
+    fields = {**PLAYERS[scope].model_fields, **(ScheduleEntry.model_fields if scope == SCHEDULE else {})}
     return tuple(str(one.alias or name) for name, one in fields.items() if name not in ("fields", "entries"))
 
 
@@ -129,7 +128,7 @@ class _Table:
             return Place(self.text.path, lines[int(entry)])
 
         try:
-            found = MODELS[self.scope].model_validate(said)
+            found = PLAYERS[self.scope].model_validate(said)
         except ValidationError as error:
             for detail in error.errors():
                 loc = detail["loc"]
@@ -156,12 +155,9 @@ def _nested(cells: Mapping[str, str]) -> dict[str, Any]:
     return said
 
 
-def _numbers_of(model: type[TomlTable]) -> set[str]:
-    kinds = {name: {one.annotation, *get_args(one.annotation)} for name, one in model.model_fields.items()}
-    return {name for name, of in kinds.items() if of & {int, float} and str not in of}
-
-
-_NUMBERS = {scope: _numbers_of(model) for scope, model in MODELS.items()}
+_NUMBERS = {
+    scope: {one.field for one in said_of(scope) if one.kind in ("number", "whole")} for scope in player_scopes()
+}
 
 
 def _is_odd(cell: str) -> bool:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import keyword
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError
 from ichnos.games.catalogues.catalogue import nearest
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, attribute, word
+from ichnos.games.profiles.vocabulary import SOUND, free_prefix, word
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
@@ -29,18 +28,13 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
 
 
 def _names_twice(workspace: Workspace) -> Iterator[IchnosError]:
-    file = workspace.pack_file
-    tables: tuple[tuple[str, Sequence[TomlTable]], ...] = (
-        ("trigger", file.trigger), ("prop", file.prop), ("schedule", file.schedule)
-    )  # fmt: skip
-    for scope, items in tables:
-        lines: dict[str, int | None] = {}
-        for index, item in enumerate(items):
-            name, place = str(getattr(item, "name", "")), workspace.place(scope, index, "name")
-            if name in lines:
-                what = f'there is a {scope} "{name}" in line {lines[name]} already'
-                yield IchnosError(what, place=place, cure="give each a name of its own")
-            lines.setdefault(name, place.line)
+    lines: dict[tuple[str, str], int | None] = {}
+    for scope, index, item in workspace.pack_file.players():
+        place = workspace.place(scope, index, "name")
+        if (scope, item.name) in lines:
+            what = f'there is a {scope} "{item.name}" in line {lines[scope, item.name]} already'
+            yield IchnosError(what, place=place, cure="give each a name of its own")
+        lines.setdefault((scope, item.name), place.line)
 
 
 def _version(workspace: Workspace) -> Iterator[IchnosError]:
@@ -110,10 +104,11 @@ def needed_of(game: Rules, scope: str, item: TomlTable) -> list[str]:
 
 
 def _lacks(item: TomlTable, hole: str) -> bool:
-    field = hole.rpartition(".")[2]
-    free = getattr(item, "fields", {}).get(field) if f".{FIELD_PREFIX}" in hole else None
-    own = f"{field}_" if keyword.iskeyword(field) else attribute(field)
-    return free is None and getattr(item, own, None) in (None, {})
+    known = word(hole)
+    name = hole.rpartition(".")[2]
+    if known is None or known.name.startswith(free_prefix(known.scope)):
+        return getattr(item, "fields", {}).get(name) is None
+    return getattr(item, known.attribute, None) in (None, {})
 
 
 def _needs(workspace: Workspace) -> Iterator[IchnosError]:
@@ -124,8 +119,7 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
         scope, field = known.scope if known else "", hole.rpartition(".")[2]
         if scope == SOUND:
             for index, placed in enumerate(workspace.sounds):
-                free = placed.sound.fields.get(field) if hole.startswith(FIELD_PREFIX) else None
-                if free is None and getattr(placed.sound, field, None) in (None, {}):
+                if _lacks(placed.sound, hole):
                     what = f"{title} needs the {field} of {placed.sound.key}"
                     yield IchnosError(what, place=workspace.sound_place(index), cure=f"say {field} = ...")
         items: Sequence[TomlTable] = getattr(workspace.pack_file, scope, ()) if scope != SOUND else ()

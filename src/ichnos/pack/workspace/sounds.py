@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from ichnos.documents.checked import beyond, in_words
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
+from ichnos.games.profiles.vocabulary import TAKE, said_of
 from ichnos.pack.workspace.folder import SILENT_CLIP
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
 
@@ -44,7 +45,7 @@ _PLAIN = (
     "fresh",
     "every-file",
 )
-_OF_TAKE = ("weight", "take.volume", "take.pitch", "take.from-disk")  # columns that are about the clip of the row
+_OF_TAKE = {word.name: word for word in said_of(TAKE)}  # columns that are about the clip of the row
 
 
 @dataclass(frozen=True)
@@ -162,10 +163,10 @@ class _Rows:
             take: dict[str, Any] = {"clip": clip} if clip else {"kept": True}
             self._values["takes"].append(take)
             self._lines["takes", number] = (line, "clip")
-            for column in _OF_TAKE:
+            for column, word in _OF_TAKE.items():
                 if column in cells:
-                    read = self._yes if column == "take.from-disk" else self._number
-                    take[column.removeprefix("take.")] = read(line, column, cells[column], errors)
+                    read = self._yes if word.kind == "yes-no" else self._number
+                    take[word.field] = read(line, column, cells[column], errors)
         for column, cell in cells.items():
             if column in ("key", "clip", "part", "kept", *_OF_TAKE):
                 continue

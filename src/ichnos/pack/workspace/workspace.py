@@ -28,7 +28,7 @@ from ichnos.pack.workspace import given as locks
 from ichnos.pack.workspace import local, players, slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, clip_path, find_folder, lock
 from ichnos.pack.workspace.given import Given
-from ichnos.pack.workspace.pack_file import PackFile, Sound
+from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
 
 __all__ = [
@@ -71,7 +71,7 @@ class Workspace:
 
     def place(self, *path: str | int) -> Place:
         """Where a field stands that is no sound's: in the file, or, of what plays sounds, in its table."""
-        if path[0] in players.MODELS and len(path) > 1:
+        if path[0] in PLAYERS and len(path) > 1:
             one = getattr(self.pack_file, str(path[0]))[int(path[1])]
             at = self.played_by.get((str(path[0]), one.name))
             if at is not None:
@@ -276,25 +276,7 @@ def _elsewhere(
     pack = pack_file.pack
     if other.game_version is not None:
         pack = pack.model_copy(update={"game_version": other.game_version})
-    played = {
-        "trigger": tuple(
-            one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.trigger if one.key in renamed
-        ),
-        "prop": tuple(one.model_copy(update={"key": renamed[one.key]}) for one in pack_file.prop if one.key in renamed),
-        "schedule": tuple(
-            one.model_copy(
-                update={
-                    "entries": tuple(
-                        entry.model_copy(update={"key": renamed[entry.key]})
-                        for entry in one.entries
-                        if entry.key in renamed
-                    )
-                }
-            )
-            for one in pack_file.schedule
-        ),
-    }
-    changed = {"game": other.game or name, "pack": pack, **played}
+    changed = {"game": other.game or name, "pack": pack, **pack_file.playing(renamed)}
     return pack_file.model_copy(update=changed), found, left_out
 
 

@@ -1,0 +1,91 @@
+"""What a pack says, arranged as a profile's exemplars repeat it: sorted, and with the values that are worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from ichnos.documents.tree import Value
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, SOUND, entry_scopes, part_in, word
+from ichnos.games.things import PackThing, SoundThing, Thing, languages
+
+
+def said_in(exemplar: Exemplar, pack: PackThing, *, merged: bool) -> PackThing:
+    """What a pack says in one document: of the kinds that stand in it, and without files only where it has none.
+
+    A sound without files is one of the game's that gets another title, or other values: it stands where its own
+    entry is known, to be changed, and the document has a place for one of them.
+    """
+    of_kinds = pack.of_kinds(exemplar.kinds)
+    names = set(exemplar.scopes)
+    if stands_without_files(exemplar, merged=merged):
+        return of_kinds
+    return of_kinds.with_sounds(
+        one for one in of_kinds.sounds if one.names_files or (one.is_changed and _says_of(one, names))
+    )
+
+
+def stands_without_files(exemplar: Exemplar, *, merged: bool) -> bool:
+    """Has a document entries of sounds whose files are not the pack's?"""
+    names = set(exemplar.scopes)
+    has_files = bool({"file", "part.file"} & names) or any(part_in(name) for name in names)
+    return merged or ("title" in names and not has_files)
+
+
+def _says_of(sound: SoundThing, names: Collection[str]) -> bool:
+    """Does a sound say something that has a place among these holes?"""
+    said = [name for name in sound.values if (known := word(name)) and known.scope == SOUND and not known.is_name]
+    return any(name in names for name in (*said, *(["title"] if sound.titles else [])))
+
+
+def arranged(pack: PackThing, profile: Profile) -> PackThing:
+    """The pack, with its sounds also by category and by group, and each thing by the languages of its texts.
+
+    Where a key has one take, as the sound's kind says, that take's values are the sound's own.
+    """
+    inside = {scope: tuple(_in_languages(one) for one in pack.of(scope)) for scope in entry_scopes()}
+    sounds = [_whole(one, profile) for one in pack.sounds]
+    tags = [*pack.tags, *(tag for things in inside.values() for one in things for tag in one.languages)]
+    by_category = _by(sounds, "category").items()
+    return replace(
+        pack,
+        inside={
+            **inside,
+            **_grouped(sounds),
+            LANGUAGE: languages(tags),
+            CATEGORY: tuple(Thing(CATEGORY, {"category": name}, _grouped(inner)) for name, inner in by_category),
+        },
+    )
+
+
+def _in_languages(one: Thing) -> Thing:
+    return replace(one, inside={**one.inside, LANGUAGE: languages(one.languages)})
+
+
+def _whole(sound: SoundThing, profile: Profile) -> SoundThing:
+    """A sound with its key in pieces, and its files by the names of its parts."""
+    group, _, own = sound.key.rpartition(profile.rules.names.separator)
+    values: dict[str, Value] = {**sound.values, "key.group": group or None, "key.own": own}
+    values |= {f"part.{part.name}.file": part.file for part in sound.parts}
+    if sound.takes and not profile.kinds[sound.kind].several:
+        values |= sound.takes[0].values
+    return replace(_in_languages(sound), values=values)  # type: ignore[return-value]
+
+
+def _by(sounds: Iterable[Thing], name: str) -> Mapping[Value, list[Thing]]:
+    found: dict[Any, list[Thing]] = {}
+    for sound in sounds:
+        found.setdefault(sound.values.get(name), []).append(sound)
+    return found
+
+
+def _grouped(sounds: Collection[Thing]) -> dict[str, tuple[Thing, ...]]:
+    """The sounds, and the same by the group of their keys."""
+    groups = _by(sounds, "key.group").items()
+    return {
+        SOUND: tuple(sounds),
+        GROUP: tuple(Thing(GROUP, {"key.group": name}, {SOUND: tuple(inner)}) for name, inner in groups),
+    }

@@ -1,0 +1,249 @@
+"""What one document says, as things: of each entry that was found its values, its texts, and what lies inside it."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from ichnos.documents.tree import Node, Value
+from ichnos.errors import Place
+from ichnos.games.entries.read import DocumentReading, Found
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.vocabulary import (
+    AROUND,
+    LANGUAGE,
+    PACK,
+    PART,
+    PROP,
+    SCOPES,
+    SOUND,
+    TAKE,
+    entry_scopes,
+    inner_scopes,
+    is_name,
+    part_in,
+    scope_of,
+    spoken,
+)
+from ichnos.games.things import AnyThing, PackThing, PartThing, SoundThing, Thing, languages, thing, together
+
+
+@dataclass(frozen=True)
+class _Places(Mapping[str, Place]):
+    """Where values stand in a document, worked out when somebody asks."""
+
+    reading: DocumentReading
+    nodes: Mapping[str, Node]
+
+    def __getitem__(self, name: str) -> Place:
+        return _place(self.reading, self.nodes[name])
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.nodes)
+
+    def __len__(self) -> int:
+        return len(self.nodes)
+
+
+def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Value] | None = None) -> PackThing:
+    """What one document says.
+
+    Args:
+        separator: what stands between the pieces of a key.
+        in_path: the values of the holes in the document's path.
+    """
+    pack, around = reading.pack, dict(in_path or {})
+    own = {name: value for name, value in pack.values.items() if scope_of(name) == PACK and name in pack.nodes}
+    tags = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
+    inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(str(tag) for tag in tags if tag)}
+    for scope in entry_scopes():
+        found = _entries(pack, scope, around)
+        if scope == SOUND:
+            inside[scope] = tuple(_sounds(reading, found, separator))
+        else:
+            things = [_thing(reading, scope, one, values) for one, values in found]
+            inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if scope == PROP else things)
+    return PackThing(PACK, own, inside, places=_Places(reading, pack.nodes))
+
+
+def sound_entries(pack: Found, separator: str) -> Iterator[tuple[str, Found]]:
+    """Each sound's key with what was found of it."""
+    for one, values in _entries(pack, SOUND, {}):
+        yield _key(values, separator), one
+
+
+def _entries(found: Found, scope: str, around: Mapping[str, Value]) -> Iterator[tuple[Found, Mapping[str, Value]]]:
+    """Each entry of a scope, wherever it stands, with all values that hold there."""
+    values = {**around, **found.values}
+    if found.scope == scope or (found.scope == PACK and _is_one(found, scope)):
+        yield found, values
+        return
+    for inner, several in found.inside.items():
+        for one in several if inner in AROUND or inner == scope else ():
+            yield from _entries(one, scope, values)
+
+
+def _is_one(pack: Found, scope: str) -> bool:
+    """Is the whole file an entry of this scope?"""
+    if scope == SOUND:
+        return any(name in pack.values for name in SCOPES[SOUND].principal)
+    return any(scope_of(name) == scope for name in pack.values)
+
+
+def _key(values: Mapping[str, Value], separator: str) -> str:
+    key = values.get("key")
+    if key is None:
+        key = separator.join(str(values[name]) for name in ("key.group", "key.own") if values.get(name))
+    return str(key)
+
+
+def _place(reading: DocumentReading, node: Node) -> Place:
+    return reading.document.text.place(node.start)
+
+
+def _thing(reading: DocumentReading, scope: str, found: Found, around: Mapping[str, Value]) -> Thing:
+    """What was found of a scope, in an entry of it or in a file that is one."""
+    read = spoken(scope)
+    values = {
+        name: str(value) if name in _TEXTS else value
+        for name, value in found.values.items()
+        if scope_of(name) == scope and name not in read
+    }
+    texts: dict[str, dict[str | None, str]] = {}
+    nodes = dict(found.nodes)
+    for one in (found, *found.inside.get(LANGUAGE, ())) if read else ():
+        for name in read:
+            if name in one.nodes:
+                language = one.values.get("language") or around.get("language")
+                tag = None if language is None else str(language)
+                texts.setdefault(name, {})[tag] = str(one.values[name])
+                nodes[f"{name}.{tag}" if tag else name] = one.nodes[name]
+    inside = {
+        inner: tuple(_thing(reading, inner, one, around) for one in _held(found, inner))
+        for inner in inner_scopes(scope)
+    }
+    place = _place(reading, found.nodes.get(SCOPES[scope].place, found.node))
+    made: Thing = thing(scope, values, inside, texts, place, _Places(reading, nodes))
+    return made
+
+
+_TEXTS = ("file", "part.file", "part.name")  # which are texts, even where a document has a number
+
+
+def _held(found: Found, scope: str) -> Iterable[Found]:
+    """What lies in an entry of an inner scope; the entry itself where that has room for one only."""
+    return (found,) if SCOPES[scope].place in found.nodes else found.all(scope)
+
+
+def _sounds(
+    reading: DocumentReading, entries: Iterable[tuple[Found, Mapping[str, Value]]], separator: str
+) -> Iterator[SoundThing]:
+    exemplar, pack = reading.exemplar, reading.pack
+    sounds = [_sound(reading, one, values, separator) for one, values in entries]
+    root = pack.values.get("root")
+    if root is not None and exemplar.root not in (None, str(root)):
+        sounds = [_below(str(root), exemplar.root or "", one) for one in sounds]
+    if exemplar.together.get(SOUND) == TAKE:
+        yield from _with_all_takes(sounds)
+    elif _in_pieces(exemplar):
+        yield from _of_pieces(exemplar, pack, sounds)
+    else:
+        yield from sounds
+
+
+def _sound(reading: DocumentReading, found: Found, around: Mapping[str, Value], separator: str) -> SoundThing:
+    one = _thing(reading, SOUND, found, around)
+    own_parts = {name: part for name in one.values if (part := part_in(name)) is not None}
+    parts = tuple(
+        PartThing(
+            PART, {"part.name": part, "part.file": str(one.values[name])}, place=_place(reading, found.nodes[name])
+        )
+        for name, part in own_parts.items()
+    )
+    values: dict[str, Value] = {
+        "key": _key(around, separator),
+        "category": _text(around.get("category")),
+        "language": _text(around.get("language")),
+        "kind": _kind(reading.exemplar, found),
+        **{name: value for name, value in one.values.items() if not is_name(name) and name not in own_parts},
+    }
+    node = found.nodes.get("key") or found.nodes.get("key.own") or found.node
+    inside = {**one.inside, PART: (*one.of(PART), *parts)}
+    return SoundThing(SOUND, values, inside, one.texts, _place(reading, node), one.places)
+
+
+def _text(value: Value) -> str | None:
+    return None if value in (None, "") else str(value)
+
+
+def _kind(exemplar: Exemplar, found: Found) -> str:
+    """The kind of sound, where its entry or its document is for one alone."""
+    if found.alternative in exemplar.entry_kinds:
+        return exemplar.entry_kinds[found.alternative]
+    return next(iter(exemplar.kinds)) if len(exemplar.kinds) == 1 else ""
+
+
+def _with_all_takes(entries: Iterable[SoundThing]) -> Iterable[SoundThing]:
+    """Each sound once, where each of its takes has an entry of its own."""
+    found: dict[str, SoundThing] = {}
+    for one in entries:
+        known = found.get(one.key)
+        takes = (*known.takes, *one.takes) if known else one.takes
+        found[one.key] = replace(known or one, inside={**(known or one).inside, TAKE: takes})
+    return found.values()
+
+
+def _below(root: str, usual: str, sound: SoundThing) -> SoundThing:
+    """A sound of a file that says another root than the profile."""
+
+    def moved(one: AnyThing, name: str) -> AnyThing:
+        file = one.text_of(name)
+        if not file:
+            return one
+        return replace(
+            one, values={**one.values, name: posixpath.normpath(posixpath.join(root, posixpath.relpath(file, usual)))}
+        )
+
+    takes = tuple(moved(take, "file") for take in sound.takes)
+    return replace(sound, inside={TAKE: takes, PART: tuple(moved(part, "part.file") for part in sound.parts)})
+
+
+def _in_pieces(exemplar: Exemplar) -> bool:
+    """Does a sound stand in several places of this document?"""
+    units = [unit for unit, scope in exemplar.units.items() if scope == SOUND and unit not in exemplar.entry_kinds]
+    return len({(exemplar.parents[unit], unit.label) for unit in units}) > 1
+
+
+def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[SoundThing]) -> Iterator[SoundThing]:
+    """Each sound once, put together from its pieces; a piece that stands there twice makes a second one of it."""
+    where = [
+        (one.alternative and exemplar.parents[one.alternative], one.alternative and one.alternative.label)
+        for one in pack.all(SOUND)
+    ]
+    found: dict[str, list[tuple[set[object], SoundThing]]] = {}
+    for piece, one in zip(where, pieces, strict=True):
+        entries = found.setdefault(one.key, [])
+        for index, (had, known) in enumerate(entries):
+            if piece not in had:
+                had.add(piece)
+                entries[index] = had, together(known, one)
+                break
+        else:
+            entries.append(({piece}, one))
+    for entries in found.values():
+        yield from (one for _, one in entries)
+
+
+def _of_all_languages(exemplar: Exemplar, entries: list[Thing]) -> Iterable[Thing]:
+    """Each thing once, where it has an entry of its own for each language."""
+    if exemplar.together.get(PROP) is None and LANGUAGE not in exemplar.units.values():
+        return entries
+    found: dict[object, Thing] = {}
+    for one in entries:
+        known = found.get(one.name)
+        again = known is None or any(known.texts.get(name, {}).keys() & one.texts[name].keys() for name in one.texts)
+        found[(one.name, len(found)) if known and again else one.name] = (
+            one if known is None or again else together(known, one)
+        )
+    return found.values()

@@ -1,0 +1,149 @@
+"""Facts: which values a pack says, of what, and where; and how two lists of them differ."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from ichnos.documents.tree import Value
+from ichnos.errors import Place
+from ichnos.games.profiles.vocabulary import (
+    CATEGORY,
+    ID_PREFIX,
+    SCOPES,
+    SOUND,
+    entry_scopes,
+    free_prefix,
+    inner_scopes,
+    key_field,
+    settings,
+    word,
+)
+from ichnos.games.things import PackThing, Thing
+
+Path = tuple[tuple[str, str], ...]  # scopes and names, from the entry of the pack inwards; none of the pack's own
+
+
+@dataclass(frozen=True)
+class Fact:
+    """One value. ``of``: whose; ``field``: a hole's name; ``language``: of a text, where it is in one."""
+
+    of: Path
+    field: str
+    language: str | None
+    value: Value
+    place: Place
+
+    @property
+    def identity(self) -> tuple[Path, str, str | None]:
+        """What makes it the same fact as another, whatever the value."""
+        return self.of, self.field, self.language
+
+    @property
+    def called(self) -> str:
+        """The value as people call it, of the entry that it belongs to: ``take 1's volume``."""
+        inner = "".join(f"{scope} {name}'s " for scope, name in self.of[1:])
+        return inner + shown(self.field) + (f" ({self.language})" if self.language else "")
+
+
+def shown(field: str) -> str:
+    """A field as people call it: a hole's name without what it is of."""
+    if field.startswith(ID_PREFIX):
+        return f"id {field.removeprefix(ID_PREFIX)}"
+    prefix = next((scope for scope in entry_scopes() if field.startswith(free_prefix(scope))), None)
+    if prefix is not None:
+        return field if prefix == SOUND else field.removeprefix(f"{prefix}.")
+    return field if field.startswith(("game.", "key.")) else field.rpartition(".")[2]
+
+
+def called(thing: Thing) -> str:
+    """What a thing is called where it has to be called something: its name, or what else tells it from others."""
+    names = (*SCOPES[thing.scope].principal, key_field(thing.scope) or "")
+    return next((str(value) for name in names if (value := thing.values.get(name))), "")
+
+
+def is_said(field: str) -> bool:
+    """Is it a value of its own: neither worked out, nor what a thing is called?"""
+    known = word(field)
+    return known is not None and not known.is_made and not known.is_name
+
+
+def facts(
+    pack: PackThing, wanted: Callable[[str], bool] = is_said, usual: Mapping[str, Value] | None = None
+) -> Iterator[Fact]:
+    """All that a pack says; of two entries that are called the same, the second has a number.
+
+    Args:
+        wanted: the names of the fields that are asked for.
+        usual: what counts of a sound and its takes where nothing is said.
+    """
+    yield from own_facts(pack, (), wanted)
+    for name, thing in named(pack).items():
+        yield from of_thing(thing, (name,), wanted, usual)
+
+
+def named(pack: PackThing) -> dict[tuple[str, str], Thing]:
+    """The entries of a pack, by their scope and what they are called; the second of a name with its number."""
+    found: dict[tuple[str, str], Thing] = {}
+    for scope in entry_scopes():
+        of_scope: dict[str, Thing] = {}
+        for thing in pack.of(scope):
+            of_scope[free_name(called(thing), of_scope)] = thing
+        found |= {(scope, name): thing for name, thing in of_scope.items()}
+    return found
+
+
+def free_name(name: str, taken: Container[str]) -> str:
+    """A name that is not taken: two things of one name are told apart by their number."""
+    number, found = 1, name
+    while found in taken:
+        number += 1
+        found = f"{name} ({number})"
+    return found
+
+
+def of_thing(
+    thing: Thing, path: Path, wanted: Callable[[str], bool] = is_said, usual: Mapping[str, Value] | None = None
+) -> Iterator[Fact]:
+    """What is said of a thing, and of all that lies inside it."""
+    yield from own_facts(thing, path, wanted, usual or {})
+    for scope in inner_scopes(thing.scope):
+        for number, inner in enumerate(thing.of(scope), 1):
+            yield from of_thing(inner, (*path, (scope, str(number))), wanted, usual)
+
+
+def own_facts(
+    thing: Thing, path: Path, wanted: Callable[[str], bool] = is_said, usual: Mapping[str, Value] | None = None
+) -> Iterator[Fact]:
+    """What is said of a thing itself."""
+    values = dict(thing.values)
+    for name in settings(thing.scope):
+        if usual and name in usual and values.get(name) in (None, ""):
+            values[name] = usual[name]
+    for name, value in values.items():
+        if value not in (None, "") and _is_of(thing, name) and wanted(name):
+            yield Fact(path, name, None, value, thing.place_of(name))
+    for name, texts in thing.texts.items():
+        for tag, text in texts.items() if wanted(name) else ():
+            if text:
+                yield Fact(path, name, tag, text, thing.place_of(f"{name}.{tag}" if tag else name))
+
+
+def _is_of(thing: Thing, field: str) -> bool:
+    known = word(field)
+    return known is not None and (known.scope == thing.scope or (thing.scope == SOUND and known.scope == CATEGORY))
+
+
+Differing = tuple[Fact | None, Fact | None]  # before and after, one of them
+
+
+def difference(
+    before: Iterable[Fact], after: Iterable[Fact], is_same: Callable[[Fact, Fact], bool]
+) -> Iterator[Differing]:
+    """What two lists say otherwise: facts that only one of them has, and those with another value."""
+    first = {fact.identity: fact for fact in before}
+    second = {fact.identity: fact for fact in after}
+    for identity in {**first, **second}:
+        one, other = first.get(identity), second.get(identity)
+        if one is None or other is None or not is_same(one, other):
+            yield one, other
