@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import LOCAL, PACKAGE, edit, run
+from conftest import LOCAL, PACKAGE, Made, edit, run
 from ichnos.page import listening
 from ten_games import GAMES, lay
 
@@ -387,6 +387,26 @@ def test_a_sound_in_the_place_of_the_games_own(tmp_path: Path) -> None:
     said = json.loads(run("listen", "--json", cwd=own).out)
     assert [one["key"] for one in said["sounds"] if one["old"]] == ["moth.leaves"]
     assert len(said["sounds"]) == 6
+
+
+def test_the_page_and_the_check_see_the_same_kind(tmp_path: Path) -> None:
+    """In a stranger's pack nothing tells a sound's kind but where its file is."""
+    tree = {
+        "tree/sounds.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+        "tree/sounds/@key@-@take.number@.wav": "",
+    }
+    kind = '[[kind]]\nname = "speech"\nfiles = "speech/@key@-@take.number@.wav"\n'
+    game = Made(tmp_path, "mill", kind, tree, {})
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\nkind = "speech"\ntakes = ["c1.wav"]\n')
+    done = run("build", "--json", cwd=game.own)
+    assert done.code == 0, done.err
+    pack, rules = json.loads(done.out)["to"], game.profile / "game.toml"
+    rules.write_text(f"{rules.read_text('utf-8')}seconds = 0.05\n", "utf-8")
+    found = json.loads(run("check", pack, "--game", game.profile, "--json", cwd=tmp_path).out)["findings"]
+    assert [one["reason"] for one in found] == ["it lasts 0.1 s, 0.05 s are allowed"]
+    page = tmp_path / "page.html"
+    assert run("listen", pack, "--game", game.profile, "--to", page, cwd=tmp_path).code == 0
+    assert '"kind":"speech"' in page.read_text("utf-8").replace(": ", ":")
 
 
 def test_writes_over_nothing_else(workspace: Path, tmp_path: Path) -> None:

@@ -15,6 +15,7 @@ from ichnos.audio.measure.analysis import Glance, glance
 from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.games.opening import Opened
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ENTRY
 from ichnos.games.targets import marking
@@ -213,7 +214,8 @@ def _old(subject: Subject, against: Opened | None) -> Side | None:
         return None
     own = None if against.is_game else subject.context.own
     known = subject.context.catalogue
-    return Side(against.profile, against.files, against.reading, own, known, is_game=against.is_game)
+    view = PackSounds(against.profile, against.files, against.reading, known)
+    return Side(view, own, is_game=against.is_game)
 
 
 def _measured(
@@ -316,9 +318,7 @@ def _entry(
     contents: Mapping[tuple[int, str], Content],
     at_a_place: Mapping[str, str],
 ) -> Entry:
-    said, rules, known = one.definition, side.profile.rules.play, side.known
-    category = said.category or (known.category(one.key) if known else None)
-    kind = side.profile.kind_of(one.key, category, parts=bool(said.parts), said=said.kind or None)
+    said, rules = one.definition, side.profile.rules.play
     new, old = _shown(one, contents), _shown(was, contents) if was else ()
     positional = said.values.get("positional")
     read = [each for each in new if each.content is not None and not each.content.unread and not each.piece.of_game]
@@ -326,8 +326,8 @@ def _entry(
     return Entry(
         one.key,
         said,
-        category or "",
-        kind.name,
+        side.view.category_of(said) or "",
+        side.view.kind_of(said).name,
         number(said.values.get("near"), rules.near),
         number(said.values.get("far"), rules.far),
         (rules.positional if positional is None else positional is True)

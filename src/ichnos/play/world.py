@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import PurePosixPath
 from typing import IO, Any
 
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.entries.packs import read_pack
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.things import (
@@ -110,8 +110,11 @@ class World:
 @dataclass
 class _Layer:
     whose: str
-    files: Files
-    found: SoundFiles
+    view: PackSounds
+
+    @property
+    def files(self) -> Files:
+        return self.view.files
 
 
 def load(
@@ -140,12 +143,14 @@ class _Loading:
         ordered = [*([(GAME, game)] if game is not None else []), *packs]
         if profile.rules.install.wins == "first":
             ordered = [*ordered[: len(ordered) - len(packs)], *reversed(packs)]
-        self.layers = [_Layer(whose, files, SoundFiles(_sounds(profile, files))) for whose, files in ordered]
+        self.layers = [
+            _Layer(whose, PackSounds(profile, files, read_pack(profile, files), known)) for whose, files in ordered
+        ]
         self.over: dict[str, SoundFile] = {}  # by bare name, where a file takes another's place by its path
         self.under: dict[str, str] = {}  # whose file stood there before, of another pack
         if profile.by_path:
             for layer in self.layers:
-                for name in _sounds(profile, layer.files):
+                for name in layer.view.names:
                     bare = profile.bare(name)
                     before = self.over.get(bare)
                     if before is not None and before.whose not in (GAME, layer.whose):
@@ -157,7 +162,7 @@ class _Loading:
         self.lost_by_path()
 
     def read(self, layer: _Layer) -> None:
-        reading = read_pack(self.profile, layer.files)
+        reading = layer.view.reading
         if reading.broken and layer.whose != GAME:
             raise reading.broken[0]
         if reading.broken:
@@ -192,8 +197,7 @@ class _Loading:
 
     def made(self, layer: _Layer, sound: SoundThing) -> PlayedSound:
         rules, said = self.profile.rules.play, sound.values
-        category = sound.category or (self.known.category(sound.key) if self.known else None)
-        kind = self.profile.kind_of(sound.key, category, parts=bool(sound.parts), said=sound.kind or None)
+        kind = layer.view.kind_of(sound)
         takes = tuple(
             PlayedTake(
                 self.file(layer, take.file) if take.file is not None else None,
@@ -231,7 +235,7 @@ class _Loading:
         """The file that a reference means: of the pack itself, else of the game, else of one before it."""
         at = self.layers.index(layer)
         for one in (layer, *self.layers[:1], *reversed(self.layers[:at])):
-            name = one.found.file_of(reference)
+            name = one.view.by_reference.file_of(reference)
             if name is not None:
                 found = SoundFile(one.files, name, one.whose)
                 return self.over.get(self.profile.bare(name), found) if one.whose == GAME else found
@@ -264,10 +268,6 @@ class _Loading:
                             "missing": (),
                         }
                     )
-
-
-def _sounds(profile: Profile, files: Files) -> list[str]:
-    return [name for name in files.names() if PurePosixPath(name).suffix.lower() in profile.sound_suffixes]
 
 
 def number(value: Any, otherwise: float = 0.0, least: float = 0.0, most: float = 1e6) -> float:

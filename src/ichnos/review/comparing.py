@@ -19,10 +19,10 @@ from ichnos.documents.tree import Value, spelled
 from ichnos.documents.values import Said, not_again, values
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.understanding import not_understood
 from ichnos.games.facts import Fact, difference, named, of_thing, own_facts
 from ichnos.games.opening import Opened
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.vocabulary import entry_scopes
 from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.review.doubles import kept_apart
@@ -69,8 +69,7 @@ class _Side:
         self.opened = opened
         encoder = opened.profile.rules.own_encoder
         self.own_suffix = encoder.extension if encoder else None
-        self.names = [name for name in opened.files.names() if name.lower().endswith(opened.profile.sound_suffixes)]
-        self.sounds = SoundFiles(self.names)
+        self.view = PackSounds(opened.profile, opened.files, opened.reading)
         self.definitions = kept_apart(opened.reading.by_document.values())
         self.things: dict[tuple[str, str], Thing] = {("pack", ""): self.definitions, **named(self.definitions)}
 
@@ -83,16 +82,16 @@ class _Side:
 
     def files_of(self, sound: SoundThing) -> dict[str, str | None]:
         """The files of a sound by what they are there for; None where one is not there."""
-        return {role: self.sounds.file_of(file) if file else None for role, file, _ in roles(sound)}
+        return {role: self.view.by_reference.file_of(file) if file else None for role, file, _ in roles(sound)}
 
     def loose(self) -> set[str]:
         """The sound files that no definition names."""
-        named = {self.sounds.file_of(file) for sound in self.definitions.sounds for file, _, _ in sound.files()}
-        return set(self.names) - {name for name in named if name}
+        named = {name for sound in self.definitions.sounds for name in self.view.files_of(sound)}
+        return set(self.view.names) - named
 
     def rest(self) -> set[str]:
         """The files that are neither sounds nor understood."""
-        return set(self.opened.files.names()) - set(self.names) - set(self.opened.reading.documents)
+        return set(self.opened.files.names()) - set(self.view.names) - set(self.opened.reading.documents)
 
     def odd(self) -> Iterator[tuple[Place, str]]:
         """What its profile does not understand."""
@@ -208,8 +207,8 @@ def _pairs(
 def _loose(one: _Side, other: _Side, pairs: list[_Pair]) -> Iterator[Change]:
     """Sound files that no definition names: they are known by their paths."""
     first, second = one.loose(), other.loose()
-    yield from (Change(REMOVED, "file", name) for name in sorted(first - set(other.names)))
-    yield from (Change(ADDED, "file", name) for name in sorted(second - set(one.names)))
+    yield from (Change(REMOVED, "file", name) for name in sorted(first - set(other.view.names)))
+    yield from (Change(ADDED, "file", name) for name in sorted(second - set(one.view.names)))
     pairs += [(("file", name), "", name, name) for name in sorted(first & second)]
 
 

@@ -10,10 +10,9 @@ from typing import IO
 
 from ichnos.documents.tree import Value
 from ichnos.files.sources import Files
-from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.facts import free_name
-from ichnos.games.profiles.profile import Profile
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.vocabulary import PACK
 from ichnos.games.things import PackThing, SoundThing, TakeThing, sound_of
 from ichnos.review.doubles import kept_apart
@@ -71,35 +70,26 @@ class Side:
     """A pack, or a game, by its keys.
 
     Args:
-        reading: what it says.
+        view: which of its files is there for which key.
         behind: the game's own files, which a pack's references may lead to; None for a game, or where it is not there.
-        known: the game's keys, where they are known.
     """
 
-    def __init__(
-        self,
-        profile: Profile,
-        files: Files,
-        reading: PackReading,
-        behind: Files | None = None,
-        known: Catalogue | None = None,
-        *,
-        is_game: bool = False,
-    ) -> None:
+    def __init__(self, view: PackSounds, behind: Files | None = None, *, is_game: bool = False) -> None:
         self.is_game = is_game
-        self.profile, self.files, self.reading, self.behind, self.known = profile, files, reading, behind, known
-        self.names = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
-        self.definitions: PackThing = kept_apart(reading.by_document.values())
-        self._found = SoundFiles(self.names)
-        by_path = profile.by_path and known is not None
-        self._over = {profile.bare(name): name for name in self.names} if by_path else {}
+        self.view, self.profile, self.files, self.reading, self.known = (
+            view, view.profile, view.files, view.reading, view.known
+        )  # fmt: skip
+        self.behind = behind
+        self.definitions: PackThing = kept_apart(view.reading.by_document.values())
+        by_path = view.profile.by_path and view.known is not None
+        self._over = {view.profile.bare(name): name for name in view.names} if by_path else {}
         theirs = behind.names() if behind is not None else []
-        self._theirs = SoundFiles([name for name in theirs if name.lower().endswith(profile.sound_suffixes)])
+        self._theirs = SoundFiles([name for name in theirs if name.lower().endswith(view.profile.sound_suffixes)])
         self.left_out = 0  # entries of the game's own in a pack's copy of the game's document
 
     def piece(self, role: str, reference: str, take: TakeThing | None = None) -> Piece:
         """A take or a part, with the file that its reference leads to."""
-        name = self._found.file_of(reference) or self._over.get(self.profile.bare(reference))
+        name = self.view.by_reference.file_of(reference) or self._over.get(self.profile.bare(reference))
         files, of_game = self.files, False
         if name is None and self.behind is not None and (name := self._theirs.file_of(reference)) is not None:
             files, of_game = self.behind, True
@@ -128,7 +118,7 @@ class Side:
                 whole = replace(sound, texts=said.texts, place=said.place) if said else sound
                 found[key] = Heard(key, whole, self.pieces(whole))
         named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
-        for name in self.names:
+        for name in self.view.names:
             if name not in named:
                 alone = sound_of(name, files=(name,))
                 found[free_name(name, found)] = Heard(name, alone, (self.piece("file", name),), loose=True)
@@ -139,7 +129,7 @@ class Side:
         reading = self.reading
         merged = {sound.key for name in reading.merged for sound in _of(reading, name).sounds}
         for sound in self.definitions.sounds:
-            own = any(self._found.file_of(file) for file, _, _ in sound.files())
+            own = any(self.view.by_reference.file_of(file) for file, _, _ in sound.files())
             if self.behind is not None and not own and _NUMBERED.sub("", sound.key) in merged:
                 self.left_out += 1
                 continue
@@ -183,8 +173,7 @@ class Side:
 
 def of_subject(subject: Subject) -> Side:
     """A pack that is being checked, by its keys."""
-    context = subject.context
-    return Side(subject.profile, subject.files, subject.pack, context.own, context.catalogue)
+    return Side(subject.view, subject.context.own)
 
 
 def number(value: Value, otherwise: float = 1.0) -> float:

@@ -14,11 +14,12 @@ from ichnos.files.sources import Files, Only
 from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
-from ichnos.games.things import SoundThing, sound_of
+from ichnos.games.things import sound_of
 from ichnos.pack.workspace import verdicts
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.verdicts import Verdict
@@ -93,32 +94,31 @@ class Subject:
         return read_pack(self.profile, self.files, own=self.context.own)
 
     @cached_property
+    def view(self) -> PackSounds:
+        """Which of its files is there for which key."""
+        said = self.context.pack_file.sound if self.context.pack_file else ()
+        kinds = {one.key: one.kind for one in said if one.kind is not None}
+        return PackSounds(self.profile, self.files, self.pack, self.context.catalogue, kinds)
+
+    @property
     def sounds(self) -> list[str]:
         """The names of its sound files."""
-        return [name for name in self.names if PurePosixPath(name).suffix.lower() in self.profile.sound_suffixes]
+        return self.view.names
 
-    @cached_property
+    @property
     def sound_files(self) -> SoundFiles:
         """The same, to be found by reference."""
-        return SoundFiles(self.sounds)
+        return self.view.by_reference
 
-    @cached_property
+    @property
+    def in_place(self) -> dict[str, list[str]]:
+        """The sound files that stand in the place of the game's own, each with its keys there."""
+        return self.view.in_place
+
+    @property
     def kinds(self) -> dict[str, Kind]:
-        """The kind of sound that each file is of which a definition names, or which is in the place of the game's."""
-        found: dict[str, Kind] = {}
-        together, known = self.pack.definitions, self.context.catalogue
-        categories = {sound.key: sound.category for sound in together.sounds}
-        for sound in self.pack.defined():
-            category = categories.get(sound.key) or (known.category(sound.key) if known else None)
-            for reference, _, _ in sound.files():
-                name = self.sound_files.file_of(reference)
-                if name is not None:
-                    found[name] = self.kind_of(sound, category, name)
-        for name, keys in self.in_place.items():
-            if name not in found:
-                category = known.category(keys[0]) if known else None
-                found[name] = self.kind_of(sound_of(keys[0]), category, name)
-        return found
+        """The kind of each file that a definition names, or that is in the place of one of the game's."""
+        return self.view.kinds
 
     @cached_property
     def targets(self) -> dict[str, Target]:
@@ -135,7 +135,7 @@ class Subject:
 
     def needs_no_definition(self, name: str) -> bool:
         """Is the file's name all that the game goes by, as nothing of its kind can be added?"""
-        kind = self.kind_of(sound_of(""), None, name)
+        kind = self.view.kind_of(sound_of("", files=(name,)))
         return kind.replace == "by-path" and (not kind.new or self.context.catalogue is None)
 
     @cached_property
@@ -166,15 +166,6 @@ class Subject:
         return {}
 
     @cached_property
-    def in_place(self) -> dict[str, list[str]]:
-        """The sound files that stand in the place of the game's own, where those can be, each with its keys there."""
-        known = self.context.catalogue
-        if known is None or not self.profile.by_path:
-            return {}
-        players = known.players(self.profile.bare)
-        return {name: players[bare] for name in self.sounds if (bare := without_extension(name)) in players}
-
-    @cached_property
     def over_its_own(self) -> set[str]:
         """The files under the path of one of the game's that change no other sound than they are there for."""
         known = self.context.catalogue
@@ -196,17 +187,6 @@ class Subject:
             return set()
         players = known.players(self.profile.bare)
         return {name for name in self.sounds if without_extension(name) in players}
-
-    def kind_of(self, sound: SoundThing, category: str | None, file: str) -> Kind:
-        """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its file is."""
-        profile, pack_file = self.profile, self.context.pack_file
-        said = next((one.kind for one in (pack_file.sound if pack_file else ()) if one.key == sound.key), None)
-        found = profile.kind_of(sound.key, category, parts=bool(sound.parts), said=said or sound.kind or None)
-        if found.name:
-            return found
-        paths = profile.part_paths if sound.parts else profile.take_paths
-        fitting = [name for name, path in paths.items() if path.match(file) is not None]
-        return profile.kinds[fitting[0]] if len(fitting) == 1 else found
 
     @cached_property
     def silent(self) -> set[str]:

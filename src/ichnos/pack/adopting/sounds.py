@@ -14,6 +14,7 @@ from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
+from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import without_extension
@@ -38,8 +39,8 @@ class AdoptedSounds:
     ) -> None:
         self.opened, self.profile, self.known, self.own = opened, opened.profile, known, own
         self.language, self.notes, self.usual = language, notes, Usual(opened.profile)
-        names = [name for name in opened.files.names() if name.lower().endswith(self.profile.sound_suffixes)]
-        self.there = [name for name in names if self._can_be_a_file(name)]
+        self.view = PackSounds(self.profile, opened.files, opened.reading)
+        self.there = [name for name in self.view.names if self._can_be_a_file(name)]
         self.files = SoundFiles(self.there)
         self.around = posixpath.commonpath([posixpath.dirname(name) for name in self.there]) if self.there else ""
         self.clips: dict[str, str] = {}
@@ -90,7 +91,7 @@ class AdoptedSounds:
         if not takes and not parts and not titles:
             self.notes.lose(sound.place, f"{sound.key} stands here, and has no sound in this pack")
             return
-        kind = self._kind(sound)
+        kind = self.view.kind_of(sound)
         values: dict[str, Any] = {"key": sound.key}
         new = self._is_new(sound.key, kind)
         if takes:
@@ -207,17 +208,6 @@ class AdoptedSounds:
                 return how is not None and loops.read(stream, how) is not None
         except IchnosError:
             return False  # a damaged one is told when it is decoded
-
-    def _kind(self, sound: SoundThing) -> Kind:
-        """The kind of a sound: as its entry is, by key or category, or else by where its files are."""
-        profile = self.profile
-        found = profile.kind_of(sound.key, sound.category, parts=bool(sound.parts), said=sound.kind or None)
-        if found.name:
-            return found
-        names = [name for file, _, _ in sound.files() if (name := self.files.file_of(file))]
-        paths = profile.part_paths if sound.parts and not sound.takes else profile.take_paths
-        fitting_kinds = [kind for kind, path in paths.items() if names and all(path.match(one) for one in names)]
-        return profile.kinds[fitting_kinds[0]] if len(fitting_kinds) == 1 else found
 
     def _own_name(self, sound: SoundThing, kind: Kind) -> str | None:
         """What the files of a sound are called, where that does not come of its key."""
