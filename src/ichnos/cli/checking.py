@@ -332,11 +332,9 @@ def explain(
     from ichnos.review.findings import KINDS
 
     if identity is not None and identity not in KINDS:
-        from ichnos.games.catalogues.catalogue import nearest
+        from ichnos.likeness import did_you_mean
 
-        raise UsageError(
-            f'there is no finding "{identity}"', cure=f"did you mean {' or '.join(nearest(KINDS, identity))}?"
-        )
+        raise UsageError(f'there is no finding "{identity}"', cure=did_you_mean(KINDS, identity))
     kinds = [KINDS[identity]] if identity is not None else list(KINDS.values())
     if json:
         rows = [{"id": k.id, "grave": k.grave, "effect": k.effect, "cure": k.cure} for k in kinds]

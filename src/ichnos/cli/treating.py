@@ -153,10 +153,10 @@ def _named(name: str | None) -> tuple[Any, ...]:
         return tuple(own[name])
     if name in BUNDLED:
         return BUNDLED[name][1]
-    from ichnos.games.catalogues.catalogue import nearest
+    from ichnos.likeness import did_you_mean
 
-    near = " or ".join(nearest([*own, *BUNDLED], name))
-    raise UsageError(f'there is no treatment "{name}"', cure=f"did you mean {near}? See: ichnos treat --names")
+    cure = f"{did_you_mean([*own, *BUNDLED], name)} See: ichnos treat --names"
+    raise UsageError(f'there is no treatment "{name}"', cure=cure)
 
 
 def _print_names(json: bool) -> None:

@@ -12,6 +12,7 @@ from pydantic.fields import FieldInfo
 
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import BEYOND, IchnosError, raise_all
+from ichnos.likeness import NEAR, nearest
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -154,10 +155,8 @@ def _shown(value: Any) -> str:
 
 def _suggestion(model: type[BaseModel], loc: tuple[str | int, ...]) -> tuple[str | int, ...]:
     """The location of the field that a misspelt one most likely means; empty where none is near."""
-    from rapidfuzz import process
-
-    near = process.extractOne(str(loc[-1]), _fields(model, loc[:-1]), score_cutoff=60)
-    return (*loc[:-1], near[0]) if near else ()
+    near = nearest(_fields(model, loc[:-1]), str(loc[-1]), 1, NEAR)
+    return (*loc[:-1], *near) if near else ()
 
 
 def _real(loc: tuple[Any, ...], values: Any) -> set[str | int]:

@@ -25,6 +25,7 @@ from ichnos.games.profiles.vocabulary import (
     spoken,
 )
 from ichnos.games.things import PackThing, SoundThing, Thing
+from ichnos.likeness import NEAR, did_you_mean
 
 
 def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
@@ -217,10 +218,8 @@ def _refused(path: Path, line: int | None, reason: str, known: Sequence[str] = (
     found = re.search(r'"([^"]+)"', plain)
     cure = "correct the template"
     if found and known:
-        from rapidfuzz import process
-
-        near = process.extractOne(found[1], list(dict.fromkeys(known)), score_cutoff=60)
-        cure = f'did you mean "{near[0]}"?' if near else "docs/profile-reference.md lists what there is, under Scripts"
+        listed = "docs/profile-reference.md lists what there is, under Scripts"
+        cure = did_you_mean(known, found[1], 1, least=NEAR, otherwise=listed)
     return IchnosError(
         f"this script's template cannot be filled: {plain}",
         place=Place(str(path), line, _column(path, line, found[1] if found else None) if line else None),

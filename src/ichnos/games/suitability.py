@@ -97,7 +97,7 @@ def judge_for(game: str | None, key: str | None, category: str | None, kind: str
         if key not in known:
             raise IchnosError(
                 f'{profile.rules.game.title} has no key "{key}"',
-                cure=f"did you mean {' or '.join(known.nearest(key))}?",
+                cure=known.did_you_mean(key),
             )
         category = category or known.category(key)
     kind_rules = profile.kind_of(key or "", category, said=kind)

@@ -10,9 +10,9 @@ from typing import Any
 
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import BODY, INTRO
 from ichnos.games.things import Thing
+from ichnos.likeness import did_you_mean
 from ichnos.play.decoding import Sounds
 from ichnos.play.scene import Happening, Scene
 from ichnos.play.turns import Takes, Turns, chance
@@ -190,8 +190,10 @@ class Acting:
     def _use(self, at: int, name: str) -> None:
         prop = next((one for one in self.world.props if one.name == name), None)
         if prop is None:
-            near = " or ".join(nearest([str(one.name) for one in self.world.props], name)) or "none: there is no prop"
-            raise IchnosError(f'there is no prop "{name}" to use', cure=f"did you mean {near}?")
+            cure = did_you_mean(
+                [str(one.name) for one in self.world.props], name, otherwise="there are no props at all"
+            )
+            raise IchnosError(f'there is no prop "{name}" to use', cure=cure)
         self._mark(at, f"{name} is used")
         if prop.key is not None:
             self.play(at, prop.key, f"prop {name}", thing=name, place=prop.place)
@@ -199,8 +201,8 @@ class Acting:
     def _schedule(self, at: int, one: Happening) -> None:
         names = {str(said.values.get("schedule.name")): said for said in self.world.schedules}
         if one.schedule not in names:
-            near = " or ".join(nearest(names, str(one.schedule))) or "none: there is no schedule"
-            raise IchnosError(f'there is no schedule "{one.schedule}"', cure=f"did you mean {near}?")
+            cure = did_you_mean(names, str(one.schedule), otherwise="there are no schedules at all")
+            raise IchnosError(f'there is no schedule "{one.schedule}"', cure=cure)
         schedule = names[one.schedule]
         turns = Turns(schedule, self.seed)
         last = at + round(one.lasting / one.faster * self.rate) if one.lasting else self.played.frames

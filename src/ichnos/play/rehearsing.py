@@ -258,10 +258,11 @@ def _findings(
         cure = f"leave one of the two out, or have {loser} loaded {_order(world)} {winner}"
         yield finding("wrong-winner", place, f'"{key}" of {loser} is not heard: {winner} has it, too', cure)
     for key, cause, place in dict.fromkeys(played.unknown):
-        from ichnos.games.catalogues.catalogue import nearest
+        from ichnos.likeness import did_you_mean
 
-        near = " or ".join(nearest(world.sounds, key, 2))
-        yield finding("play-unknown", place, f'{cause} "{key}", and nothing has that key', f"did you mean {near}?")
+        yield finding(
+            "play-unknown", place, f'{cause} "{key}", and nothing has that key', did_you_mean(world.sounds, key, 2)
+        )
     heard: dict[str, float] = {}
     for voice in played.voices:
         heard[voice.key] = max(heard.get(voice.key, 0.0), done.shown.get(voice.number, 0.0) * bool(voice.gain))

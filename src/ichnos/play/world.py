@@ -279,9 +279,9 @@ def number(value: Any, otherwise: float = 0.0, least: float = 0.0, most: float =
 
 def refuse_unknown(world: World, key: str) -> PlayedSound:
     """The sound of a key. Raises IchnosError where nothing has it."""
-    from ichnos.games.catalogues.catalogue import nearest
+    from ichnos.likeness import did_you_mean
 
     if key not in world.sounds:
-        near = " or ".join(nearest(world.sounds, key)) or "none: the pack has no sounds"
-        raise IchnosError(f'nothing has the key "{key}"', cure=f"did you mean {near}?")
+        cure = did_you_mean(world.sounds, key, otherwise="there are no sounds in these packs")
+        raise IchnosError(f'nothing has the key "{key}"', cure=cure)
     return world.sounds[key]

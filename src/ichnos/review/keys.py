@@ -9,8 +9,9 @@ from rapidfuzz import process
 from rapidfuzz.distance import DamerauLevenshtein
 
 from ichnos.errors import Place
-from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles.profile import without_extension
+from ichnos.likeness import did_you_mean, nearest
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Context, Subject
 
@@ -37,8 +38,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
             if known is not None and sound.key not in known and not _is_meant_as_new(context, known, sound.key):
                 if sound.key in subject.own_entries(name):
                     continue  # one of the game's that names no file: a channel, or whatever it may be
-                near = " or ".join(known.nearest(sound.key))
-                cure = f"did you mean {near}?"
+                cure = known.did_you_mean(sound.key)
                 can_be_new = any(kind.new for kind in context.profile.kinds.values()) and context.new_keys is not None
                 cure += " A key of your own needs new = true in the workspace" if can_be_new else ""
                 yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
@@ -107,12 +107,12 @@ def played(subject: Subject) -> Iterator[Finding]:
         for key, place in definitions.played():
             if key in defined or (known is None and not defined) or (known is not None and key in known):
                 continue
-            near = " or ".join(nearest([*defined, *(known.keys if known else ())], key, 2))
             if known is not None or alike(key, defined):
-                yield finding("play-unknown", place, f'nothing has the key "{key}"', f"did you mean {near}?")
+                cure = did_you_mean([*defined, *(known.keys if known else ())], key, 2)
+                yield finding("play-unknown", place, f'nothing has the key "{key}"', cure)
 
 
 def alike(text: str, keys: Collection[str]) -> str | None:
     """The key that a text most likely means, where it is not spelled as that."""
-    best = process.extractOne(text, list(keys), scorer=DamerauLevenshtein.normalized_similarity, score_cutoff=_SLIP)
-    return best[0] if best and best[0] != text else None
+    near = nearest(keys, text, 1, _SLIP)
+    return near[0] if near and near[0] != text else None

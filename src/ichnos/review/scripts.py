@@ -8,8 +8,8 @@ from pathlib import PurePosixPath
 
 from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.calls import Call, parse_call
+from ichnos.likeness import did_you_mean, nearest
 from ichnos.review.findings import Finding, finding
 from ichnos.review.keys import alike
 from ichnos.review.subject import Subject
@@ -44,9 +44,9 @@ def findings(subject: Subject) -> Iterator[Finding]:
             if said in defined or (catalogue is not None and said in catalogue):
                 continue
             if match.start(2) in asked and (catalogue is not None or defined):
-                near = " or ".join(nearest([*defined, *(catalogue.keys if catalogue else ())], said, 2))
                 reason = f'{asked[match.start(2)]} asks for "{said}", and nothing has that key'
-                yield finding("script-key", place, reason, f"did you mean {near}?")
+                known = [*defined, *(catalogue.keys if catalogue else ())]
+                yield finding("script-key", place, reason, did_you_mean(known, said, 2))
                 continue
             if meant := alike(said, defined):
                 yield finding("script-key", place, f'"{said}" is no key, and {meant} is', f"did you mean {meant}?")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.facts import Fact, called, own_facts
 from ichnos.games.profiles.vocabulary import SCOPES, SOUND, entry_scopes, is_spoken
 from ichnos.games.things import PackThing, SoundThing
+from ichnos.likeness import did_you_mean
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -22,10 +22,9 @@ def findings(subject: Subject) -> Iterator[Finding]:
             if not _is_own(subject, name, sound):
                 continue
             if categories and sound.category is not None and sound.category not in {*categories, *usual}:
-                near = " or ".join(nearest(categories, sound.category, 2))
-                place = sound.places.get("category", sound.place)
+                place = sound.place_of("category")
                 reason = f'{subject.context.title} has no category "{sound.category}", which "{sound.key}" is to have'
-                yield finding("category-unknown", place, reason, f"did you mean {near}?")
+                yield finding("category-unknown", place, reason, did_you_mean(categories, sound.category, 2))
             for number, take in enumerate(sound.takes, 1):
                 if take.weight is not None and take.weight <= 0 and len(sound.takes) > 1:
                     yield finding("weight-zero", take.place, f'take {number} of "{sound.key}" has the weight 0')

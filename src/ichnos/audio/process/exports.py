@@ -24,6 +24,7 @@ from ichnos.files import disk
 from ichnos.files.disk import opened
 from ichnos.files.paths import folded
 from ichnos.files.writing import fresh
+from ichnos.likeness import NEAR, did_you_mean
 
 _KINDS = {"vorbis": ("Ogg", "Vorbis"), "opus": ("Ogg", "Opus")}
 
@@ -112,12 +113,9 @@ def one_clip(path: Path) -> Path:
 
 
 def _nearest(missing: Path) -> str:
-    from rapidfuzz import process
-
     beside = missing.parent
     names = [name for name in disk.names(beside) if not name.startswith(".")] if disk.is_folder(beside) else []
-    near = process.extractOne(missing.name, names, score_cutoff=60, processor=str.casefold)
-    return f"did you mean {beside / near[0]}?" if near else "correct the name"
+    return did_you_mean([str(beside / name) for name in names], str(missing), 1, least=NEAR)
 
 
 @dataclass(frozen=True)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from ichnos.files.signatures import Signatures
+from ichnos.likeness import did_you_mean
 
 JOINT = "\0"  # no file's name can hold it
 
@@ -83,30 +84,11 @@ class Catalogue:
                 found.setdefault(file, []).append(key)
         return found
 
-    def nearest(self, key: str, count: int = 3) -> list[str]:
-        """The known keys that are spelled most like ``key``, the nearest first."""
-        return nearest(self.keys, key, count)
+    def did_you_mean(self, key: str) -> str:
+        """The cure for a key that is not known: those that are spelled most like it."""
+        return did_you_mean(self.keys, key)
 
 
 def several(files: str) -> tuple[str, ...]:
     """The files of a key, as they are kept."""
     return tuple(files.split(JOINT)) if files else ()
-
-
-def nearest(keys: Iterable[str], key: str, count: int = 3) -> list[str]:
-    """The keys that are spelled most like ``key``, the nearest first.
-
-    >>> nearest(["bell.near", "bell.far", "gull.low"], "bel.fra", 1)
-    ['bell.far']
-    """
-    from rapidfuzz import process
-    from rapidfuzz.distance import DamerauLevenshtein
-
-    found = process.extract(
-        key,
-        list(dict.fromkeys(keys)),
-        scorer=DamerauLevenshtein.normalized_similarity,
-        processor=str.lower,
-        limit=count,
-    )
-    return [name for name, _, _ in found]

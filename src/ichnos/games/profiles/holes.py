@@ -7,13 +7,14 @@ a path as well as in a document.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
 from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
+from ichnos.likeness import NEAR, did_you_mean
 
 _HOLE = re.compile(
     r"@(?:(?P<plain>@)"
@@ -263,12 +264,18 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
     word = vocabulary.word(match["name"])
     if word is None:
         raise HoleError(
-            f"there is no hole named {match['name']}", match.start(), _nearest(match["name"], vocabulary.WORDS)
+            f"there is no hole named {match['name']}",
+            match.start(),
+            _nearest(vocabulary.WORDS, match["name"]),
         )
     converters = []
     for found in _CONVERTER.finditer(match["converters"]):
         if found[1] not in CONVERTERS:
-            raise HoleError(f"there is no converter named {found[1]}", match.start(), _nearest(found[1], CONVERTERS))
+            raise HoleError(
+                f"there is no converter named {found[1]}",
+                match.start(),
+                _nearest(CONVERTERS, found[1]),
+            )
         try:
             converters.append(make(found[1], found[2], tables))
         except BadArgument as error:
@@ -276,8 +283,5 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
     return Hole(word, tuple(converters), match["default"])
 
 
-def _nearest(name: str, known: Iterable[str]) -> str:
-    from rapidfuzz import process
-
-    near = [choice for choice, _, _ in process.extract(name, list(known), limit=3, score_cutoff=60)]
-    return f"did you mean {' or '.join(near)}?" if near else f"these exist: {', '.join(known)}"
+def _nearest(known: Collection[str], name: str) -> str:
+    return did_you_mean(known, name, least=NEAR, otherwise=f"these exist: {', '.join(known)}")

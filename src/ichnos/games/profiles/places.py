@@ -7,6 +7,7 @@ from pathlib import Path
 from ichnos.errors import UsageError
 from ichnos.files import disk
 from ichnos.files.user import data_folder
+from ichnos.likeness import NEAR, did_you_mean
 
 BUNDLED = Path(__file__).parent.parent / "bundled"
 
@@ -49,14 +50,11 @@ def find(game: str, beside: Path | None = None) -> Path:
     kept = kept_names()
     if game in kept:
         return kept_folder() / game
-    from rapidfuzz import process
-
     names = [*bundled_names(), *kept]
-    near = process.extractOne(game, names, score_cutoff=60)
     also = ", nor one that is kept for you" if kept else ""
     raise UsageError(
         f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml{also}',
-        cure=f"did you mean {near[0]}?" if near else f"games: {', '.join(names)}",
+        cure=did_you_mean(names, game, 1, least=NEAR, otherwise=f"games: {', '.join(names)}"),
     )
 
 

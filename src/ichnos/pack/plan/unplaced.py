@@ -7,7 +7,6 @@ from collections.abc import Collection, Iterator, Mapping
 
 from ichnos.documents.checked import TomlTable
 from ichnos.files import disk
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.entries.arranged import stands_without_files
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
@@ -23,6 +22,7 @@ from ichnos.games.profiles.vocabulary import (
     spoken,
 )
 from ichnos.games.targets import marking
+from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -42,8 +42,8 @@ def _unknown_keys(workspace: Workspace) -> Iterator[str]:
     if workspace.catalogue is None:
         for key, path in workspace.pack_file.played():
             if key not in own and key not in workspace.given:
-                near = nearest(own, key, 1)
-                also = f" (did you mean {near[0]}?)" if near else ""
+                cure = did_you_mean(own, key, 1, otherwise="")
+                also = f" ({cure})" if cure else ""
                 title = workspace.profile.rules.game.title
                 yield (
                     f'{workspace.place(*path)}: "{key}" is no sound of this pack{also}, and whether {title} has it is'

@@ -13,8 +13,8 @@ from tomlkit.items import AoT
 
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
+from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
@@ -121,9 +121,8 @@ def _unknown_keys(loaded: Workspace, given: TomlTable) -> Iterator[IchnosError]:
     own, known = [sound.key for sound in loaded.pack_file.sound], loaded.catalogue
     for key in dict.fromkeys(entry.key for entry in entries):
         if key not in own and known is not None and key not in known:
-            near = " or ".join(nearest([*own, *known.keys], key))
             what = f'there is no sound "{key}" to play, neither in this pack nor in the game'
-            yield IchnosError(what, cure=f"did you mean {near}?")
+            yield IchnosError(what, cure=did_you_mean([*own, *known.keys], key))
 
 
 def _replace(table: Any, values: Mapping[str, Any], language: str) -> None:

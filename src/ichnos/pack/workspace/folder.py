@@ -11,6 +11,7 @@ from ichnos.files import disk
 from ichnos.files.locks import locked
 from ichnos.files.writing import sweep
 from ichnos.games.profiles.vocabulary import player_scopes
+from ichnos.likeness import NEAR, nearest
 
 FILE_NAME = "ichnos.toml"
 LOCAL_NAME = "ichnos.local.toml"  # of this machine alone
@@ -87,13 +88,11 @@ def _finish_release(folder: Path) -> None:
 
 def nearest_file(folder: Path, missing: Path) -> str | None:
     """The file whose name is most like a missing one's: beside it, or anywhere in its folder."""
-    from rapidfuzz import process
-
     beside = missing.parent if disk.is_folder(missing.parent) else folder
     paths = [beside / name for name in disk.names(beside) if not name.startswith(".")]
     names = {path.name: path for path in paths if disk.is_file(path)}
-    found = process.extractOne(missing.name, names.keys(), score_cutoff=60, processor=str.casefold)
-    if found is None:
+    near = nearest(names, missing.name, 1, NEAR)
+    if not near:
         return None
-    path = names[found[0]]
+    path = names[near[0]]
     return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)

@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError
-from ichnos.games.catalogues.catalogue import nearest
 from ichnos.games.profiles.vocabulary import SOUND, free_prefix, word
+from ichnos.likeness import nearest
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
     from ichnos.pack.workspace.workspace import Workspace
 
-_NEARLY = 80  # of 100: a category so like one of the game's is meant as that
+_NEARLY = 0.7  # of likeness: a category so like one of the game's is meant as that
 
 
 def findings(workspace: Workspace) -> Iterator[IchnosError]:
@@ -68,19 +68,17 @@ def _defaults(workspace: Workspace) -> Iterator[IchnosError]:
 
 def _categories(workspace: Workspace) -> Iterator[IchnosError]:
     """A category that is nearly one of the game's, and is not."""
-    from rapidfuzz import fuzz
-
     known = {one for one in workspace.catalogue.categories if one} if workspace.catalogue else set()
     for index, placed in enumerate(workspace.sounds):
         category = placed.sound.category
         if category is None or not known or category in known:
             continue
-        near = nearest(known, category, 1)[0]
-        if fuzz.ratio(near.lower(), category.lower()) >= _NEARLY:
+        near = nearest(known, category, 1, _NEARLY)
+        if near:
             yield IchnosError(
                 f'{workspace.profile.rules.game.title} has no category "{category}"',
                 place=workspace.sound_place(index, "category"),
-                cure=f'did you mean "{near}"?',
+                cure=f"did you mean {near[0]}?",
             )
 
 

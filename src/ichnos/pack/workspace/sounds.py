@@ -130,10 +130,9 @@ def _check_columns(text: Text, columns: Sequence[str], known: Sequence[str], pre
         if columns.index(name) != number:
             raise IchnosError(f'there are two columns "{name}"', place=place, cure="name one of them otherwise")
         if name not in known and not name.startswith(prefixes):
-            from ichnos.games.catalogues.catalogue import nearest
+            from ichnos.likeness import did_you_mean
 
-            near = " or ".join(nearest(known, name, 1))
-            raise IchnosError(f'there is no column "{name}"', place=place, cure=f"did you mean {near}?")
+            raise IchnosError(f'there is no column "{name}"', place=place, cure=did_you_mean(known, name, 1))
     if "key" not in columns:
         raise IchnosError(
             'there is no column "key"', place=Place(text.path, 1), cure="the first line names the columns"

@@ -18,7 +18,7 @@ from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
-from ichnos.games.catalogues.catalogue import nearest
+from ichnos.likeness import did_you_mean
 
 FILE_NAME = "verdicts.csv"
 KEEP, REDO = "keep", "redo"
@@ -98,7 +98,7 @@ def refuse_unknown(verdicts: Iterable[Verdict], keys: Iterable[str]) -> None:
             IchnosError(
                 f'there is no sound "{one.key}" to have a verdict',
                 place=one.place,
-                cure=f"did you mean {' or '.join(nearest(known, one.key))}?" if known else "give the key a clip first",
+                cure=did_you_mean(known, one.key, otherwise="give the key a clip first"),
             )
             for one in strange
         ]

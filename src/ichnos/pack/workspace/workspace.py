@@ -18,12 +18,13 @@ from ichnos.files.paths import misread, shown
 from ichnos.files.signatures import are_same
 from ichnos.files.sources import Files, Inside
 from ichnos.games.catalogues import library
-from ichnos.games.catalogues.catalogue import Catalogue, nearest
+from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.untouched import game_files
+from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import given as locks
 from ichnos.pack.workspace import local, players, slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, clip_path, find_folder, lock
@@ -331,7 +332,7 @@ def _slips(workspace: Workspace) -> Iterator[IchnosError]:
             yield IchnosError(
                 f'there is no sound "{key}" to play, neither in this pack nor in the game',
                 place=workspace.place(*path),
-                cure=f"did you mean {' or '.join(nearest([*seen, *known.keys], key))}?",
+                cure=did_you_mean([*seen, *known.keys], key),
             )
 
 
@@ -348,8 +349,7 @@ def _without_its_entry(workspace: Workspace, index: int, sound: Sound) -> Iterat
 def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Iterator[IchnosError]:
     names = [*workspace.pack_file.treatment, *treatments.BUNDLED]
     if name not in names:
-        near = " or ".join(nearest(names, name))
-        yield IchnosError(f'there is no treatment "{name}"', place=place, cure=f"did you mean {near}?")
+        yield IchnosError(f'there is no treatment "{name}"', place=place, cure=did_you_mean(names, name))
 
 
 def too_many_takes(
@@ -397,7 +397,7 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
         yield IchnosError(what, place=place, cure=f'say in {LOCAL_NAME} where: installation = "..."')
     elif sound.like not in known:
         what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
-        yield IchnosError(what, place=place, cure=f"did you mean {' or '.join(known.nearest(sound.like))}?")
+        yield IchnosError(what, place=place, cure=known.did_you_mean(sound.like))
 
 
 def key_slips(
@@ -413,9 +413,8 @@ def key_slips(
         cure = "choose another" if kind.replace == "no" else "leave new out, and it is replaced; or choose another"
         yield IchnosError(f'"{key}" is not new: {title} has that key', place=place, cure=cure)
     elif known is not None and not new and key not in known:
-        nearest = " or ".join(known.nearest(key))
         own = " For a key of your own, say --new, or new = true in the file" if kind.new else ""
-        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"did you mean {nearest}?{own}")
+        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"{known.did_you_mean(key)}{own}")
 
 
 def short_name(title: str) -> str:
