@@ -45,7 +45,7 @@ bench: $(READY)
 	$(BIN)/python benchmarks/definitions.py
 	$(BIN)/python benchmarks/conversion.py
 	$(BIN)/python benchmarks/workspace.py
-	$(BIN)/python benchmarks/placing.py
+	$(BIN)/python benchmarks/installing.py
 	$(BIN)/python benchmarks/rehearsal.py
 	$(BIN)/python benchmarks/listening.py
 

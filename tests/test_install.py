@@ -17,10 +17,10 @@ import pytest
 
 from conftest import clip, run
 from ichnos.files import journal
-from ichnos.files.rooted import Root
+from ichnos.files.guarded import GuardedFolder
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
-from ichnos.place import plan
+from ichnos.install import plan
 from test_place import install as put_in
 from test_place import lay_all, tree
 
@@ -339,7 +339,7 @@ def test_the_games_own_spelling_of_a_name_is_taken(tmp_path: Path) -> None:
 
 def interrupted(folder: Path) -> None:
     """A restore of the first pack, killed before its first step."""
-    root = Root(folder / "game")
+    root = GuardedFolder(folder / "game")
     with journal.locked() as notes:
         record = notes.record(root.folder)[0]
         planned = plan.for_restore(root, notes, record, record.packs[0], "stop")

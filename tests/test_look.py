@@ -30,10 +30,10 @@ def _wav(path: Path, *sides: np.ndarray, subtype: str = "PCM_16", **tags: str) -
 
 
 def _seen(path: Path, *words: str) -> tuple[dict[str, Any], dict[str, bool]]:
-    """What JSON says of one clip, and its remarks: whether each is grave."""
+    """What JSON says of one clip, and its remarks: whether each is an error."""
     result = run("look", path, "--json", *words)
     (clip,) = json.loads(result.out)["clips"]
-    remarks = {remark["id"]: remark["grave"] for remark in clip["findings"]}
+    remarks = {remark["id"]: remark["severity"] == "error" for remark in clip["findings"]}
     assert result.code == (1 if any(remarks.values()) else 0)
     assert all(remark["cure"] for remark in clip["findings"])
     return clip, remarks

@@ -85,12 +85,12 @@ def test_a_bad_seam_is_found_and_mended(tmp_path: Path) -> None:
     code, said = _seam(path, *bad)
     assert (code, said["audible"]) == (1, True)
     assert said["loop"]["step"] > 2
-    code, said = _seam(path, *bad, "--better", "--within", "0.05", "--to", "mended.wav")
+    code, said = _seam(path, *bad, "--better", "--within", "0.05", "--to", "repaired.wav")
     assert (code, said["audible"]) == (0, False)
     best = said["candidates"][0]
     assert abs((best["last"] + 1 - best["first"]) % period - period / 2) > period / 2 - 2  # whole periods
     assert best["likeness"] > 0.99
-    assert _seam(tmp_path / "mended.wav")[1]["loop"]["first"] == best["first"]
+    assert _seam(tmp_path / "repaired.wav")[1]["loop"]["first"] == best["first"]
 
 
 def test_a_step_under_noise_a_gap_and_a_break_in_the_difference(tmp_path: Path) -> None:

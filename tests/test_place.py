@@ -20,10 +20,10 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 
 from ichnos.errors import IchnosError
 from ichnos.files import journal
-from ichnos.files.rooted import Incoming, Root
+from ichnos.files.guarded import GuardedFolder, Incoming
 from ichnos.games.profiles import loading
-from ichnos.place import carrying, packs, plan
-from ichnos.place.contents import Contents
+from ichnos.install import apply, packs, plan
+from ichnos.install.contents import Contents
 from test_hostile import killed
 
 RULES = """
@@ -115,21 +115,21 @@ def tree(folder: Path) -> dict[str, tuple[Any, ...]]:
 
 
 def install(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
-    root = Root(folder / "game")
+    root = GuardedFolder(folder / "game")
     with journal.locked() as notes:
-        carrying.recover(root, notes)
+        apply.recover(root, notes)
         contents, record = Contents(notes), notes.record(root.folder)[0]
         prepared = packs.prepare(loading.load(folder / "profile"), folder / name, root, contents)
-        carrying.carry_out(plan.for_install(root, record, prepared, contents, on_change), notes)
+        apply.carry_out(plan.for_install(root, record, prepared, contents, on_change), notes)
 
 
 def restore(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
-    root = Root(folder / "game")
+    root = GuardedFolder(folder / "game")
     with journal.locked() as notes:
-        carrying.recover(root, notes)
+        apply.recover(root, notes)
         record = notes.record(root.folder)[0]
         pack = next(one for one in record.packs if one.name == name)
-        carrying.carry_out(plan.for_restore(root, notes, record, pack, on_change), notes)
+        apply.carry_out(plan.for_restore(root, notes, record, pack, on_change), notes)
 
 
 def entries(text: str) -> dict[str, str]:
@@ -343,6 +343,6 @@ def test_what_comes_between_the_writing_and_the_naming(tmp_path: Path, what: str
 
     new = [Incoming(f"audio/{name}", partial(opened, name), None, None) for name in ("a.ogg", "b.ogg", "c.ogg")]
     with pytest.raises(IchnosError, match=r"has changed since the plan|another folder stands here"):
-        Root(tmp_path / "game").put_new(new, lambda _: None)
+        GuardedFolder(tmp_path / "game").put_new(new, lambda _: None)
     left = {path.name: path.read_bytes() for path in audio.iterdir()}
     assert left == ({"a.ogg": b"a.ogg", "b.ogg": b"theirs"} if what == "a file" else {})

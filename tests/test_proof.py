@@ -13,7 +13,7 @@ from ichnos.errors import IchnosError
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances
-from ichnos.games.entries.proof import Proof
+from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
@@ -63,7 +63,7 @@ def test_what_is_filled_or_merged_comes_back(name: str, said: list[Said]) -> Non
     meant = _pack(game, said)
     files = [str(one.file) for sound in meant.sounds for one in (*sound.takes, *sound.parts)]
     files += [str(prop.values["prop.picture"]) for prop in meant.props]
-    proof = Proof(meant, game.rules.names.separator, files, name)
+    proof = DocumentProof(meant, game.rules.names.separator, files, name)
     others = sample_pack(game).sounds[1:]
     theirs = meant.with_sounds(replace(one, values={**one.values, "key": f"{one.key}x"}) for one in others)
     for exemplar in game.written:
@@ -86,7 +86,7 @@ def test_a_lost_value_is_no_secret() -> None:
     game = loading.load(profile.BUNDLED / "tarnlight")
     meant = sample_pack(game)
     files = [str(take.file) for sound in meant.sounds for take in sound.takes]
-    proof = Proof(meant, ".", files, "tarnlight")
+    proof = DocumentProof(meant, ".", files, "tarnlight")
     missed = 0
     for exemplar in game.written:
         for bound in _files(exemplar, game, meant, merged=False):

@@ -227,7 +227,7 @@ def test_hostile_archives_are_findings_and_do_no_harm(workspace: Path, tmp_path:
         for name in members.namelist():
             out.writestr(name, members.read(name))
         out.writestr("../../climbed.txt", "x")
-        out.writestr("/rooted.txt", "x")
+        out.writestr("/guarded.txt", "x")
         out.writestr("con.ogg", "x")
         out.writestr("lore/audio/bomb.ogg", bytes(64 << 20))
         link = zipfile.ZipInfo("lore/link.json")

@@ -171,7 +171,7 @@ def findings() -> str:
         "| id | | in the game | to do |",
         "|---|---|---|---|",
     ]
-    lines += [f"| `{k.id}` | {'' if k.grave else 'minor'} | {k.effect} | {k.cure} |" for k in KINDS.values()]
+    lines += [f"| `{k.id}` | {'' if k.is_error else 'minor'} | {k.effect} | {k.cure} |" for k in KINDS.values()]
     return "\n".join(lines) + "\n"
 
 

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 BEYOND = 1e15  # larger than any number that a person means
+
+Severity = Literal["error", "warning"]  # of a finding: does what it is about still work?
 
 
 @dataclass(frozen=True, slots=True)

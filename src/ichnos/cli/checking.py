@@ -167,10 +167,10 @@ def note(loaded: Workspace, result: Checked) -> None:
         with closing(state), suppress(IchnosError):  # it is only told
             last = state.latest_build(None)
             if last is not None:
-                grave = sum(one.kind.grave for one in result.findings)
-                first = max(result.findings, key=lambda one: one.kind.grave, default=None)
+                errors = sum(one.kind.is_error for one in result.findings)
+                first = max(result.findings, key=lambda one: one.kind.is_error, default=None)
                 told = f"{first.kind.id}, {first.place}: {first.reason}" if first else ""
-                said = {"sha256": last.sha256, "findings": len(result.findings), "grave": grave, "first": told}
+                said = {"sha256": last.sha256, "findings": len(result.findings), "errors": errors, "first": told}
                 state.note_fact("checked", json.dumps(said))
 
 
@@ -244,8 +244,8 @@ def context_of(
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.catalogues.harvest import harvest
+    from ichnos.games.pristine import game_files
     from ichnos.games.profiles import loading, profile
-    from ichnos.games.untouched import game_files
     from ichnos.review.subject import Context, of_workspace
 
     own = own or _are_own(packs, loaded)
@@ -271,7 +271,7 @@ def _verdicts(path: Path) -> Sequence[Verdict]:
 
 def _refuse_unknown(said: Sequence[Verdict], subjects: Sequence[Subject]) -> None:
     from ichnos.pack.workspace import verdicts
-    from ichnos.review.pieces import of_subject
+    from ichnos.review.heard import of_subject
 
     verdicts.refuse_unknown(said, [key for subject in subjects for key in of_subject(subject).sounds])
 
@@ -287,7 +287,7 @@ def print_findings(out: Any, findings: Sequence[Finding]) -> None:
     from rich.text import Text
 
     for finding, following in zip_longest(findings, findings[1:]):
-        style = "red" if finding.kind.grave else "yellow"
+        style = "red" if finding.kind.is_error else "yellow"
         out.print(Text.assemble((finding.kind.id, f"bold {style}"), f"  {_shown(finding.place)}: {finding.reason}"))
         if following and (following.kind, following.cure) == (finding.kind, finding.cure):
             continue  # of many alike, the last says what to do
@@ -337,12 +337,12 @@ def explain(
         raise UsageError(f'there is no finding "{identity}"', cure=did_you_mean(KINDS, identity))
     kinds = [KINDS[identity]] if identity is not None else list(KINDS.values())
     if json:
-        rows = [{"id": k.id, "grave": k.grave, "effect": k.effect, "cure": k.cure} for k in kinds]
+        rows = [{"id": k.id, "severity": k.severity, "effect": k.effect, "cure": k.cure} for k in kinds]
         show.as_json(rows if identity is None else rows[0])
         return
     out = show.console()
     for kind in kinds:
-        style = "bold red" if kind.grave else "bold yellow"
-        out.print(Text.assemble((kind.id, style), "" if kind.grave else "  (minor: the pack works all the same)"))
+        style = "bold red" if kind.is_error else "bold yellow"
+        out.print(Text.assemble((kind.id, style), "" if kind.is_error else "  (minor: the pack works all the same)"))
         out.print(Text(f"    in the game: {kind.effect}", "dim"))
         out.print(Text(f"    cure: {kind.cure}"))

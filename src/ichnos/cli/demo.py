@@ -27,7 +27,7 @@ def demo(
 ) -> None:
     """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
     from ichnos.files import disk
-    from ichnos.files.disk import understood
+    from ichnos.files.disk import translated
     from ichnos.games import made_up
     from ichnos.games.profiles import loading, profile
 
@@ -41,7 +41,7 @@ def demo(
         raise UsageError(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
     folder = (folder or disk.temporary_folder("ichnos-demo-")).absolute()
     title = loading.load(profile.BUNDLED / name).rules.game.title
-    with understood(folder):
+    with translated(folder):
         show.say(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)
         made_up.lay_installation(sample, folder / title)
         workspace = next(step.folder for step in sample.steps if step.folder != ".")

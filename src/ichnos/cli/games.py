@@ -143,7 +143,7 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
     from ichnos.files.sources import Inside
     from ichnos.games.entries.understanding import understanding
     from ichnos.games.opening import opened
-    from ichnos.games.untouched import game_files
+    from ichnos.games.pristine import game_files
 
     results = {}
     if against is not None:
@@ -153,7 +153,7 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
         with closing(Inside(game_files(harvest, found), found.rules.catalogue.folder)) as files:
             results[str(harvest)] = understanding(found, files, game=True)
     if json:
-        show.as_json({name: _understood(one) for name, one in results.items()})
+        show.as_json({name: _translated(one) for name, one in results.items()})
     else:
         for name, one in results.items():
             _print_understanding(name, one)
@@ -165,7 +165,7 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
         raise typer.Exit(1)
 
 
-def _understood(one: Understanding) -> dict[str, Any]:
+def _translated(one: Understanding) -> dict[str, Any]:
     return {
         "understood": round(one.share, 4),
         "documents": [

@@ -16,7 +16,7 @@ from ichnos.files import disk
 if TYPE_CHECKING:
     from ichnos.games.learning.decisions import Doubt
     from ichnos.games.learning.learn import Draft
-    from ichnos.games.learning.proving import Proof
+    from ichnos.games.learning.proving import DraftProof
 
 _MOST_QUESTIONS = 5
 _SHOWN = 12
@@ -101,7 +101,7 @@ def learn(
         raise typer.Exit(1)
 
 
-def _proved(made: Draft) -> tuple[Proof | None, str | None]:
+def _proved(made: Draft) -> tuple[DraftProof | None, str | None]:
     """The draft written aside, loaded, and the packs read and built again through it."""
     from ichnos.errors import IchnosError
     from ichnos.games.learning import proving
@@ -140,7 +140,7 @@ def _question(doubt: Doubt) -> None:
         show.say(f"  {number}  {other}", err=True)
 
 
-def _print(made: Draft, folder: Path, proof: Proof | None, fault: str | None, *, written: bool) -> None:
+def _print(made: Draft, folder: Path, proof: DraftProof | None, fault: str | None, *, written: bool) -> None:
     from rich.text import Text
 
     documents = [name for name, data in made.files.items() if name.startswith("tree/") and data]
@@ -177,7 +177,7 @@ def _some(lines: list[str], more: str = "of them: --json shows all.") -> None:
         show.say(f"  and {len(lines) - _SHOWN} more {more}")
 
 
-def _back(proof: Proof) -> str:
+def _back(proof: DraftProof) -> str:
     if not proof.lost:
         return "all come back" if proof.values else "there are none to come back"
     return f"{proof.back} come back; {'this one does' if len(proof.lost) == 1 else f'these {len(proof.lost)} do'} not"

@@ -14,7 +14,7 @@ from ichnos.errors import UsageError
 if TYPE_CHECKING:
     from ichnos.games.opening import Opened
     from ichnos.pack.workspace.workspace import Workspace
-    from ichnos.page.gathering import Book
+    from ichnos.page.gathering import PageModel
     from ichnos.review.subject import Subject
 
 Pack = Annotated[
@@ -112,7 +112,7 @@ def listen(
             show.say(f"No browser was found: open {page} yourself.", err=True)
 
 
-def _as_json(book: Book) -> dict[str, Any]:
+def _as_json(book: PageModel) -> dict[str, Any]:
     sounds = [
         {
             "key": entry.key,
@@ -214,7 +214,7 @@ def _old(subject: Subject, loaded: Workspace | None, against: Path | None, path:
     return through(subject.profile, max(archives, key=disk.changed_at)) if archives else None
 
 
-def _gathered(subject: Subject, path: Path, old: Opened | None) -> Book:
+def _gathered(subject: Subject, path: Path, old: Opened | None) -> PageModel:
     from ichnos.page import gathering
     from ichnos.review import check as checking
 
@@ -230,7 +230,7 @@ def _close(subject: Subject, old: Opened | None) -> None:
         old.files.close()
 
 
-def _say_of(book: Book) -> None:
+def _say_of(book: PageModel) -> None:
     """What is in a page, and what is not."""
     olds = sum(entry.has_old for entry in book.entries)
     jumps = [entry for entry in book.entries if entry.jump is not None]

@@ -70,7 +70,7 @@ def look(
         _table(seen)
     if picture is not None and seen[0].analysis is not None:
         show.say(f"{picture} is drawn.", err=True)
-    if any(one.grave for one in seen):
+    if any(one.is_error for one in seen):
         raise typer.Exit(1)
 
 
@@ -97,7 +97,7 @@ def _print_findings(out: Any, findings: list[ClipFinding]) -> None:
     from rich.text import Text
 
     for one in findings:
-        mark, style = _MARKS[one.grave]
+        mark, style = _MARKS[one.is_error]
         out.print(Text.assemble((mark, style), f" {one.text}"))
         out.print(Text(f"    cure: {one.cure}", "dim"))
 
@@ -114,7 +114,7 @@ def _table(seen: list[JudgedClip]) -> None:
         )
     for one in sorted(seen, key=lambda one: one.badness, reverse=True):
         said = Text(", ".join(found.id for found in one.findings) or "fine")
-        said.stylize("bold red" if one.grave else "yellow" if one.findings else "")
+        said.stylize("bold red" if one.is_error else "yellow" if one.findings else "")
         analysis = one.analysis
         if analysis is None:
             table.add_row(Text(str(one.clip)), "", "", "", "", Text(one.findings[0].text, "bold red"))
@@ -130,11 +130,11 @@ def _table(seen: list[JudgedClip]) -> None:
             said,
         )
     out.print(table)
-    grave = sum(one.grave for one in seen)
+    errors = sum(one.is_error for one in seen)
     told = sum(bool(one.findings) for one in seen)
     out.print(
-        f"{show.counted(len(seen), 'clip')}: {grave} would not be heard as meant,"
-        f" {told - grave} with minor findings only."
+        f"{show.counted(len(seen), 'clip')}: {errors} would not be heard as meant,"
+        f" {told - errors} with minor findings only."
     )
     if told:
         out.print("Name one clip alone to read it in full, with what to do.")

@@ -332,7 +332,7 @@ def build(
 
 def install_last(folder: Path, game: str | None) -> None:
     """Put what was built last into the game."""
-    from ichnos.cli.placing import put_in
+    from ichnos.cli.installing import put_in
     from ichnos.pack.build.state import latest_package
     from ichnos.pack.workspace import workspace as workspaces
 
@@ -400,7 +400,7 @@ def build_pack(
     with show.progress("converting", sum(one.facts.seconds for one in prepared.missing)) as advance:
         built, planned = building.carry_out(planned, advance, show.waiting)
     if game is None and output is None:
-        from ichnos.place import status
+        from ichnos.install import status
 
         status.prepare(folder)
     if brief:

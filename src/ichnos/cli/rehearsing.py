@@ -165,8 +165,8 @@ def _world(
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.opening import opened
+    from ichnos.games.pristine import game_files
     from ichnos.games.profiles import loading, places
-    from ichnos.games.untouched import game_files
     from ichnos.play import world as worlds
 
     loaded = workspace_at(workspace, game, needed=not packs or game is None)

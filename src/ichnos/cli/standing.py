@@ -12,8 +12,8 @@ from ichnos.cli.app import DryRun, Json, LightCommand, WorkspaceText, app, examp
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
+    from ichnos.install.status import Status
     from ichnos.pack.workspace.workspace import Workspace
-    from ichnos.place.status import Status
 
 
 @app.command(
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 )
 def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
     """Where you stand with a workspace: its sounds, what is built, checked and in the game, and the one next step."""
+    from ichnos.install import status as standings
     from ichnos.pack.workspace.folder import find_folder
-    from ichnos.place import status as standings
 
     found = standings.status(find_folder(Path(workspace)))
     if json:

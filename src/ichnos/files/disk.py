@@ -71,7 +71,7 @@ def reason(error: OSError | ValueError, path: Path | str, *, reading: bool = Fal
 
 
 @contextmanager
-def understood(path: Path | str, *, reading: bool = False) -> Iterator[None]:
+def translated(path: Path | str, *, reading: bool = False) -> Iterator[None]:
     """Turn the system's errors into ones a person can act on.
 
     Raises:
@@ -130,7 +130,7 @@ def is_link(path: Path | str) -> bool:
 
 def is_same(one: Path, other: Path) -> bool:
     """Are both one file, under whatever names?"""
-    with understood(one, reading=True):
+    with translated(one, reading=True):
         return os.path.samefile(one, other)
 
 
@@ -171,14 +171,14 @@ def opened(path: Path, shown: Path | str | None = None) -> Iterator[BufferedRead
         IchnosError: it is no file, or may not be read.
     """
     refuse_no_file(path, shown)
-    with understood(shown or path, reading=True), open(path, "rb") as stream:
+    with translated(shown or path, reading=True), open(path, "rb") as stream:
         yield stream
 
 
 def stream(path: Path | str) -> BufferedReader:
     """A file, open for reading, to be closed by the caller. Raises IchnosError as ``opened`` does."""
     refuse_no_file(path)
-    with understood(path, reading=True):
+    with translated(path, reading=True):
         return open(path, "rb")
 
 
@@ -202,7 +202,7 @@ def read(path: Path, shown: Path | str | None = None, *, most: int = MAX_TEXT) -
 
 def names(folder: Path) -> list[str]:
     """The names in a folder, sorted. Raises IchnosError where it may not be read."""
-    with understood(folder, reading=True):
+    with translated(folder, reading=True):
         return sorted(os.listdir(folder))
 
 
@@ -225,7 +225,7 @@ def names_below(folder: Path, *, links: bool = False) -> list[str]:
     folders = [("", str(folder))]
     while folders:
         name, inside = folders.pop()
-        with understood(inside, reading=True), os.scandir(inside) as entries:
+        with translated(inside, reading=True), os.scandir(inside) as entries:
             for entry in entries:
                 if entry.is_dir(follow_symlinks=False):
                     folders.append((f"{name}{entry.name}/", entry.path))
@@ -281,7 +281,7 @@ def refuse_way_out(root: Path, path: Path, shown: str) -> None:
 
 def link_target(path: Path) -> str:
     """Where a link leads, as it says."""
-    with understood(path, reading=True):
+    with translated(path, reading=True):
         return os.readlink(path)
 
 
@@ -295,19 +295,19 @@ def make_folder(path: Path) -> None:
 
 def remove(path: Path) -> None:
     """Remove a file, where it is there. Raises IchnosError where it may not be."""
-    with understood(path), suppress(FileNotFoundError):
+    with translated(path), suppress(FileNotFoundError):
         os.unlink(path)
 
 
 def remove_folder(path: Path) -> None:
     """Remove a folder with all that is in it. Raises IchnosError where something of it stays."""
-    with understood(path):
+    with translated(path):
         shutil.rmtree(path)
 
 
 def rename(path: Path, to: Path) -> None:
     """Give a file another name in its folder, in one step. Raises IchnosError where that cannot be."""
-    with understood(to):
+    with translated(to):
         os.replace(path, to)
 
 
@@ -322,7 +322,7 @@ def copy(source: Path, to: Path) -> str:
     import hashlib
 
     found = hashlib.sha256()
-    with opened(source) as origin, understood(to), open(to, "wb") as out:
+    with opened(source) as origin, translated(to), open(to, "wb") as out:
         while piece := origin.read(1 << 20):
             found.update(piece)
             out.write(piece)
@@ -335,7 +335,7 @@ def try_place(path: Path) -> None:
 
     make_folder(path.parent)
     probe = path.parent / f".probe.{uuid.uuid4().hex[:8]}.partial"  # swept away, should it be left
-    with understood(path.parent):
+    with translated(path.parent):
         os.close(os.open(probe, os.O_WRONLY | os.O_CREAT | os.O_EXCL))
         os.unlink(probe)
 
@@ -343,20 +343,20 @@ def try_place(path: Path) -> None:
 def write(path: Path, data: bytes) -> None:
     """Write a file in a place of our own, its folder with it. What must be whole or not at all: ``write_whole``."""
     make_folder(path.parent)
-    with understood(path), open(path, "wb") as out:
+    with translated(path), open(path, "wb") as out:
         out.write(data)
 
 
 @contextmanager
 def written(path: Path) -> Iterator[IO[bytes]]:
     """A new file, open for writing and reading. Call ``sync`` for one that must survive a loss of power."""
-    with understood(path), open(path, "w+b") as out:
+    with translated(path), open(path, "w+b") as out:
         yield out
 
 
 def sync(path: Path) -> None:
     """Wait until a file's bytes are on the disk. Raises IchnosError where the disk does not take them."""
-    with understood(path):
+    with translated(path):
         handle = os.open(path, os.O_RDWR)  # Windows syncs nothing that is open for reading alone
         try:
             os.fsync(handle)
@@ -369,7 +369,7 @@ def aside() -> Iterator[IO[bytes]]:
     """A temporary file without a name."""
     import tempfile
 
-    with understood(tempfile.gettempdir()), tempfile.TemporaryFile() as plain:
+    with translated(tempfile.gettempdir()), tempfile.TemporaryFile() as plain:
         yield plain
 
 
@@ -392,7 +392,7 @@ def throwaway() -> Iterator[Path]:
     """A new folder that is gone, with all in it, when the block ends."""
     import tempfile
 
-    with understood(tempfile.gettempdir()), tempfile.TemporaryDirectory(prefix="ichnos-") as folder:
+    with translated(tempfile.gettempdir()), tempfile.TemporaryDirectory(prefix="ichnos-") as folder:
         yield Path(folder)
 
 
@@ -400,7 +400,7 @@ def free(path: Path) -> tuple[int, int]:
     """The bytes that are free where a folder is, and which disk that is; of one that is not there yet, above it."""
     while not os.path.isdir(path) and path != path.parent:
         path = path.parent
-    with understood(path, reading=True):
+    with translated(path, reading=True):
         return shutil.disk_usage(path).free, os.stat(path).st_dev
 
 
@@ -408,7 +408,7 @@ def temporary_folder(prefix: str) -> Path:
     """A new folder for what is thrown away."""
     import tempfile
 
-    with understood(tempfile.gettempdir()):
+    with translated(tempfile.gettempdir()):
         return Path(tempfile.mkdtemp(prefix=prefix))
 
 

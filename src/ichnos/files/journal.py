@@ -18,7 +18,7 @@ from typing import IO, Any
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk, locks, writing
-from ichnos.files.rooted import Stand, names_digest
+from ichnos.files.guarded import FileState, names_digest
 from ichnos.files.user import data_folder
 
 _EDITION = 1
@@ -69,11 +69,11 @@ class InstalledPack:
 
 
 @dataclass(frozen=True)
-class Known:
+class ClaimedPath:
     """A path that packs have a claim on: how it was without them, and how we left it (``None``: not there)."""
 
-    original: Stand | None
-    written: Stand | None
+    original: FileState | None
+    written: FileState | None
 
 
 @dataclass(frozen=True)
@@ -84,29 +84,29 @@ class GameRecord:
     """
 
     packs: tuple[InstalledPack, ...] = ()
-    paths: dict[str, Known] = field(default_factory=dict)
+    paths: dict[str, ClaimedPath] = field(default_factory=dict)
     made: tuple[str, ...] = ()
     folders: dict[str, tuple[int, str]] = field(default_factory=dict)
     shifted: bool = False  # has the game itself changed since, by an update or another tool?
 
 
 @dataclass(frozen=True)
-class Step:
+class FileChange:
     """One file: how it stood before, and how it is to stand then; ``None`` where it is not there."""
 
     path: str
-    before: Stand | None
-    after: Stand | None
+    before: FileState | None
+    after: FileState | None
 
 
 @dataclass(frozen=True)
-class UnderWay:
+class PendingTransaction:
     """What has begun and is not yet done. ``forward``: is it to be gone on with, where it was interrupted?"""
 
     what: str  # install or restore
     pack: str
     forward: bool
-    steps: tuple[Step, ...]
+    steps: tuple[FileChange, ...]
     made: tuple[str, ...]  # folders that it makes, the outer ones first
     record: GameRecord  # what is so when it is done
 
@@ -121,7 +121,7 @@ class Journal:
         disk.make_folder(self.path.parent)
         if disk.is_link(self.path):
             raise IchnosError("this must be a file, not a link", place=Place(str(self.path)), cure="see what it is")
-        with self._understood():
+        with self._translated():
             self._db = sqlite3.connect(self.path, timeout=_PATIENCE, isolation_level=None)
             self._db.execute("PRAGMA journal_mode = WAL")
             self._db.execute("PRAGMA synchronous = FULL")
@@ -132,7 +132,7 @@ class Journal:
             if edition < _EDITION:
                 self._refuse_forgotten()
                 self._db.execute(
-                    "CREATE TABLE IF NOT EXISTS games (folder TEXT PRIMARY KEY, record TEXT NOT NULL, under_way TEXT)"
+                    "CREATE TABLE IF NOT EXISTS games (folder TEXT PRIMARY KEY, record TEXT NOT NULL, pending TEXT)"
                 )
                 self._db.execute("CREATE TABLE IF NOT EXISTS seal (digest TEXT NOT NULL)")
                 with self._sealed():
@@ -159,13 +159,13 @@ class Journal:
     @contextmanager
     def _sealed(self) -> Iterator[None]:
         """One transaction, with the digest of all that is then said: what has been changed otherwise is found out."""
-        with self._understood(), self._together():
+        with self._translated(), self._together():
             yield
             self._db.execute("DELETE FROM seal")
             self._db.execute("INSERT INTO seal VALUES (?)", (self._digest(),))
 
     def _digest(self) -> str:
-        rows = self._db.execute("SELECT folder, record, under_way FROM games ORDER BY folder").fetchall()
+        rows = self._db.execute("SELECT folder, record, pending FROM games ORDER BY folder").fetchall()
         return hashlib.sha256(json.dumps(rows, default=repr).encode()).hexdigest()
 
     def _refuse_forgotten(self) -> None:
@@ -178,7 +178,7 @@ class Journal:
             raise IchnosError(what, place=Place(str(self.path)), cure=cure)
 
     @contextmanager
-    def _understood(self) -> Iterator[None]:
+    def _translated(self) -> Iterator[None]:
         try:
             yield
         except sqlite3.Error as error:
@@ -188,19 +188,19 @@ class Journal:
 
     def games(self) -> list[str]:
         """The folders of games that have packs in them, or had something begun in them."""
-        with self._understood():
+        with self._translated():
             return sorted(json.loads(folder) for (folder,) in self._db.execute("SELECT folder FROM games"))
 
-    def record(self, folder: Path) -> tuple[GameRecord, UnderWay | None]:
+    def record(self, folder: Path) -> tuple[GameRecord, PendingTransaction | None]:
         """What is in a game, and what is under way in it."""
-        with self._understood():
-            query = "SELECT record, under_way FROM games WHERE folder = ?"
+        with self._translated():
+            query = "SELECT record, pending FROM games WHERE folder = ?"
             found = self._db.execute(query, (_key(folder),)).fetchone()
         if found is None:
             return GameRecord(), None
-        return _record(json.loads(found[0])), _under_way(json.loads(found[1])) if found[1] else None
+        return _record(json.loads(found[0])), _pending(json.loads(found[1])) if found[1] else None
 
-    def begin(self, folder: Path, before: GameRecord, what: UnderWay) -> None:
+    def begin(self, folder: Path, before: GameRecord, what: PendingTransaction) -> None:
         """Note all steps, before the first is done."""
         with self._sealed():
             values = _key(folder), _said(before), _said(what)
@@ -217,12 +217,12 @@ class Journal:
 
     def leave_out(self, folder: Path, pack: InstalledPack) -> None:
         """Forget one pack of a game that is not there any more; of the others all that is known stays."""
-        record, under_way = self.record(folder)
+        record, pending = self.record(folder)
         left = _without(record, pack)
-        if under_way is None or (under_way.pack == pack.name and under_way.what == "install"):
+        if pending is None or (pending.pack == pack.name and pending.what == "install"):
             self.end(folder, left)
         else:
-            self.begin(folder, left, replace(under_way, record=_without(under_way.record, pack)))
+            self.begin(folder, left, replace(pending, record=_without(pending.record, pack)))
 
     def keep(self, sha256: str, content: bytes | IO[bytes]) -> None:
         """Keep a content by its SHA-256, on the disk before this returns. Raises IchnosError where that fails."""
@@ -265,8 +265,8 @@ class Journal:
 
     def forget(self) -> None:
         """Remove what nothing refers to: contents of games that are as they were, parts that a killed process left."""
-        with self._understood():
-            rows = self._db.execute("SELECT record, under_way FROM games").fetchall()
+        with self._translated():
+            rows = self._db.execute("SELECT record, pending FROM games").fetchall()
         needed = {sha256 for row in rows for said in row for sha256 in _DIGEST.findall(said or "")}
         for path in disk.below(self._kept) if disk.is_folder(self._kept) else ():
             if path.name not in needed:
@@ -290,12 +290,12 @@ def _key(folder: Path) -> str:
     return json.dumps(str(folder))
 
 
-def _said(value: GameRecord | UnderWay) -> str:
+def _said(value: GameRecord | PendingTransaction) -> str:
     return json.dumps(value, default=vars)
 
 
-def _stand(said: dict[str, Any] | None) -> Stand | None:
-    return Stand(**said) if said else None
+def _stand(said: dict[str, Any] | None) -> FileState | None:
+    return FileState(**said) if said else None
 
 
 def _pack(said: dict[str, Any]) -> InstalledPack:
@@ -306,14 +306,16 @@ def _pack(said: dict[str, Any]) -> InstalledPack:
 
 def _record(said: dict[str, Any]) -> GameRecord:
     packs = tuple(map(_pack, said["packs"]))
-    paths = {path: Known(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}
+    paths = {path: ClaimedPath(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}
     folders = {path: (time, names) for path, (time, names) in said["folders"].items()}
     return GameRecord(packs, paths, tuple(said["made"]), folders, said["shifted"])
 
 
-def _under_way(said: dict[str, Any]) -> UnderWay:
-    steps = tuple(Step(one["path"], _stand(one["before"]), _stand(one["after"])) for one in said["steps"])
-    return UnderWay(said["what"], said["pack"], said["forward"], steps, tuple(said["made"]), _record(said["record"]))
+def _pending(said: dict[str, Any]) -> PendingTransaction:
+    steps = tuple(FileChange(one["path"], _stand(one["before"]), _stand(one["after"])) for one in said["steps"])
+    return PendingTransaction(
+        said["what"], said["pack"], said["forward"], steps, tuple(said["made"]), _record(said["record"])
+    )
 
 
 @contextmanager
@@ -345,8 +347,8 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
         return found
     with suppress(IchnosError), closing(Journal()) as notes:
         for root in map(Path, notes.games()):
-            record, under_way = notes.record(root)
-            if under_way is not None:
+            record, pending = notes.record(root)
+            if pending is not None:
                 continue
             added: dict[str, set[str]] = {}  # names in a folder that are ours
             gone: dict[str, set[str]] = {}  # names that we took from one
@@ -371,7 +373,7 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
     return found
 
 
-def is_as_left(path: Path, left: Stand | None) -> bool:
+def is_as_left(path: Path, left: FileState | None) -> bool:
     """Does a file stand as we left it, by its size and its time?"""
     if left is None or not disk.is_file(path):
         return left is None and not disk.exists(path)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from ichnos.files.disk import understood
+from ichnos.files.disk import translated
 
 _AT_ONCE = 0.05  # seconds
 
@@ -23,7 +23,7 @@ def locked(path: Path, on_wait: Callable[[], None] = lambda: None) -> Iterator[N
     """
     from filelock import FileLock, Timeout
 
-    with understood(path):
+    with translated(path):
         path.parent.mkdir(parents=True, exist_ok=True)
         lock = FileLock(path, is_singleton=True)
         try:

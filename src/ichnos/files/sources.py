@@ -108,7 +108,7 @@ class Archive:
         self.place = Place(str(path))
         disk.refuse_no_file(path)
         try:
-            with disk.understood(path, reading=True):
+            with disk.translated(path, reading=True):
                 self._zip = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, struct.error, ValueError, NotImplementedError) as error:
             raise IchnosError(

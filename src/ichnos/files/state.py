@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ichnos.errors import IchnosError, Place
-from ichnos.files.disk import understood
+from ichnos.files.disk import translated
 from ichnos.files.writing import write_whole
 
 _PATIENCE = 30.0  # seconds to wait for another process that writes
@@ -53,7 +53,7 @@ class State:
             IchnosError: the folder cannot be written.
         """
         self.path = path
-        with understood(path):
+        with translated(path):
             path.parent.mkdir(parents=True, exist_ok=True)
             if path.is_symlink():
                 raise IchnosError("this must be a file, not a link", place=Place(str(path)), cure="delete the link")

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.files.disk import understood
+from ichnos.files.disk import translated
 
 _UNFINISHED = re.compile(r"\.(.*)\.[0-9a-f]{8}\.partial")
 _NAME_ROOM = 100  # bytes of a name that is written beside: a long one must not become longer than systems allow
@@ -42,7 +42,7 @@ def fresh(path: Path) -> Iterator[Path]:
 def fresh_name(path: Path) -> Iterator[Path]:
     """As ``fresh``, but the block itself gives the new file its name; what it leaves is removed."""
     beside = _beside(path)
-    with _called(beside, path), understood(path):
+    with _called(beside, path), translated(path):
         disk.make_folder(path.parent)
         try:
             yield beside
@@ -106,7 +106,7 @@ def fresh_folder(path: Path) -> Iterator[Path]:
     first; ``put_back`` brings it back, should this one be killed in between.
     """
     beside, aside = _beside(path), _aside(path)
-    with _called(beside, path), understood(path):
+    with _called(beside, path), translated(path):
         disk.make_folder(path.parent)
         put_back(path)
         shutil.rmtree(aside, ignore_errors=True)
@@ -131,7 +131,7 @@ def put_back(path: Path) -> None:
     """Bring a folder back that was set aside for a new one which never came. Raises IchnosError where that fails."""
     aside = _aside(path)
     if not os.path.lexists(path) and os.path.isdir(aside) and not os.path.islink(aside):
-        with understood(path):
+        with translated(path):
             os.replace(aside, path)
 
 

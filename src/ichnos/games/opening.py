@@ -11,10 +11,10 @@ from ichnos.files import disk
 from ichnos.files.paths import windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.entries.packs import PackReading, read_pack
+from ichnos.games.pristine import game_files
 from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import entry_scopes
-from ichnos.games.untouched import game_files
 
 
 @dataclass(frozen=True)

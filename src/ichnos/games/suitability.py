@@ -49,7 +49,7 @@ def _against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: 
             "long",
             f"{title} takes {longest:g} s at most, and this lasts {facts.seconds:.1f} s",
             f"cut it: ichnos treat --cut 0:{longest:g}",
-            True,
+            "error",
         )
     if profile.rules.loops.kind != "field" and analysis.loops:
         start, end = analysis.loops[0]
@@ -114,13 +114,13 @@ class JudgedClip:
     becomes: tuple[str, ...] | None = None  # what a build changes of it; None without a game
 
     @property
-    def grave(self) -> bool:
-        return any(one.grave for one in self.findings)
+    def is_error(self) -> bool:
+        return any(one.is_error for one in self.findings)
 
     @property
     def badness(self) -> tuple[bool, int, int]:
         """For sorting: the worst is the largest."""
-        return self.analysis is None, sum(one.grave for one in self.findings), len(self.findings)
+        return self.analysis is None, sum(one.is_error for one in self.findings), len(self.findings)
 
     def as_json(self) -> dict[str, Any]:
         said = {"clip": str(self.clip), "findings": [one.as_json() for one in self.findings]}
@@ -170,7 +170,7 @@ def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callabl
             with opened(clip) as stream:
                 analysis = analyse(stream, clip, marking=rules.marking if rules else None)
         except IchnosError as error:
-            return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, True)])
+            return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, "error")])
         finally:
             on_progress()
         said = against(analysis, rules.profile, rules.target, rules.longest) if rules else []

@@ -23,7 +23,7 @@ from ichnos.games.things import PackThing, SoundThing
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.budget import Budget
 from ichnos.review.findings import Finding
-from ichnos.review.pieces import Heard, Piece, Side, number, of_subject
+from ichnos.review.heard import Heard, Piece, Side, number, of_subject
 from ichnos.review.subject import Subject
 from ichnos.review.verdicts import heard_as
 
@@ -107,7 +107,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Book:
+class PageModel:
     """A pack to be shown. ``against``: what old is; ``remarks``: findings that are of no one sound.
 
     ``own_name``: the short name that its workspace gives it, where it has one.
@@ -149,7 +149,7 @@ def gather(
     findings: Sequence[Finding] = (),
     against: Opened | None = None,
     on_progress: Callable[[float], None] = lambda _: None,
-) -> Book:
+) -> PageModel:
     """Measure every sound of a pack, and the old ones beside them.
 
     Args:
@@ -177,7 +177,7 @@ def gather(
         for one, was in zip(heard, before, strict=True)
     ]
     entries, middles = _with_jumps(entries)
-    return Book(
+    return PageModel(
         subject.profile,
         side.definitions,
         label,

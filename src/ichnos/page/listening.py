@@ -26,9 +26,9 @@ from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
 from ichnos.games.facts import is_said
 from ichnos.pack.workspace.verdicts import Verdict
-from ichnos.page.gathering import Book, Content, Entry, Shown
+from ichnos.page.gathering import Content, Entry, PageModel, Shown
 from ichnos.review.findings import Finding
-from ichnos.review.pieces import number
+from ichnos.review.heard import number
 
 if TYPE_CHECKING:
     import numpy as np
@@ -66,13 +66,13 @@ def refuse_foreign(page: Path, *, overwrite: bool) -> None:
     raise UsageError(f"{page} is there already, and is no listening page", cure="name another file, or say --overwrite")
 
 
-def where_sounds_go(book: Book, wanted: str | None) -> str:
+def where_sounds_go(book: PageModel, wanted: str | None) -> str:
     """Inside the page, or beside it: as is wanted, or by how much there is."""
     return wanted or (INSIDE if sum(one.size for one in _playable(book)) <= MOST_INSIDE else BESIDE)
 
 
 def write(
-    book: Book,
+    book: PageModel,
     page: Path,
     *,
     audio: str,
@@ -178,7 +178,7 @@ def _as_script(value: Any) -> str:
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 
-def _playable(book: Book) -> list[Content]:
+def _playable(book: PageModel) -> list[Content]:
     return [one for one in book.contents().values() if not _why_not(one)]
 
 
@@ -252,7 +252,7 @@ def _start_of(bed: Path) -> bytes:
 
 
 def _data(
-    book: Book, verdicts: Sequence[Verdict], *, beside: str, names: dict[str, str], bed: Path | None
+    book: PageModel, verdicts: Sequence[Verdict], *, beside: str, names: dict[str, str], bed: Path | None
 ) -> dict[str, Any]:
     """All that the page's script shows, as JSON."""
     contents = book.contents()
@@ -330,7 +330,7 @@ def _is_setting(name: str) -> bool:
     return is_said(name) and name != "category"
 
 
-def _entry(book: Book, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
+def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
     said = entry.definition
     old = entry.old_definition
     return {
@@ -395,7 +395,7 @@ def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
 def _finding(found: Finding) -> dict[str, Any]:
     return {
         "id": found.kind.id,
-        "grave": found.kind.grave,
+        "severity": found.kind.severity,
         "place": str(found.place),
         "reason": found.reason,
         "effect": found.kind.effect,

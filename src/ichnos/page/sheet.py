@@ -14,7 +14,7 @@ from ichnos.audio.drawing.style import FAULT, GRAPHITE, GREEN, INK, SHADE, SMALL
 from ichnos.errors import UsageError
 from ichnos.files.paths import plain
 from ichnos.files.writing import fresh
-from ichnos.page.gathering import Book, Entry, Shown
+from ichnos.page.gathering import Entry, PageModel, Shown
 
 KINDS = (".png", ".pdf")
 _WIDE, _TALLEST = 12.8, 16.0  # inches, at 100 dots each: a page stands upright
@@ -42,7 +42,7 @@ class _Cell:
     more: int  # other takes and parts
 
 
-def draw(book: Book, to: Path, thanks: Sequence[str] = ()) -> list[Path]:
+def draw(book: PageModel, to: Path, thanks: Sequence[str] = ()) -> list[Path]:
     """Draw the sheet.
 
     Args:
@@ -73,7 +73,7 @@ def draw(book: Book, to: Path, thanks: Sequence[str] = ()) -> list[Path]:
     return written
 
 
-def count(book: Book) -> int:
+def count(book: PageModel) -> int:
     """How many pages it takes."""
     return len(list(_pages(book)))
 
@@ -85,7 +85,7 @@ def names(to: Path, pages: int) -> list[Path]:
     return [to.with_name(f"{to.stem}-{number}{to.suffix}") for number in range(1, pages + 1)]
 
 
-def _rows(book: Book) -> Iterator[tuple[str, list[Entry]]]:
+def _rows(book: PageModel) -> Iterator[tuple[str, list[Entry]]]:
     """The entries by category, in the order of the categories' names; those without one at the end."""
 
     def place(entry: Entry) -> tuple[bool, str]:
@@ -96,13 +96,13 @@ def _rows(book: Book) -> Iterator[tuple[str, list[Entry]]]:
         yield name, list(entries)
 
 
-def _columns(book: Book) -> int:
+def _columns(book: PageModel) -> int:
     """How many cells stand side by side: few sounds are drawn large."""
     number = len(book.entries)
     return 1 if number <= 2 else 2 if number <= 8 else 3 if number <= 24 else 4
 
 
-def _has_headings(book: Book) -> bool:
+def _has_headings(book: PageModel) -> bool:
     """Do categories fill rows of their own? Else each cell says its own."""
     return len(list(_rows(book))) * _columns(book) <= 1.5 * len(book.entries)
 
@@ -110,7 +110,7 @@ def _has_headings(book: Book) -> bool:
 _Row = _Heading | list[_Cell]
 
 
-def _pages(book: Book) -> Iterator[list[_Row]]:
+def _pages(book: PageModel) -> Iterator[list[_Row]]:
     """What stands on each page, row by row: a heading, or cells side by side. No heading stands alone at the foot."""
     columns, tall = _columns(book), _TALL[_columns(book)]
     room = _TALLEST - _HEAD - _FOOT - _CREDIT * _MOST_CREDITS
@@ -142,7 +142,7 @@ def _cell(entry: Entry) -> _Cell:
 class _Sheet:
     """A page being drawn, in inches from its top left corner; in one system of axes, for each takes its time."""
 
-    def __init__(self, figure: Any, book: Book, tall: float) -> None:
+    def __init__(self, figure: Any, book: PageModel, tall: float) -> None:
         self.book, self.columns, self.headed = book, _columns(book), _has_headings(book)
         figure.set_layout_engine("none")
         self.axes = figure.add_axes((0, 0, 1, 1))
@@ -160,7 +160,7 @@ class _Sheet:
         self.axes.fill([x, x + wide, x + wide, x], [y, y, y + _BAR, y + _BAR], color=colour, linewidth=0)
 
 
-def _page(to: Any, book: Book, rows: Sequence[_Row], number: int, pages: int, thanks: Sequence[str]) -> None:
+def _page(to: Any, book: PageModel, rows: Sequence[_Row], number: int, pages: int, thanks: Sequence[str]) -> None:
     """Draw a page: as tall as what stands on it."""
     lines = list(thanks[:_MOST_CREDITS]) if number == pages else []
     if lines and len(thanks) > _MOST_CREDITS:
@@ -201,7 +201,7 @@ def _short(text: str, most: int) -> str:
     return shown if len(shown) <= most else f"{shown[: max(1, most - 1)]}…"
 
 
-def _about(book: Book) -> str:
+def _about(book: PageModel) -> str:
     shown = [one.content for entry in book.entries for one in entry.new if one.content is not None]
     files = {one.digest: one.glance.facts.seconds for one in shown if one.glance is not None}  # each counts once
     seconds = sum(files.values())
@@ -260,7 +260,7 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
     if usual is not None:
         at = x + wide * _share(usual)
         sheet.axes.plot([at, at], [foot + 0.07, foot + 0.13 + _BAR], color=GREEN, linewidth=1.6)
-    if any(found.kind.grave for found in entry.findings):
+    if any(found.kind.is_error for found in entry.findings):
         sheet.text(
             x + wide, y + 0.32, "✗ finding", fontsize=SMALL, color=FAULT, ha="right", va="top", family="DejaVu Sans"
         )

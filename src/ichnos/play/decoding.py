@@ -26,7 +26,7 @@ _KEPT = 24  # decoded sounds that are kept: the longer ones lie on the disk
 
 
 @dataclass(frozen=True)
-class Known:
+class SoundFacts:
     """What is known of a file before it is decoded. ``loop``: as the game finds it marked."""
 
     rate: int
@@ -49,12 +49,12 @@ class Sounds:
 
     def __init__(self, profile: Profile) -> None:
         self._profile = profile
-        self._known: dict[tuple[int, str], Known | None] = {}
+        self._known: dict[tuple[int, str], SoundFacts | None] = {}
         self._spools: OrderedDict[tuple[int, str], Spool] = OrderedDict()
         self.own_codec: set[str] = set()  # by label, too: what only the game can decode
         self.errors: dict[str, IchnosError] = {}  # by the file's label: what cannot be heard
 
-    def known(self, file: SoundFile) -> Known | None:
+    def known(self, file: SoundFile) -> SoundFacts | None:
         """What a file is; None where it cannot be read, which is then among the errors."""
         at = (id(file.files), file.name)
         encoder = self._profile.rules.own_encoder
@@ -69,7 +69,7 @@ class Sounds:
                     how = marking(self._profile.rules.loops, facts.container)
                     stream.seek(0)
                     loop = loops.read(stream, how) if how else None
-                self._known[at] = Known(facts.rate, min(2, facts.channels), facts.frames, loop)
+                self._known[at] = SoundFacts(facts.rate, min(2, facts.channels), facts.frames, loop)
             except IchnosError as error:
                 self.errors[file.label] = error
         return self._known[at]
@@ -94,7 +94,7 @@ class Sounds:
         return (end + (turns - 1) * (end - start) if turns > 1 else found.frames), found.rate
 
     @staticmethod
-    def turn(found: Known) -> tuple[int, int]:
+    def turn(found: SoundFacts) -> tuple[int, int]:
         """Where a file goes back to, and the frame behind the last one before it does."""
         if found.loop is None or not 0 <= found.loop[0] < found.loop[1] < found.frames:
             return 0, found.frames

@@ -23,7 +23,7 @@ _LONGEST = 4.0  # seconds that each is heard there
 _SPED_UP, _FOR = 10.0, 600.0  # a schedule in it: so many times faster, for so long
 
 
-class Step(TomlTable):
+class ListenerPlace(TomlTable):
     at: float = Field(ge=0, description="when, in seconds from the scene's beginning")
     place: Spot = Field(description="where the listener is then, in metres to the east and to the north")
     facing: float | None = Field(
@@ -67,12 +67,14 @@ class Scene(TomlTable):
     seconds: float = Field(gt=0, le=86_400, description="how long it is")
     bed: str | None = Field(default=None, description="a recording of the game's own mix, as seen from this file")
     bed_volume: float = Field(default=1, ge=0, le=10, description="how loud that is")
-    listener: tuple[Step, ...] = Field(default=(), description="[[listener]]: where the listener walks, straight on")
+    listener: tuple[ListenerPlace, ...] = Field(
+        default=(), description="[[listener]]: where the listener walks, straight on"
+    )
     thing: tuple[SceneThing, ...] = Field(default=(), description="[[thing]]: what stands where")
     happening: tuple[Happening, ...] = Field(default=(), description="[[happening]]: what happens when")
 
     @cached_property
-    def walk(self) -> tuple[list[float], list[Step], list[float]]:
+    def walk(self) -> tuple[list[float], list[ListenerPlace], list[float]]:
         """The listener's steps in the order of time: when, where, and looking where to."""
         steps = sorted(self.listener, key=lambda one: one.at)
         return [one.at for one in steps], steps, _facings(steps)
@@ -101,7 +103,7 @@ class Scene(TomlTable):
         return len({(one.place, one.facing) for one in self.listener}) <= 1
 
 
-def _facings(steps: list[Step]) -> list[float]:
+def _facings(steps: list[ListenerPlace]) -> list[float]:
     found, now = [], 0.0
     for one in steps:
         now = now if one.facing is None else one.facing

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from ichnos.errors import Place
 from ichnos.files.paths import folded
 from ichnos.games.neighbours import brought, clashing_id, shared
+from ichnos.games.pristine import combining_of
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, SOUND, settings
-from ichnos.games.untouched import combining_of
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 

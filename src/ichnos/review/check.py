@@ -67,7 +67,7 @@ class Checked:
 
     @property
     def passed(self) -> bool:
-        return not any(found.kind.grave for found in self.findings)
+        return not any(found.kind.is_error for found in self.findings)
 
 
 def _not_endless(found: Sequence[Finding]) -> list[Finding]:

@@ -26,7 +26,7 @@ from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.vocabulary import entry_scopes
 from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.review.doubles import kept_apart
-from ichnos.review.pieces import roles
+from ichnos.review.heard import roles
 
 ADDED, REMOVED, CHANGED = "added", "removed", "changed"
 _ALIKE = -20.0  # dB: what differs by less is the same sound, coded again
@@ -64,7 +64,7 @@ class Compared:
     not_understood: tuple[tuple[Place, str], ...] = ()
 
 
-class _Side:
+class _OnePack:
     def __init__(self, opened: Opened) -> None:
         self.opened = opened
         encoder = opened.profile.rules.own_encoder
@@ -110,7 +110,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
     Args:
         on_progress: called for each pair of sound files that was held against each other, with 1.
     """
-    one, other = _Side(before), _Side(after)
+    one, other = _OnePack(before), _OnePack(after)
     first, second = one.things, other.things
     left_out = 0
     if before.is_game != after.is_game:
@@ -157,7 +157,7 @@ def _order(change: Change) -> tuple[int, str, int]:
     return ("pack", *entry_scopes(), "file").index(change.of), change.name, (REMOVED, ADDED, CHANGED).index(change.what)
 
 
-def _values(thing: tuple[str, str], before: _Side, after: _Side) -> Iterator[Change]:
+def _values(thing: tuple[str, str], before: _OnePack, after: _OnePack) -> Iterator[Change]:
     for one, other in difference(
         before.facts(thing), after.facts(thing), lambda one, two: _equal(one.value, two.value)
     ):
@@ -193,7 +193,7 @@ _Pair = tuple[tuple[str, str], str, str | None, str | None]  # a sound, what it 
 
 
 def _pairs(
-    one: _Side, other: _Side, first: Collection[tuple[str, str]], second: Collection[tuple[str, str]]
+    one: _OnePack, other: _OnePack, first: Collection[tuple[str, str]], second: Collection[tuple[str, str]]
 ) -> Iterator[_Pair]:
     sounds = {sound.key: sound for sound in other.definitions.sounds}
     for sound in one.definitions.sounds:
@@ -204,7 +204,7 @@ def _pairs(
                 yield thing, role, before.get(role, ""), after.get(role, "")
 
 
-def _loose(one: _Side, other: _Side, pairs: list[_Pair]) -> Iterator[Change]:
+def _loose(one: _OnePack, other: _OnePack, pairs: list[_Pair]) -> Iterator[Change]:
     """Sound files that no definition names: they are known by their paths."""
     first, second = one.loose(), other.loose()
     yield from (Change(REMOVED, "file", name) for name in sorted(first - set(other.view.names)))
@@ -212,7 +212,7 @@ def _loose(one: _Side, other: _Side, pairs: list[_Pair]) -> Iterator[Change]:
     pairs += [(("file", name), "", name, name) for name in sorted(first & second)]
 
 
-def _other_files(one: _Side, other: _Side) -> Iterator[Change]:
+def _other_files(one: _OnePack, other: _OnePack) -> Iterator[Change]:
     """Scripts, pictures, credits: files that say something in their own way."""
     first, second = one.rest(), other.rest()
     for name in sorted(first | second):
@@ -228,7 +228,7 @@ def _other_files(one: _Side, other: _Side) -> Iterator[Change]:
                 yield Change(CHANGED, "file", name, "contents", *(f"{size:,} bytes" for size in sizes))
 
 
-def _not_understood(one: _Side, other: _Side) -> Iterator[Change]:
+def _not_understood(one: _OnePack, other: _OnePack) -> Iterator[Change]:
     """Values that a profile does not know: nobody knows what they mean, but they are not the same."""
     first, second = (list(not_understood(side.opened.profile, side.opened.files)) for side in (one, other))
     documents = {said.place: name for name, said in (*first, *second)}
@@ -251,7 +251,7 @@ def _unknown(document: str, said: Said, before: str | None, after: str | None) -
 class _Hearing:
     """Holds sound files against each other."""
 
-    def __init__(self, one: _Side, other: _Side) -> None:
+    def __init__(self, one: _OnePack, other: _OnePack) -> None:
         self.one, self.other = one, other
         self.sounds = self.identical = 0
         self.unread: list[IchnosError] = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ichnos.errors import Place
+from ichnos.errors import Place, Severity
 
 
 @dataclass(frozen=True)
@@ -15,7 +15,11 @@ class FindingKind:
     id: str
     effect: str
     cure: str
-    grave: bool = True  # the pack, or a sound in it, does not work
+    severity: Severity = "error"  # the pack, or a sound in it, does not work; a warning: it works all the same
+
+    @property
+    def is_error(self) -> bool:
+        return self.severity == "error"
 
 
 KINDS = {
@@ -38,16 +42,24 @@ KINDS = {
             "category-unknown",
             "the game may ignore the sound, or play it by no rule",
             "write one of the game's categories",
-            grave=False,
+            severity="warning",
         ),
-        FindingKind("weight-zero", "this take is never heard", "give it a weight, or leave it out", grave=False),
-        FindingKind("icon-missing", "the game shows no picture, or refuses the pack", "build it again", grave=False),
+        FindingKind("weight-zero", "this take is never heard", "give it a weight, or leave it out", severity="warning"),
         FindingKind(
-            "said-otherwise", "nobody knows which of the two the game takes", "say the same in both places", grave=False
+            "icon-missing", "the game shows no picture, or refuses the pack", "build it again", severity="warning"
+        ),
+        FindingKind(
+            "said-otherwise",
+            "nobody knows which of the two the game takes",
+            "say the same in both places",
+            severity="warning",
         ),
         FindingKind("script-broken", "the whole script is ignored", "correct it at the place given"),
         FindingKind(
-            "script-twice", "the second takes the place of the first", "give each name once in the script", grave=False
+            "script-twice",
+            "the second takes the place of the first",
+            "give each name once in the script",
+            severity="warning",
         ),
         FindingKind("key-twice", "the game picks one of them at random", "keep one entry, with all its takes"),
         FindingKind("take-missing", "silence", "put the file there, or correct the name in the definition"),
@@ -55,7 +67,10 @@ KINDS = {
         FindingKind("take-damaged", "silence, or an error like 'file not found'", "convert the clip again"),
         FindingKind("take-format", "silence, static, or a sound heard everywhere at full level", "convert the clip"),
         FindingKind(
-            "place-stereo", "it is heard everywhere at one level", "convert the clip to mono, or let it be", grave=False
+            "place-stereo",
+            "it is heard everywhere at one level",
+            "convert the clip to mono, or let it be",
+            severity="warning",
         ),
         FindingKind("loop-missing", "it plays once", "build the pack again, or mark the loop in the WAV"),
         FindingKind("path-unknown", "silence: the game never asks for this file", "give it the name of the game's own"),
@@ -63,9 +78,11 @@ KINDS = {
             "files-left",
             "now and then the old sound is heard",
             "give the key more clips, or say every-file = true, or {kept = true} for those that stay",
-            grave=False,
+            severity="warning",
         ),
-        FindingKind("file-unused", "nothing plays this file", "name it in a definition, or leave it out", grave=False),
+        FindingKind(
+            "file-unused", "nothing plays this file", "name it in a definition, or leave it out", severity="warning"
+        ),
         FindingKind("archive-bomb", "unpacking fills the disk", "do not install it; ask its maker"),
         FindingKind(
             "over-budget", "nobody knows: this much was not looked at", "if you trust the pack, say: check --budget 10"
@@ -78,60 +95,84 @@ KINDS = {
             "file-clash", "another sound of the game plays, or this one is ignored", "give it a name of its own"
         ),
         FindingKind("take-long", "the sound is refused or cut off", "cut the clip"),
-        FindingKind("take-silent", "nothing is heard", "take another clip, or say that the key is silent", grave=False),
+        FindingKind(
+            "take-silent", "nothing is heard", "take another clip, or say that the key is silent", severity="warning"
+        ),
         FindingKind("pack-large", "the game refuses the pack", "shorten clips, or lower the quality"),
         FindingKind("play-unknown", "silence: nothing has that key", "write the key as the definition has it"),
         FindingKind(
             "script-key", "silence: the script asks for another key than the definition has", "correct the script"
         ),
         FindingKind(
-            "script-file", "silence: the script asks for a file that is not there", "correct the script", grave=False
+            "script-file",
+            "silence: the script asks for a file that is not there",
+            "correct the script",
+            severity="warning",
         ),
         FindingKind(
-            "title-missing", "players of that language read the old title, or none", "add the title", grave=False
+            "title-missing", "players of that language read the old title, or none", "add the title", severity="warning"
         ),
         FindingKind("version-other", "the game refuses to load the pack", "say the version that the game has"),
         FindingKind(
-            "key-shared", "only one of the packs is heard", "change the load order, or leave one out", grave=False
+            "key-shared",
+            "only one of the packs is heard",
+            "change the load order, or leave one out",
+            severity="warning",
         ),
         FindingKind(
-            "file-shadowed", "the file of one pack is never used", "give it a name of the pack's own", grave=False
+            "file-shadowed",
+            "the file of one pack is never used",
+            "give it a name of the pack's own",
+            severity="warning",
         ),
         FindingKind(
-            "key-taken", "only one of the packs is heard", "give the key another name in one of them", grave=False
+            "key-taken",
+            "only one of the packs is heard",
+            "give the key another name in one of them",
+            severity="warning",
         ),
         FindingKind("id-of-another", "two packs with one id break each other", "mint fresh ids for one of them"),
         FindingKind(
             "licence-missing",
             "it may not be published",
             "name source, author and licence under [[credit]]",
-            grave=False,
+            severity="warning",
         ),
         FindingKind(
-            "licence-unknown", "nobody can tell what is allowed", "write an SPDX id, or LicenseRef-NAME", grave=False
+            "licence-unknown",
+            "nobody can tell what is allowed",
+            "write an SPDX id, or LicenseRef-NAME",
+            severity="warning",
         ),
         FindingKind("licence-forbids", "publishing it breaks its licence", "ask its author, or take another clip"),
-        FindingKind("licence-words", "the licence asks for words that are not there", "name the author", grave=False),
+        FindingKind(
+            "licence-words", "the licence asks for words that are not there", "name the author", severity="warning"
+        ),
         FindingKind("never-heard", "silence", "see why, or leave it out"),
         FindingKind(
-            "drowned", "the game's own mix covers it", "make it louder: ichnos heard says by how much", grave=False
+            "drowned",
+            "the game's own mix covers it",
+            "make it louder: ichnos heard says by how much",
+            severity="warning",
         ),
-        FindingKind("cut-off", "it ends before its time", "give it a higher priority, or fewer voices", grave=False),
+        FindingKind(
+            "cut-off", "it ends before its time", "give it a higher priority, or fewer voices", severity="warning"
+        ),
         FindingKind("loop-wrong", "it stops, jumps or never goes on", "mark the loop again: ichnos loop"),
         FindingKind(
-            "stereo-at-a-place", "it is heard everywhere at one level", "convert the clip to mono", grave=False
+            "stereo-at-a-place", "it is heard everywhere at one level", "convert the clip to mono", severity="warning"
         ),
         FindingKind(
             "trigger-never-fired",
             "nothing plays then",
             "compare its event, where and state with the scene",
-            grave=False,
+            severity="warning",
         ),
         FindingKind("wrong-winner", "another pack's sound is heard", "change the load order, or leave one out"),
         FindingKind("script-error", "the script ends there, and what is behind it does not play", "correct the script"),
         FindingKind("script-stopped", "the game stands still", "see that each loop in the script ends"),
         FindingKind(
-            "verdict-redo", "it sounds as you heard it", "make it again; the verdict is then over", grave=False
+            "verdict-redo", "it sounds as you heard it", "make it again; the verdict is then over", severity="warning"
         ),
         FindingKind("id-malformed", "the game refuses the pack", "write a UUID (RFC 9562)"),
         FindingKind("id-shared", "the game takes two things for one", "mint a second id"),
@@ -152,7 +193,7 @@ class Finding:
         """For programs: the place in its pieces."""
         return {
             "id": self.kind.id,
-            "grave": self.kind.grave,
+            "severity": self.kind.severity,
             "file": self.place.path,
             "line": self.place.line,
             "column": self.place.column,

@@ -34,7 +34,7 @@ def sarif(
             "id": kind.id,
             "shortDescription": {"text": kind.effect},
             "help": {"text": kind.cure},
-            "defaultConfiguration": {"level": "error" if kind.grave else "warning"},
+            "defaultConfiguration": {"level": kind.severity},
         }
         for kind in KINDS.values()
     ]
@@ -64,7 +64,7 @@ def _result(one: Finding, kinds: list[str], location: dict[str, str]) -> dict[st
     return {
         "ruleId": one.kind.id,
         "ruleIndex": kinds.index(one.kind.id),
-        "level": "error" if one.kind.grave else "warning",
+        "level": one.kind.severity,
         "message": {"text": f"{reason}. In the game: {one.kind.effect}. To do: {one.cure}."},
         "locations": [{"physicalLocation": at}],
     }

@@ -10,7 +10,7 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.pack.workspace.verdicts import LENGTH, REDO, Verdict
 from ichnos.review.findings import Finding, finding
-from ichnos.review.pieces import Heard, of_subject
+from ichnos.review.heard import Heard, of_subject
 from ichnos.review.subject import Subject
 
 

@@ -24,7 +24,7 @@ class Spool:
         self._file = disk.spooled(_IN_MEMORY)
         self.channels = channels
         self.frames = 0
-        with disk.understood(disk.temporary()):
+        with disk.translated(disk.temporary()):
             for block in blocks:
                 self._file.write(block.astype("<f4", copy=False).tobytes())
                 self.frames += len(block)

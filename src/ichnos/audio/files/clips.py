@@ -12,7 +12,7 @@ from ichnos.audio.blocks.block import BLOCK_SAMPLES
 from ichnos.audio.blocks.surround import OGG_ORDER
 from ichnos.audio.files import containers, ogg
 from ichnos.audio.files.forms import LOSSY
-from ichnos.audio.files.mended import mended
+from ichnos.audio.files.repaired import repaired
 from ichnos.errors import IchnosError, Place
 
 if TYPE_CHECKING:
@@ -196,7 +196,7 @@ def opened(stream: IO[bytes], place: Place, container: str) -> Any:
     links = ogg.links(stream) if container == "Ogg" else []
     if len(links) > 1:
         return Chained(stream, links, place)
-    whole = mended(stream, container)
+    whole = repaired(stream, container)
     known = container in containers.KNOWN and isinstance(whole, io.BufferedReader)
     by_name = known and isinstance(name, str | Path) and _is_unicode(str(name))
     try:

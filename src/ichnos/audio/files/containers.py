@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import IO
 
 from ichnos.audio.files import mpeg, ogg
-from ichnos.audio.files.mended import UNKNOWN_SIZE
+from ichnos.audio.files.repaired import UNKNOWN_SIZE
 
 _SUFFIXES = {
     ".wav": "WAV",

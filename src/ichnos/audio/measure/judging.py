@@ -9,6 +9,7 @@ from typing import Any
 
 from ichnos.audio.measure.analysis import ClipAnalysis
 from ichnos.audio.measure.sides import OUT_OF_PHASE, Sides
+from ichnos.errors import Severity
 
 _THIN = 10.0  # dB that mono may take from a band that matters
 _OFFSET = 0.005  # of full scale
@@ -18,12 +19,16 @@ _QUIET = -40.0  # LUFS
 
 @dataclass(frozen=True)
 class ClipFinding:
-    """One thing to know of a clip. ``grave``: it would not be heard as meant."""
+    """One thing to know of a clip. ``severity``: with an error it would not be heard as meant."""
 
     id: str
     text: str
     cure: str
-    grave: bool = False
+    severity: Severity = "warning"
+
+    @property
+    def is_error(self) -> bool:
+        return self.severity == "error"
 
     def as_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -44,7 +49,7 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
         )
     if analysis.silent:
         yield ClipFinding(
-            "silent", f"it never gets above {analysis.peak:z.0f} dBFS: it is silent", "take another clip", True
+            "silent", f"it never gets above {analysis.peak:z.0f} dBFS: it is silent", "take another clip", "error"
         )
         return
     if analysis.clipped_runs:
@@ -88,7 +93,7 @@ def _of_sides(analysis: ClipAnalysis, sides: Sides | None) -> Iterator[ClipFindi
             "out-of-phase",
             f"its sides are out of phase: mixed to mono it loses {lost}",
             f"take one side: --mono {sides.louder} (auto does so)",
-            True,
+            "error",
         )
     elif not sides.twins and (thin := analysis.spectrum.thinned()) and thin[1] > _THIN:
         yield ClipFinding(

@@ -294,7 +294,7 @@ class _Ends:
         self._last = (block if whole else np.concatenate([self._last, block]))[-_END_FRAMES:]
 
     def levels(self, rate: int) -> tuple[float, float]:
-        """Root mean squares of both ends; 0 where there is nothing."""
+        """GuardedFolder mean squares of both ends; 0 where there is nothing."""
         if self._first is None:
             return 0.0, 0.0
         length = max(1, round(_END * rate))
@@ -302,7 +302,7 @@ class _Ends:
 
 
 def _level(block: Block) -> float:
-    """Root mean square, full scale is 1."""
+    """GuardedFolder mean square, full scale is 1."""
     return float((sum_squares(block) / max(1, block.size)) ** 0.5)
 
 
@@ -320,7 +320,7 @@ class _Written:
     ends: _Ends = field(default_factory=lambda: _Ends())
 
     def level(self, channels: int) -> float:
-        """Root mean square, full scale is 1."""
+        """GuardedFolder mean square, full scale is 1."""
         return float((self.squares / max(1, self.frames * channels)) ** 0.5)
 
     def watching(self, blocks: Iterator[Block]) -> Iterator[Block]:

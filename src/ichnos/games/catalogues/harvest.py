@@ -15,9 +15,9 @@ from ichnos.files.sources import Files, Inside
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
 from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.pristine import game_files
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
-from ichnos.games.untouched import game_files
 
 
 def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] | None = None) -> Catalogue:

@@ -42,7 +42,7 @@ _OF_SOUNDS = {SOUND, TAKE, PART}
 
 
 @dataclass
-class Proof:
+class DocumentProof:
     """Holds documents against what is meant.
 
     Args:
@@ -103,7 +103,7 @@ class Proof:
 
 @dataclass(frozen=True)
 class _OneDocument:
-    proof: Proof
+    proof: DocumentProof
     exemplar: Exemplar
     path: str
     bindings: Bindings

@@ -10,7 +10,7 @@ from ichnos.games.learning.decisions import (
     GUESS,
     LIKELY,
     Decisions,
-    Known,
+    Learned,
     is_number,
     is_uuid,
     texts_of,
@@ -27,7 +27,7 @@ _NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
 class PackRoles:
     """What a pack says of itself, wherever it stands: ids, versions, titles."""
 
-    def __init__(self, decisions: list[Decisions], known: Known) -> None:
+    def __init__(self, decisions: list[Decisions], known: Learned) -> None:
         self.decisions, self.known = decisions, known
 
     def free(self) -> list[tuple[Decisions, Shape]]:

@@ -80,7 +80,7 @@ class Decisions:
 
 
 @dataclass
-class Known:
+class Learned:
     """What has been found out in all documents so far."""
 
     packs: list[Pack]

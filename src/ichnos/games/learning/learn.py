@@ -20,7 +20,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
-from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Known, texts_of
+from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.others import OtherRoles
@@ -99,7 +99,7 @@ class _Learning:
         self.name = name
         self.told: list[str] = []
         self.names = pack_names(self.packs)
-        self.known = Known(self.packs, self.names, set(), answers)
+        self.known = Learned(self.packs, self.names, set(), answers)
         self.groups = grouping.groups(self.packs, self.names)
         self.references = [References(list(pack.sounds)) for pack in self.packs]
         self.pictures = [References(pack.pictures) for pack in self.packs]

@@ -10,7 +10,7 @@ from ichnos.games.learning import lexicon
 from ichnos.games.learning.decisions import (
     GUESS,
     Decisions,
-    Known,
+    Learned,
     in_path,
     is_number,
     is_uuid,
@@ -36,7 +36,7 @@ _KINDS = {"piece", "between"}
 class OtherRoles:
     """The holes of a document that names keys, and no files."""
 
-    def __init__(self, made: Decisions, known: Known, pictures: list[References]) -> None:
+    def __init__(self, made: Decisions, known: Learned, pictures: list[References]) -> None:
         """``made``: the decisions so far: what is in the entries of a document's sounds is settled."""
         self.known, self.pictures = known, pictures
         self.made = made

@@ -12,7 +12,7 @@ from ichnos.games.learning.decisions import (
     GUESS,
     LIKELY,
     Decisions,
-    Known,
+    Learned,
     is_number,
     is_prose,
     slug,
@@ -105,7 +105,7 @@ def yes_no(values: Iterable[str]) -> tuple[str, str] | None:
     return None
 
 
-def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, taken: set[str], known: Known) -> None:
+def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, taken: set[str], known: Learned) -> None:
     """Find a hole for each of an entry's values."""
     pairs = _near_and_far(shapes) if scope == SOUND else {}
     if scope == SOUND:
@@ -215,7 +215,7 @@ def _guess_title(made: Decisions, shapes: list[Shape], decided: dict[Shape, str]
         return
 
 
-def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | None, known: Known) -> None:
+def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | None, known: Learned) -> None:
     values = texts_of(shape)
     instances = len(unit.reals)
     if hole == "trigger.does":

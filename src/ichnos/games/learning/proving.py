@@ -25,7 +25,7 @@ from ichnos.games.profiles.vocabulary import PACK, is_spoken
 
 
 @dataclass
-class Proof:
+class DraftProof:
     """How many values packs have in their documents, and which do not come back, or come too; the same of sounds.
 
     ``unread``: documents of packs that the draft does not speak of, with how many values they have.
@@ -45,15 +45,15 @@ class Proof:
         return self.values - len(self.lost)
 
 
-def prove(profile: Profile, packs: list[Pack]) -> Proof:
+def prove(profile: Profile, packs: list[Pack]) -> DraftProof:
     """Read packs through a profile, fill its documents from what was read, and compare."""
-    proof = Proof()
+    proof = DraftProof()
     for pack in packs:
         _one(profile, pack, proof)
     return proof
 
 
-def _one(profile: Profile, pack: Pack, proof: Proof) -> None:
+def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
     reading = read_pack(profile, pack.files)
     proof.faults += [str(error) for error in (*pack.broken, *reading.broken)]
     proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
@@ -85,7 +85,7 @@ def _one(profile: Profile, pack: Pack, proof: Proof) -> None:
         proof.misplaced += [pack.files.label(name) for name in pack.sounds if name not in named]
 
 
-def _filled(profile: Profile, pack: Pack, proof: Proof) -> Iterator[tuple[str, bytes]]:
+def _filled(profile: Profile, pack: Pack, proof: DraftProof) -> Iterator[tuple[str, bytes]]:
     """Each document as the profile fills it from what was read of the pack."""
     said = read_pack(profile, pack.files).definitions
     for exemplar in profile.written:
@@ -110,7 +110,7 @@ def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
     return bound
 
 
-def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: Proof) -> None:
+def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: DraftProof) -> None:
     """The game's own file with the pack's entries: put in once more, these change nothing."""
     document = next(text.document for text in pack.texts if text.name == name)
     reading = read(exemplar, document)

@@ -14,7 +14,7 @@ from ichnos.games.learning.decisions import (
     LIKELY,
     Decisions,
     Doubt,
-    Known,
+    Learned,
     in_path,
     is_number,
     line_of,
@@ -33,7 +33,7 @@ PART_WORDS = ("intro", "body", "layer", "outro", "verse", "bridge", "start", "mi
 class DefinitionRoles:
     """The holes of a document that names sound files."""
 
-    def __init__(self, named: Named, shape: Shape, known: Known, *, merged: bool) -> None:
+    def __init__(self, named: Named, shape: Shape, known: Learned, *, merged: bool) -> None:
         self.named, self.known = named, known
         path = named.group.first.name.replace("@", "@@")
         self.made = Decisions(named.group, shape, path, named=named, has_files=True, merged=merged)
@@ -327,7 +327,7 @@ def _with_key(unit: Shape, at: str) -> str | None:
     return " ".join(tokens)
 
 
-def around_sounds(made: Decisions, units: list[Shape], known: Known) -> None:
+def around_sounds(made: Decisions, units: list[Shape], known: Learned) -> None:
     """What stands around the sounds and is otherwise for some of them: their category."""
     for unit in units:
         label = unit.label or ""

@@ -13,7 +13,7 @@ import tomlkit
 from ichnos.documents.formats import format_of
 from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
-from ichnos.games.learning.decisions import GUESS, Doubt, Known
+from ichnos.games.learning.decisions import GUESS, Doubt, Learned
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.sounds import KindDraft, Use
 from ichnos.games.profiles.rules import CreditRules, NameRules
@@ -33,7 +33,7 @@ class Rules:
         self,
         packs: list[Pack],
         names: list[str],
-        known: Known,
+        known: Learned,
         readable: list[Readable],
         uses: list[Use],
         folder: str | None,

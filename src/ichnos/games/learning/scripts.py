@@ -26,7 +26,7 @@ _COMMENTS = ("--", "#", "//", ";")
 
 
 @dataclass(frozen=True)
-class Piece:
+class ScriptValue:
     """A value in a line: the text before it, the name of its field (or ""), and the value as it is spelled."""
 
     before: str
@@ -57,7 +57,7 @@ class ScriptDraft:
     triggers: dict[int, list[Thing]] = field(default_factory=dict)  # by pack
 
 
-Line = tuple[list[Piece], str]  # its values, and what is behind the last
+Line = tuple[list[ScriptValue], str]  # its values, and what is behind the last
 
 
 def draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
@@ -212,7 +212,7 @@ def _line(text: str) -> Line:
     for found in _VALUE.finditer(text):
         before = text[at : found.start()]
         name = _FIELD.search(before)
-        pieces.append(Piece(before, name[2] if name else "", found[0]))
+        pieces.append(ScriptValue(before, name[2] if name else "", found[0]))
         at = found.end()
     return pieces, text[at:]
 
@@ -258,11 +258,11 @@ def _for_triggers(blocks: list[list[Line]], keys: set[str]) -> tuple[str, dict[s
     return out, holes
 
 
-def _is_text(piece: Piece) -> bool:
+def _is_text(piece: ScriptValue) -> bool:
     return piece.text[:1] in "\"'"
 
 
-def _hole(piece: Piece, keys: set[str], texts: object, taken: set[str]) -> str | None:
+def _hole(piece: ScriptValue, keys: set[str], texts: object, taken: set[str]) -> str | None:
     if piece.value in keys and "trigger.key" not in taken:
         return "trigger.key"
     if piece.name:
@@ -286,7 +286,7 @@ def _hole(piece: Piece, keys: set[str], texts: object, taken: set[str]) -> str |
     return None
 
 
-def _written(piece: Piece, hole: str) -> str:
+def _written(piece: ScriptValue, hole: str) -> str:
     name = f"trigger.{hole.rpartition('.')[2]}"
     if hole == "trigger.key" or hole == "trigger.event":
         return f"{{{{ {name} | quoted }}}}"

@@ -24,7 +24,7 @@ from ichnos.pack.build.comparison import SAME, Comparison
 from ichnos.pack.build.known_clips import KnownClips
 from ichnos.pack.build.state import LastBuild, WorkspaceState
 from ichnos.pack.build.summary import Summary, summary
-from ichnos.pack.plan.plan import Clip, Conversion, Outline, Plan, PlannedFile, make_plan
+from ichnos.pack.plan.plan import BuildPlan, Clip, Conversion, Outline, PlannedFile, make_plan
 from ichnos.pack.workspace.folder import clip_path, private_path
 
 _KEPT_NAME = re.compile(r"\.?[0-9a-f]{64}\.(ogg|wav|flac)(\.[0-9a-f]{8}\.partial)?")
@@ -35,7 +35,7 @@ class Prepared:
     """A plan beside what is there already: which files differ, and which conversions are still to be made."""
 
     folder: Path  # the workspace's
-    plan: Plan
+    plan: BuildPlan
     package: Path
     comparison: Comparison
     missing: tuple[Conversion, ...]

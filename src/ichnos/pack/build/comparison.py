@@ -10,7 +10,7 @@ from functools import cache
 from ichnos.audio.process.conversion import Target
 from ichnos.files import disk
 from ichnos.pack.build.state import BuiltFile, LastBuild
-from ichnos.pack.plan.plan import Plan, PlannedFile
+from ichnos.pack.plan.plan import BuildPlan, PlannedFile
 
 NEW, CHANGED, SAME = "new", "changed", "same"
 
@@ -29,7 +29,7 @@ class Comparison:
         return not self.gone and all(state == SAME for state in self.states.values())
 
 
-def compare(plan: Plan, last: LastBuild | None) -> Comparison:
+def compare(plan: BuildPlan, last: LastBuild | None) -> Comparison:
     """Hold a plan against the last build, where its package still stands."""
     if last is None or not last.package_stands:
         return Comparison({file.path: NEW for file in plan.files})

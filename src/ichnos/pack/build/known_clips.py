@@ -12,7 +12,7 @@ from ichnos.audio.files import clips
 from ichnos.audio.files.clips import Facts
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.files.disk import understood
+from ichnos.files.disk import translated
 from ichnos.files.paths import misread
 from ichnos.files.signatures import is_settled, sign_file
 from ichnos.pack.build.state import WorkspaceState
@@ -63,7 +63,7 @@ class KnownClips:
             IchnosError: missing (with the nearest name that is there), empty, cut short, or not audio.
         """
         path = clip_path(self._folder, clip)
-        with understood(path):
+        with translated(path):
             try:
                 now = sign_file(path)
             except (FileNotFoundError, NotADirectoryError, ValueError):

@@ -15,7 +15,7 @@ from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.paths import shown
 from ichnos.files.writing import fresh, write_whole
-from ichnos.pack.plan.plan import Plan, PlannedFile
+from ichnos.pack.plan.plan import BuildPlan, PlannedFile
 
 READY, ENCODED, LIST = "to-encode", "encoded", "TO-ENCODE.txt"
 _NOTED = "put-out.json"  # beside what is to be encoded: which conversion each file there is, and since when
@@ -46,7 +46,7 @@ def _noted(folder: Path) -> dict[str, PutOut]:
         return {}  # then all of it is put out again
 
 
-def tasks(folder: Path, plan: Plan) -> list[Task]:
+def tasks(folder: Path, plan: BuildPlan) -> list[Task]:
     """What the encoder has to write for a plan, and whether it is there."""
     put_out = _noted(folder).get(plan.outline.game or "", {})
     found = []
@@ -63,7 +63,7 @@ def tasks(folder: Path, plan: Plan) -> list[Task]:
     return found
 
 
-def with_encoded(plan: Plan, tasks: Sequence[Task]) -> Plan:
+def with_encoded(plan: BuildPlan, tasks: Sequence[Task]) -> BuildPlan:
     """The plan with what the encoder wrote in place of the conversions.
 
     Raises:

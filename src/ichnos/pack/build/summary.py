@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from ichnos.audio.files.forms import LOSSY
-from ichnos.pack.plan.plan import Plan
+from ichnos.pack.plan.plan import BuildPlan
 
 _BIGGEST = 10
 # Nominal bit rates of Vorbis at 44.1 kHz stereo, in kbit/s, by quality (libvorbis' documentation).
@@ -30,7 +30,7 @@ class Summary:
     cheaper: tuple[float, int] | None
 
 
-def summary(plan: Plan, sizes: Mapping[str, int], most_megabytes: float | None) -> Summary:
+def summary(plan: BuildPlan, sizes: Mapping[str, int], most_megabytes: float | None) -> Summary:
     """Sum up a plan.
 
     Args:

@@ -15,7 +15,7 @@ from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import EntryChange, merge
 from ichnos.games.entries.fill import Bindings, Filler, fill, instances, repetitions, resolve
 from ichnos.games.entries.originals import Originals
-from ichnos.games.entries.proof import Proof
+from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Script, without_extension
 from ichnos.games.profiles.rules import NameRules
@@ -58,7 +58,7 @@ def make(workspace: Workspace) -> Outline:
     raise_all(list(bad_names(sounds)))
     files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
-    proof = Proof(said, names.separator, paths, profile.rules.game.name)
+    proof = DocumentProof(said, names.separator, paths, profile.rules.game.name)
     errors: list[IchnosError] = []
     for exemplar in profile.written:
         here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
@@ -185,7 +185,7 @@ def _document(
     exemplar: Exemplar,
     bindings: Bindings,
     originals: Originals,
-    proof: Proof,
+    proof: DocumentProof,
     errors: list[IchnosError],
 ) -> PlannedFile | None:
     """One document of the pack, proved; ``None`` where it would have nothing to say.

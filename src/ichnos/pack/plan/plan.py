@@ -100,7 +100,7 @@ class Outline:
 
 
 @dataclass(frozen=True)
-class Plan:
+class BuildPlan:
     """An outline, and all files of the pack by path."""
 
     outline: Outline
@@ -113,7 +113,7 @@ class Plan:
         return tuple({conversion.identity: conversion for conversion in needed}.values())
 
 
-def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
+def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> BuildPlan:
     """Make the plan for an outline.
 
     Args:
@@ -137,7 +137,7 @@ def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> Plan:
             too_long.append(IchnosError(what, place=use.place, cure="shorten the clip"))
     raise_all(too_long)
     files.sort(key=lambda file: file.path)
-    return Plan(outline, tuple(files))
+    return BuildPlan(outline, tuple(files))
 
 
 def _bad_paths(outline: Outline) -> Iterator[IchnosError]:
@@ -181,7 +181,7 @@ def _bad_path(path: str, place: Place) -> Iterator[IchnosError]:
         yield IchnosError(what, place=place, cure=cure)
 
 
-def as_json(plan: Plan, states: Mapping[str, str], why: Mapping[str, str]) -> dict[str, Any]:
+def as_json(plan: BuildPlan, states: Mapping[str, str], why: Mapping[str, str]) -> dict[str, Any]:
     """The plan for programs; ``states`` says of each path whether it is new, changed or the same."""
     return {
         "package": plan.outline.package,

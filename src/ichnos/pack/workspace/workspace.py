@@ -21,9 +21,9 @@ from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
+from ichnos.games.pristine import game_files
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.untouched import game_files
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import given as locks
 from ichnos.pack.workspace import local, players, slips, sounds

@@ -7,7 +7,7 @@
  *   peak?: number|null, truePeak?: number|null, loop?: [number, number]|null, copied?: boolean, shape?: string}} Content
  * @typedef {{role: string, file: string, content: number|null, weight: number, volume: number, pitch: number,
  *   ofGame: boolean}} Piece
- * @typedef {{id: string, grave: boolean, place: string, reason: string, effect: string, cure: string}} Finding
+ * @typedef {{id: string, severity: "error" | "warning", place: string, reason: string, effect: string, cure: string}} Finding
  * @typedef {{key: string, titles: [string, string][], oldTitles: [string, string][], category: string, kind: string,
  *   settings: Record<string, string>, volume: number, oldVolume: number, pitch: number, oldPitch: number, near: number,
  *   far: number, positional: boolean, loop: boolean, oldLoop: boolean, new: Piece[], old: Piece[], players: string[],

@@ -29,7 +29,7 @@ function dot(kind, at) {
 
 /** @param {Entry} entry @param {number} number @returns {HTMLLIElement} */
 export function line(entry, number) {
-  const grave = entry.findings.some((one) => one.grave);
+  const isFault = entry.findings.some((one) => one.severity === "error");
   const title = titleOf(entry);
   const strip = h("span", { class: "level" });
   if (entry.middle !== null) strip.append(dot("middle", entry.middle));
@@ -48,8 +48,8 @@ export function line(entry, number) {
       entry.findings.length > 0 &&
         h(
           "span",
-          { class: grave ? "fault" : "remark" },
-          ` ${grave ? "✗" : "!"} ${counted(entry.findings.length, "finding")}`,
+          { class: isFault ? "fault" : "remark" },
+          ` ${isFault ? "✗" : "!"} ${counted(entry.findings.length, "finding")}`,
         ),
       entry.jump !== null &&
         h(

@@ -292,8 +292,8 @@ function described(side, one) {
 export function findingOf(one) {
   return h(
     "div",
-    { class: one.grave ? "finding grave" : "finding" },
-    h("p", {}, h("code", {}, `${one.grave ? "✗" : "!"} ${one.id}`), " ", own(one.reason)),
+    { class: one.severity === "error" ? "finding error" : "finding" },
+    h("p", {}, h("code", {}, `${one.severity === "error" ? "✗" : "!"} ${one.id}`), " ", own(one.reason)),
     h("p", { class: "number" }, own(one.place)),
     h("p", {}, `In the game: ${one.effect}. Cure: `, own(one.cure), "."),
   );

@@ -65,7 +65,7 @@ class Status:
     built: str
     package: Path | None
     findings: int | None
-    grave: int  # of those
+    errors: int  # of those
     installed: tuple[Standing, ...] = field(default=())
     first: str = ""  # of the findings
     released: bool = False  # this version
@@ -88,7 +88,7 @@ class Status:
             return "ichnos check", "the pack has not been checked since it was built"
         if self.findings:
             more = f", and {self.findings - 1} more" if self.findings > 1 else ""
-            what = "mend" if self.grave else "mend, or waive under [[waive]],"
+            what = "mend" if self.errors else "mend, or waive under [[waive]],"
             return "", f"{what} what the last check found: {self.first}{more}"
         if any(not one.is_latest for one in self.installed):
             return "ichnos install", "an older edition of the pack is in the game"
@@ -129,7 +129,7 @@ def status(folder: Path) -> Status:
         "never" if package is None else "current" if is_current else "behind",
         package,
         checked.get("findings") if is_checked else None,
-        checked.get("grave", 0) if is_checked else 0,
+        checked.get("errors", 0) if is_checked else 0,
         tuple(_standings(facts, digests)),
         str(checked.get("first", "")) if is_checked else "",
         disk.is_folder(folder / "release") and _is_released(folder, facts.version),
@@ -220,7 +220,7 @@ def _standings(facts: Facts, digests: dict[str | None, str]) -> Iterator[Standin
     """The games that the pack is in. ``digests``: of what was built last, for each of its games."""
     if not journal.is_there():
         return
-    from ichnos.place import listing
+    from ichnos.install import listing
 
     with closing(Journal()) as notes:
         for game in listing.games(notes):

@@ -1,6 +1,6 @@
-"""Grafts: the entries that a pack has in a copy of the game's own file, taken from there and set into another copy.
+"""Patches: the entries that a pack has in a copy of the game's own file, taken from there and set into another copy.
 
-A graft holds entries as texts, so that all that stands in them is kept, whatever the exemplar knows of it. Set
+A patch holds entries as texts, so that all that stands in them is kept, whatever the exemplar knows of it. Set
 into the file as it is now, one pack's entries leave another's alone, and can be taken out again.
 """
 
@@ -23,7 +23,7 @@ Identity = tuple[Value | int, ...]
 
 
 @dataclass(frozen=True)
-class Graft:
+class EntryPatch:
     """Entries by their identity, with their texts, and the texts of whole groups that only the pack has."""
 
     entries: Mapping[Identity, str]
@@ -35,10 +35,10 @@ class Graft:
         return json.dumps(said).encode()
 
     @staticmethod
-    def from_json(data: bytes) -> Graft:
+    def from_json(data: bytes) -> EntryPatch:
         """The same again."""
         said = json.loads(data)
-        return Graft(*({tuple(one): text for one, text in said[name]} for name in ("entries", "groups")))
+        return EntryPatch(*({tuple(one): text for one, text in said[name]} for name in ("entries", "groups")))
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ class _Entry:
     parent: Node  # the document's
 
 
-class Grafting:
+class Patching:
     """One of a game's own documents, of which packs change entries."""
 
     def __init__(self, exemplar: Exemplar, encoding: str | None) -> None:
@@ -97,7 +97,7 @@ class Grafting:
 
     def difference(
         self, theirs: Document, own: Document, is_of_pack: Callable[[str], bool]
-    ) -> tuple[Graft, list[Identity]]:
+    ) -> tuple[EntryPatch, list[Identity]]:
         """What a pack's copy has otherwise than the game's own file.
 
         Args:
@@ -126,16 +126,16 @@ class Grafting:
             for identity, one in groups.items()
             if identity not in their_groups and any(entry[: len(identity)] == identity for entry in found)
         }
-        return Graft(found, new), left
+        return EntryPatch(found, new), left
 
-    def set_in(self, graft: Graft, document: Document) -> str:
-        """The document's text with a graft's entries in it. Raises IchnosError where it has another structure."""
+    def set_in(self, patch: EntryPatch, document: Document) -> str:
+        """The document's text with a patch's entries in it. Raises IchnosError where it has another structure."""
         entries, groups = self._entries(document)
         editor = Editor(self.exemplar, document)
         edits: list[Edit] = []
         added: dict[Node, tuple[Node, list[str]]] = {}
         new_groups: list[Identity] = []
-        for identity, text in (*graft.groups.items(), *graft.entries.items()):
+        for identity, text in (*patch.groups.items(), *patch.entries.items()):
             if any(identity[: len(group)] == group for group in new_groups):
                 continue  # it stands in the group's own text
             spelled = _with_ends(text, document)
@@ -145,7 +145,7 @@ class Grafting:
             elif identity not in groups:
                 pattern, parent = self._home(identity, document, entries, groups)
                 added.setdefault(parent, (pattern, []))[1].append(spelled)
-                new_groups += [identity] if identity in graft.groups else []
+                new_groups += [identity] if identity in patch.groups else []
         for parent, (pattern, texts) in added.items():
             after = [one.found.node for one in (*entries.values(), *groups.values()) if one.parent is parent]
             edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start))

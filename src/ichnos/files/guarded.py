@@ -27,7 +27,7 @@ _PIECE = 1 << 20
 
 
 @dataclass(frozen=True)
-class Stand:
+class FileState:
     """How a file stands: its SHA-256, its bytes, the time of its last change (ns), its mode."""
 
     sha256: str
@@ -58,7 +58,7 @@ def _give_name(at: int | None, beside: str, called: str) -> None:
     writing.replace(beside, called, at)
 
 
-class Root:
+class GuardedFolder:
     """A folder, and what is changed in it, by paths with slashes below it."""
 
     def __init__(self, folder: Path) -> None:
@@ -117,7 +117,7 @@ class Root:
     def _inside(self, name: str) -> Iterator[tuple[int | None, str]]:
         """The folder that a file is in, open, and what to call the file in it."""
         folder, _, last = name.rpartition("/")
-        with disk.understood(self._at(name)):
+        with disk.translated(self._at(name)):
             if not _BY_HANDLE:
                 disk.own_place(self.folder, self.path(name))
                 yield None, str(self.path(name))
@@ -194,14 +194,14 @@ class Root:
                     raise IchnosError(what, place=Place(str(self.path(name))), cure="move it away")
                 yield stream
 
-    def stand(self, name: str) -> Stand | None:
+    def stand(self, name: str) -> FileState | None:
         """How a file stands; ``None`` where there is none. Raises IchnosError for a link, a folder, a device."""
         with self.opened_if_there(name) as stream:
             if stream is None:
                 return None
             digest = disk.digest_of(stream)
             found = os.fstat(stream.fileno())
-            return Stand(digest, found.st_size, found.st_mtime_ns, stat.S_IMODE(found.st_mode))
+            return FileState(digest, found.st_size, found.st_mtime_ns, stat.S_IMODE(found.st_mode))
 
     @contextmanager
     def opened(self, name: str) -> Iterator[IO[bytes]]:
@@ -254,7 +254,7 @@ class Root:
 
             def write(file: Incoming) -> tuple[str, str]:
                 called = os.path.join(prefix, file.name.rpartition("/")[2])
-                with disk.understood(self._at(file.name)), file.opened() as (content, sha256):
+                with disk.translated(self._at(file.name)), file.opened() as (content, sha256):
                     beside = self._write_beside(at, called, file.name, content, sha256, file.time, file.mode)
                 unnamed.append(beside)
                 advance(1)
@@ -265,7 +265,7 @@ class Root:
                 if at is not None and not self._is_still(folder, at, folder):
                     raise self._other_folder(folder)
                 for (beside, called), file in zip(written, several, strict=True):
-                    with disk.understood(self._at(file.name)):
+                    with disk.translated(self._at(file.name)):
                         self._refuse_standing(at, called, file.name)
                         _give_name(at, beside, called)
             except BaseException:
@@ -400,5 +400,5 @@ class Root:
         if disk.WINDOWS:
             for name in names:
                 if os.path.isfile(self.path(name)):
-                    with disk.understood(self.path(name)), open(self.path(name), "r+b"):
+                    with disk.translated(self.path(name)), open(self.path(name), "r+b"):
                         pass

@@ -13,11 +13,11 @@ from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
-    from ichnos.files.journal import InstalledPack, Journal, UnderWay
-    from ichnos.files.rooted import Root
+    from ichnos.files.guarded import GuardedFolder
+    from ichnos.files.journal import InstalledPack, Journal, PendingTransaction
     from ichnos.games.profiles.profile import Profile
-    from ichnos.place.carrying import Done
-    from ichnos.place.plan import OnChange, Plan
+    from ichnos.install.apply import Done
+    from ichnos.install.plan import InstallPlan, OnChange
 
 _MOST_SHOWN = 60  # files of a plan that are shown one by one
 
@@ -77,11 +77,11 @@ def put_in(
 ) -> None:
     """Put a package into a game's folder. ``brief``: without the plan."""
     from ichnos.files import journal
-    from ichnos.files.rooted import Root
-    from ichnos.place import packs, plan
-    from ichnos.place.contents import Contents
+    from ichnos.files.guarded import GuardedFolder
+    from ichnos.install import packs, plan
+    from ichnos.install.contents import Contents
 
-    root = Root(folder)
+    root = GuardedFolder(folder)
     with journal.locked(_waiting) as notes:
         _taken_up(root, notes, "stop", dry_run=dry_run)
         record, _ = notes.record(root.folder)
@@ -130,8 +130,8 @@ def restore(
     of it. Of files that are merged only the pack's own entries are taken out.
     """
     from ichnos.files import disk, journal
-    from ichnos.files.rooted import Root
-    from ichnos.place import plan
+    from ichnos.files.guarded import GuardedFolder
+    from ichnos.install import plan
 
     if keep_theirs and force:
         raise UsageError("--keep-theirs and --force exclude each other", cure="choose one")
@@ -141,7 +141,7 @@ def restore(
         if not disk.is_folder(folder) and str(folder) in notes.games():
             _forget(notes, folder, pack, workspace, force=force, dry_run=dry_run, json=json)
             return
-        root = Root(folder)
+        root = GuardedFolder(folder)
         interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
         record, _ = notes.record(root.folder)
         if interrupted is not None and pack in (None, interrupted.pack):
@@ -160,13 +160,13 @@ def restore(
 def installed(json: Json = False) -> None:
     """What is in which game, in which order, whether it is as it was left, and which pack wins over which."""
     from ichnos.files import disk, journal
-    from ichnos.files.rooted import Root
-    from ichnos.place import listing
+    from ichnos.files.guarded import GuardedFolder
+    from ichnos.install import listing
 
     with journal.locked(_waiting) as notes:
         for name in notes.games():
             if disk.is_folder(Path(name)):
-                _taken_up(Root(Path(name)), notes, "stop", dry_run=False)
+                _taken_up(GuardedFolder(Path(name)), notes, "stop", dry_run=False)
         found = listing.games(notes)
     if json:
         show.as_json([_game_as_json(one) for one in found])
@@ -219,8 +219,8 @@ def _forget(
     """A pack in a game that is not there any more: what was kept for it is let go, where that is asked for."""
     from ichnos.errors import Place
 
-    record, under_way = notes.record(folder)
-    packs = [*record.packs, *(one for one in (under_way.record.packs if under_way else ()) if one not in record.packs)]
+    record, pending = notes.record(folder)
+    packs = [*record.packs, *(one for one in (pending.record.packs if pending else ()) if one not in record.packs)]
     pack = _named(packs, name, start, folder)
     if not force:
         cure = (
@@ -244,16 +244,16 @@ def _waiting() -> None:
     show.say("Another ichnos is putting a pack in or taking one out: waiting for it.", err=True)
 
 
-def _taken_up(root: Root, notes: Journal, on_change: OnChange, *, dry_run: bool) -> UnderWay | None:
+def _taken_up(root: GuardedFolder, notes: Journal, on_change: OnChange, *, dry_run: bool) -> PendingTransaction | None:
     """Go on with, or take back, what was interrupted in a game, and say which; gives what it was."""
-    from ichnos.place import carrying
+    from ichnos.install import apply
 
     if dry_run:
         if notes.record(root.folder)[1] is not None:
             what = "something that was begun here is not ended"
             raise IchnosError(what, cure="say it without --dry-run, or: ichnos installed; that goes on with it")
         return None
-    found = carrying.recover(root, notes, on_change)
+    found = apply.recover(root, notes, on_change)
     if found is not None:
         how = "it has been gone on with, and is done" if found.forward else "it has been taken back"
         show.say(f"The {found.what} of {found.pack} in {root.folder} was interrupted: {how}.", err=True)
@@ -296,9 +296,11 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
     return profile, package, to or folder / str(installation)
 
 
-def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool, brief: bool = False) -> Done | None:
+def _carried_out(
+    planned: InstallPlan, notes: Journal, *, dry_run: bool, json: bool, brief: bool = False
+) -> Done | None:
     """Show a plan, and carry it out unless that is all."""
-    from ichnos.place import carrying
+    from ichnos.install import apply
 
     for note in planned.notes:
         show.say(f"Note: {note}", err=True)
@@ -309,7 +311,7 @@ def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool, br
             show.as_json({**_plan_as_json(planned), "dry-run": True})
         return None
     with show.progress("writing", len(planned.steps) or None) as advance:
-        done = carrying.carry_out(planned, notes, advance)
+        done = apply.carry_out(planned, notes, advance)
     for path, reason in done.stays:
         show.say(f"Left: {path}: {reason}", err=True)
     if json:
@@ -320,7 +322,7 @@ def _carried_out(planned: Plan, notes: Journal, *, dry_run: bool, json: bool, br
 _SIGNS = {"new": "+", "gone": "-", "cache": "-"}  # of a step's state; every other changes what is there
 
 
-def _print_plan(planned: Plan) -> None:
+def _print_plan(planned: InstallPlan) -> None:
     if not planned.steps:
         show.say(f"{planned.root.folder}: nothing is to be done.")
         return
@@ -332,7 +334,7 @@ def _print_plan(planned: Plan) -> None:
         show.say(f"  and {len(planned.steps) - _MOST_SHOWN} more")
 
 
-def _plan_as_json(planned: Plan) -> dict[str, Any]:
+def _plan_as_json(planned: InstallPlan) -> dict[str, Any]:
     files = [{"path": one.step.path, "state": one.state, "reason": one.reason} for one in planned.steps]
     return {"what": planned.what.what, "pack": planned.what.pack, "folder": str(planned.root.folder), "files": files}
 
@@ -350,8 +352,8 @@ def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path
     having = []
     is_wanted = _wanted(pack, start)
     for folder in map(Path, notes.games()):
-        record, under_way = notes.record(folder)
-        begun = under_way is not None and (pack is None or pack == under_way.pack)
+        record, pending = notes.record(folder)
+        begun = pending is not None and (pack is None or pack == pending.pack)
         if begun or any(map(is_wanted, record.packs)):
             having.append(folder)
     if not having:
@@ -373,8 +375,8 @@ def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path
 
 def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
     """Whether an installed pack is the one that is named, or else that of the workspace that we are in, or else any."""
+    from ichnos.install import status
     from ichnos.pack.workspace import workspace as workspaces
-    from ichnos.place import status
 
     if name is not None:
         return lambda pack: _is_called(pack, name)

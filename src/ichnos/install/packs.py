@@ -14,19 +14,19 @@ from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.files.archives import sha256_of_all
+from ichnos.files.guarded import GuardedFolder
 from ichnos.files.journal import Claim, InstalledPack
 from ichnos.files.paths import folded
-from ichnos.files.rooted import Root
 from ichnos.files.sources import Files, Folder, Inside
 from ichnos.files.threads import run_side_by_side
-from ichnos.games import untouched
-from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
+from ichnos.games import pristine
 from ichnos.games.entries.packs import SoundFiles, read_pack
+from ichnos.games.entries.patches import EntryPatch, Identity, Patching, named
 from ichnos.games.neighbours import brought
 from ichnos.games.opening import opened
 from ichnos.games.profiles.holes import Hole, Missing, Pattern
 from ichnos.games.profiles.profile import Profile
-from ichnos.place.contents import Contents
+from ichnos.install.contents import Contents
 
 _SHOWN = 3  # entries of many that are named
 
@@ -39,7 +39,9 @@ class Prepared:
     notes: tuple[str, ...]
 
 
-def prepare(profile: Profile, package: Path, root: Root, contents: Contents, ours: Collection[str] = ()) -> Prepared:
+def prepare(
+    profile: Profile, package: Path, root: GuardedFolder, contents: Contents, ours: Collection[str] = ()
+) -> Prepared:
     """Read a pack, and say what it claims in a game.
 
     Args:
@@ -97,7 +99,7 @@ def prepare(profile: Profile, package: Path, root: Root, contents: Contents, our
     return Prepared(pack, tuple(notes))
 
 
-def _refuse_other_game(profile: Profile, root: Root) -> None:
+def _refuse_other_game(profile: Profile, root: GuardedFolder) -> None:
     """Raises IchnosError where a folder has nothing of what the profile says of the game's."""
     known, install = profile.rules.catalogue.folder, profile.rules.install.folder
     looked_for = [folder for folder in (known, install) if folder]
@@ -124,7 +126,7 @@ def _called(profile: Profile, package: Path, files: Files) -> str:
     return package.name
 
 
-def _place_of(profile: Profile, root: Root, called: str, ours: Collection[str]) -> str:
+def _place_of(profile: Profile, root: GuardedFolder, called: str, ours: Collection[str]) -> str:
     """Where the pack's archive, or its folder, goes in the game; or the folder that its files are laid over.
 
     Raises:
@@ -190,7 +192,7 @@ def _files_of(
     place: str,
     package: Path,
     files: Files,
-    root: Root,
+    root: GuardedFolder,
     contents: Contents,
     digests: Mapping[str, str],
 ) -> tuple[list[Claim], list[str]]:
@@ -198,36 +200,38 @@ def _files_of(
     if _goes_in_whole(profile):
         return [Claim(place, "file", contents.add_file(Folder(package.parent), package.name))], []
     claims, notes = [], []
-    merged = untouched.merged_documents(profile)
+    merged = pristine.merged_documents(profile)
     for name, sha256 in digests.items():
-        grafting = next((one for document, one in merged if document.match(name) is not None), None)
-        if grafting is None:
+        patching = next((one for document, one in merged if document.match(name) is not None), None)
+        if patching is None:
             claims.append(Claim(root.spelled(_below(place, name)), "file", sha256))
             continue
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
-        graft, left = _graft(profile, grafting, name, files, root)
+        patch, left = _patch_of(profile, patching, name, files, root)
         if left:
             others = ", ".join(named(left[:_SHOWN])) + (f" and {len(left) - _SHOWN} more" if len(left) > _SHOWN else "")
             notes.append(
                 f"in {name}, these differ from the game's own, but name no file of this pack: {others}."
                 " They stay as the game has them. Was the pack made for another version of the game?"
             )
-        if graft.entries:
-            claims.append(Claim(path, "merge", contents.add(graft.to_json())))
+        if patch.entries:
+            claims.append(Claim(path, "merge", contents.add(patch.to_json())))
     return claims, notes
 
 
-def _graft(profile: Profile, grafting: Grafting, name: str, files: Files, root: Root) -> tuple[Graft, list[Identity]]:
+def _patch_of(
+    profile: Profile, patching: Patching, name: str, files: Files, root: GuardedFolder
+) -> tuple[EntryPatch, list[Identity]]:
     """The entries of a pack's copy that are the pack's, and those that are another edition's."""
-    own = untouched.game_files(root.folder, profile)
+    own = pristine.game_files(root.folder, profile)
     below = root.spelled(_below(profile.rules.catalogue.folder, name))
     if below not in own.names():
         what = f"the game has no {below} to merge into"
         raise IchnosError(what, place=own.place, cure="is this the game's folder, and whole?")
-    theirs = grafting.parsed(files.read(name), files.label(name))
-    standing = grafting.parsed(own.read(below), own.label(below))
+    theirs = patching.parsed(files.read(name), files.label(name))
+    standing = patching.parsed(own.read(below), own.label(below))
     sounds = SoundFiles(files.names())
-    return grafting.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
+    return patching.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
 
 
 def _below(folder: str, name: str) -> str:

@@ -12,13 +12,13 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal, Known, Step, UnderWay
-from ichnos.files.rooted import Root, Stand
-from ichnos.games import neighbours, untouched
-from ichnos.games.entries.grafts import Graft, Grafting, Identity, named
-from ichnos.place import profiles
-from ichnos.place.contents import Contents
-from ichnos.place.packs import Prepared
+from ichnos.files.guarded import FileState, GuardedFolder
+from ichnos.files.journal import Claim, ClaimedPath, FileChange, GameRecord, InstalledPack, Journal, PendingTransaction
+from ichnos.games import neighbours, pristine
+from ichnos.games.entries.patches import EntryPatch, Identity, Patching, named
+from ichnos.install import profiles
+from ichnos.install.contents import Contents
+from ichnos.install.packs import Prepared
 
 OnChange = Literal["stop", "theirs", "force"]  # what is done about files that somebody else has changed since
 
@@ -26,22 +26,22 @@ _MODE = 0o644
 
 
 @dataclass(frozen=True)
-class PlannedStep:
+class PlannedChange:
     """One file, and why. ``state``: new, over, merged, line, cache, back or gone."""
 
-    step: Step
+    step: FileChange
     state: str
     reason: str
 
 
 @dataclass
-class Plan:
+class InstallPlan:
     """All that will be done. ``stays``: files that are left as they are, and why."""
 
-    root: Root
-    what: UnderWay
+    root: GuardedFolder
+    what: PendingTransaction
     before: GameRecord
-    steps: list[PlannedStep]
+    steps: list[PlannedChange]
     contents: Contents
     notes: list[str]
     stays: list[tuple[str, str]]
@@ -53,12 +53,12 @@ class _Changed:
     """A file that somebody else has changed since."""
 
     path: str
-    left: Stand | None
-    now: Stand | None
+    left: FileState | None
+    now: FileState | None
     entries: list[str] = field(default_factory=list)
 
-    def error(self, root: Root, *, install: bool) -> IchnosError:
-        def size(stand: Stand | None) -> str:
+    def error(self, root: GuardedFolder, *, install: bool) -> IchnosError:
+        def size(stand: FileState | None) -> str:
             return f"{stand.size:,} bytes, {stand.sha256[:8]}" if stand else "not there"
 
         if self.entries:
@@ -76,7 +76,7 @@ class _Changed:
 class Planner:
     """Works out what is to stand at each path."""
 
-    def __init__(self, root: Root, record: GameRecord, contents: Contents, on_change: OnChange):
+    def __init__(self, root: GuardedFolder, record: GameRecord, contents: Contents, on_change: OnChange):
         self.root = root
         self.record = record
         self.contents = contents
@@ -90,13 +90,13 @@ class Planner:
         self.shifted = record.shifted
         self.packs = list(record.packs)  # and the one that goes in
         self._profiles = profiles.Profiles(contents)
-        self._claims = untouched.all_claims(record.packs)
+        self._claims = pristine.all_claims(record.packs)
 
-    def known(self, path: str, now: Stand | None, *, install: bool) -> Known | None:
+    def known(self, path: str, now: FileState | None, *, install: bool) -> ClaimedPath | None:
         """How a path was without packs; ``None`` where it is theirs from now on."""
         known, claims = self.record.paths.get(path), self._claims.get(path, [])
         if known is None:
-            return Known(now, now)
+            return ClaimedPath(now, now)
         if _same(now, known.written) or _same(now, known.original):
             return known
         hows = {claim.how for _, claim in claims}
@@ -111,14 +111,16 @@ class Planner:
             self.lost[path] = {
                 pack.name for pack, claim in self._claims[path] if claim.how == "file" and not self.has(claim.content)
             }
-            return Known(now, now)
+            return ClaimedPath(now, now)
         if self.on_change == "theirs":
             self.forgotten.add(path)
             self.stays.append((path, "somebody else has changed it since: it stays as it is"))
             return None
         return known
 
-    def rebased(self, path: str, now: Stand, known: Known, claims: list[Claim], *, install: bool) -> Known:
+    def rebased(
+        self, path: str, now: FileState, known: ClaimedPath, claims: list[Claim], *, install: bool
+    ) -> ClaimedPath:
         """How a file is without our entries, that others have changed since: that is the game's own from now on."""
         assert known.original is not None
         assert known.written is not None
@@ -126,12 +128,12 @@ class Planner:
         data, base = self.root.read(path), self.contents.read(known.original.sha256)
         self.shifted = True
         if claims[0].how == "line":
-            return self.original(untouched.without_lines(data, base, claims, label), now)
-        grafts = [Graft.from_json(self.contents.read(claim.content)) for claim in claims]
-        ours = [identity for graft in grafts for identity in graft.entries]
+            return self.original(pristine.without_lines(data, base, claims, label), now)
+        patches = [EntryPatch.from_json(self.contents.read(claim.content)) for claim in claims]
+        ours = [identity for patch in patches for identity in patch.entries]
         left = self.contents.read(known.written.sha256)
-        grafting, keep = self.grafting(path), self.on_change == "theirs" or install
-        without, changed = untouched.without_entries(grafting, ours, data, left, base, label, keep=keep)
+        patching, keep = self.patching(path), self.on_change == "theirs" or install
+        without, changed = pristine.without_entries(patching, ours, data, left, base, label, keep=keep)
         if changed and self.on_change == "stop":
             self.changed.append(_Changed(path, known.written, now, named(changed)))
         elif changed and self.on_change == "theirs":
@@ -147,18 +149,20 @@ class Planner:
             return False
         return True
 
-    def original(self, data: bytes, now: Stand) -> Known:
-        stand = Stand(self.contents.add(data), len(data), now.time, now.mode)
-        return Known(stand, now)
+    def original(self, data: bytes, now: FileState) -> ClaimedPath:
+        stand = FileState(self.contents.add(data), len(data), now.time, now.mode)
+        return ClaimedPath(stand, now)
 
-    def grafting(self, path: str) -> Grafting:
+    def patching(self, path: str) -> Patching:
         """How a merged file is read, by the profile that the first pack with a claim on it went in through."""
         pack = next(one for one in self.packs if any((c.path, c.how) == (path, "merge") for c in one.claims))
-        found = untouched.grafting_of(self._profiles.of(pack.profile), path)
+        found = pristine.grafting_of(self._profiles.of(pack.profile), path)
         assert found is not None, path
         return found
 
-    def target(self, path: str, known: Known, now: Stand | None, claims: Iterable[tuple[str, Claim]]) -> Stand | None:
+    def target(
+        self, path: str, known: ClaimedPath, now: FileState | None, claims: Iterable[tuple[str, Claim]]
+    ) -> FileState | None:
         """How a path is to stand.
 
         Raises:
@@ -178,43 +182,43 @@ class Planner:
             data = self.bytes_of(path, content, now)
             label = str(self.root.path(path))
             if claim.how == "line":
-                content = untouched.with_line(data or b"", claim, label)
+                content = pristine.with_line(data or b"", claim, label)
                 continue
             if data is None:
                 what, cure = "there is no such file in the game to merge into", "is this the game's folder, and whole?"
                 raise IchnosError(what, place=Place(label), cure=cure)
-            grafting, graft = self.grafting(path), Graft.from_json(self.contents.read(claim.content))
-            document = grafting.parsed(data, label)
-            content = document.text.to_bytes(grafting.set_in(graft, document))
+            patching, patch = self.patching(path), EntryPatch.from_json(self.contents.read(claim.content))
+            document = patching.parsed(data, label)
+            content = document.text.to_bytes(patching.set_in(patch, document))
         if content is None:
             return None
         sha256 = self.contents.add(content) if isinstance(content, bytes) else content
         if known.original is not None and sha256 == known.original.sha256:
             return known.original
-        mode = (known.original or now or Stand("", 0, 0, _MODE)).mode
+        mode = (known.original or now or FileState("", 0, 0, _MODE)).mode
         if now is not None and sha256 == now.sha256:
             return now
-        return Stand(sha256, self.contents.size(sha256), self.now, mode)
+        return FileState(sha256, self.contents.size(sha256), self.now, mode)
 
     def is_combined(self, path: str, pack: InstalledPack) -> bool:
         """Is it a document whose entries are brought together, where several packs have it whole?"""
-        return untouched.combining_of(self._profiles.of(pack.profile), path) is not None
+        return pristine.combining_of(self._profiles.of(pack.profile), path) is not None
 
     def combined(self, path: str, name: str, lower: bytes, upper: str) -> bytes | None:
         """A document that two packs have whole, with the entries of both; None where it cannot be read."""
         pack = next(one for one in reversed(self.packs) if one.name == name)
-        combining = untouched.combining_of(self._profiles.of(pack.profile), path)
+        combining = pristine.combining_of(self._profiles.of(pack.profile), path)
         if combining is None:
             return None
         label = str(self.root.path(path))
         try:
             under, over = (combining.parsed(data, label) for data in (lower, self.contents.read(upper)))
-            graft, _ = combining.difference(over, under, lambda _: True)
-            return under.text.to_bytes(combining.set_in(graft, under))
+            patch, _ = combining.difference(over, under, lambda _: True)
+            return under.text.to_bytes(combining.set_in(patch, under))
         except IchnosError:
             return None
 
-    def bytes_of(self, path: str, content: str | bytes | None, now: Stand | None) -> bytes | None:
+    def bytes_of(self, path: str, content: str | bytes | None, now: FileState | None) -> bytes | None:
         if content is None or isinstance(content, bytes):
             return content
         return self.root.read(path) if now is not None and now.sha256 == content else self.contents.read(content)
@@ -239,7 +243,7 @@ class Planner:
         claims = [claim for pack in self.record.packs for claim in pack.claims if claim.how == "cache"]
         return any(path == one.content or path.startswith(f"{one.content}/") for one in claims)
 
-    def plan(self, what: Literal["install", "restore"], pack: InstalledPack, notes: Iterable[str] = ()) -> Plan:
+    def plan(self, what: Literal["install", "restore"], pack: InstalledPack, notes: Iterable[str] = ()) -> InstallPlan:
         """The plan for a pack to go in (again, where it is there already), or to be taken out.
 
         Raises:
@@ -269,8 +273,8 @@ class Planner:
         if not install:
             stack = [one for one in stack if not one.is_same(pack)]
         self.packs.extend([pack] if install else [])
-        paths, in_stack = dict(self.record.paths), untouched.all_claims(stack)
-        steps: list[PlannedStep] = []
+        paths, in_stack = dict(self.record.paths), pristine.all_claims(stack)
+        steps: list[PlannedChange] = []
         errors: list[IchnosError] = []
         later: list[str] = []
         for path in touched:
@@ -284,7 +288,7 @@ class Planner:
             is_new_in_cache = path in caches and path not in self.record.paths and (not install or self.was_cache(path))
             try:
                 now = self.root.stand(path)
-                known = Known(None, None) if is_new_in_cache else self.known(path, now, install=install)
+                known = ClaimedPath(None, None) if is_new_in_cache else self.known(path, now, install=install)
                 if known is None:
                     paths.pop(path, None)
                     continue
@@ -303,7 +307,7 @@ class Planner:
                 errors.append(error)
                 continue
             if any(name for name, _ in claims_here):
-                paths[path] = Known(known.original, after)
+                paths[path] = ClaimedPath(known.original, after)
             else:
                 paths.pop(path, None)
             self.step(steps, path, now, after, known, claims_here, pack)
@@ -311,17 +315,19 @@ class Planner:
             now, kept = self.root.stand(path), self.record.paths.get(path)
             after = None if self.shifted or kept is None else kept.original
             paths.pop(path, None)
-            self.step(steps, path, now, after, kept or Known(None, None), [], pack)
+            self.step(steps, path, now, after, kept or ClaimedPath(None, None), [], pack)
         raise_all([*errors, *(one.error(self.root, install=install) for one in self.changed)])
         stack = [replace(one, claims=tuple(self.left_of(one, is_new=one is pack))) for one in stack]
         made, folders = self.folders(steps)
         record = GameRecord(tuple(stack), paths, (*self.record.made, *made), folders, self.shifted and bool(stack))
-        under_way = UnderWay(what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record)
+        pending = PendingTransaction(
+            what, pack.name, not install, tuple(one.step for one in steps), tuple(made), record
+        )
         notes = [*notes, *(self.told_lost(path, names) for path, names in self.lost.items() if names)]
         stands = {path: known.written.sha256 for path, known in paths.items() if known.written is not None}
         files = [claim for claim in pack.claims if install and claim.how == "file"]
         below = tuple(dict.fromkeys(one.content for one in files if stands.get(one.path) != one.content))
-        return Plan(self.root, under_way, self.record, steps, self.contents, notes, self.stays, below)
+        return InstallPlan(self.root, pending, self.record, steps, self.contents, notes, self.stays, below)
 
     def told_lost(self, path: str, names: Iterable[str]) -> str:
         whose = _and(sorted(names))
@@ -340,7 +346,7 @@ class Planner:
         found = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
         if found:
             profile = self._profiles.of(pack.profile)
-            own = {f"key {key}" for key in untouched.keys(self.root.folder, profile)}
+            own = {f"key {key}" for key in pristine.keys(self.root.folder, profile)}
             found = [(one, other) for one, other in found if one not in own]
         found += [
             (one, other)
@@ -371,22 +377,22 @@ class Planner:
                 known = self.record.paths[claim.path].original
                 if both and known is not None:
                     label = str(self.root.path(claim.path))
-                    grafting = self.grafting(claim.path)
-                    own = grafting.identities(grafting.parsed(self.contents.read(known.sha256), label))
+                    patching = self.patching(claim.path)
+                    own = patching.identities(patching.parsed(self.contents.read(known.sha256), label))
                     yield from ((name, other) for name in named(one for one in both if one not in own))
 
     def entries(self, claim: Claim) -> Collection[Identity]:
-        """Those of a graft that a claim is about."""
-        return Graft.from_json(self.contents.read(claim.content)).entries
+        """Those of a patch that a claim is about."""
+        return EntryPatch.from_json(self.contents.read(claim.content)).entries
 
     def without_given_up(self, claim: Claim) -> Claim:
         """A claim without the entries that are somebody else's from now on."""
         gone = self.given_up.get(claim.path)
         if gone is None:
             return claim
-        graft = Graft.from_json(self.contents.read(claim.content))
-        rest = {identity: text for identity, text in graft.entries.items() if identity not in gone}
-        return replace(claim, content=self.contents.add(Graft(rest, graft.groups).to_json()))
+        patch = EntryPatch.from_json(self.contents.read(claim.content))
+        rest = {identity: text for identity, text in patch.entries.items() if identity not in gone}
+        return replace(claim, content=self.contents.add(EntryPatch(rest, patch.groups).to_json()))
 
     def left_of(self, pack: InstalledPack, *, is_new: bool) -> Iterator[Claim]:
         """A pack's claims without what is somebody else's from now on."""
@@ -397,20 +403,20 @@ class Planner:
 
     def step(
         self,
-        steps: list[PlannedStep],
+        steps: list[PlannedChange],
         path: str,
-        now: Stand | None,
-        after: Stand | None,
-        known: Known,
+        now: FileState | None,
+        after: FileState | None,
+        known: ClaimedPath,
         claims: list[tuple[str, Claim]],
         pack: InstalledPack,
     ) -> None:
         """Take in what is to be done at a path, where anything is."""
         if _same(now, after):
             return
-        steps.append(PlannedStep(Step(path, now, after), *_why(now, after, known, claims, pack)))
+        steps.append(PlannedChange(FileChange(path, now, after), *_why(now, after, known, claims, pack)))
 
-    def folders(self, steps: Iterable[PlannedStep]) -> tuple[list[str], dict[str, tuple[int, str]]]:
+    def folders(self, steps: Iterable[PlannedChange]) -> tuple[list[str], dict[str, tuple[int, str]]]:
         """The folders that are to be made, the outer ones first; and the times of those that are changed."""
         made: dict[str, None] = {}
         times = dict(self.record.folders)
@@ -430,11 +436,11 @@ class Planner:
         return sorted(made, key=lambda name: name.count("/")), times
 
 
-def _same(one: Stand | None, other: Stand | None) -> bool:
+def _same(one: FileState | None, other: FileState | None) -> bool:
     return (one.sha256 if one else None) == (other.sha256 if other else None)
 
 
-def _refuse_taken(root: Root, pack: InstalledPack, others: Collection[InstalledPack]) -> None:
+def _refuse_taken(root: GuardedFolder, pack: InstalledPack, others: Collection[InstalledPack]) -> None:
     """Raises IchnosError where another pack in the game has an id of this one, or its name."""
     place = Place(str(root.folder))
     clash = neighbours.clashing_id(pack.ids, others)
@@ -459,7 +465,11 @@ def _replaced(old: InstalledPack | None, pack: InstalledPack) -> Iterator[str]:
 
 
 def _why(
-    now: Stand | None, after: Stand | None, known: Known, claims: list[tuple[str, Claim]], pack: InstalledPack
+    now: FileState | None,
+    after: FileState | None,
+    known: ClaimedPath,
+    claims: list[tuple[str, Claim]],
+    pack: InstalledPack,
 ) -> tuple[str, str]:
     """The state of a step, and its reason."""
     if after is None:
@@ -487,12 +497,16 @@ def _and(names: Collection[str]) -> str:
     return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"
 
 
-def for_install(root: Root, record: GameRecord, prepared: Prepared, contents: Contents, on_change: OnChange) -> Plan:
+def for_install(
+    root: GuardedFolder, record: GameRecord, prepared: Prepared, contents: Contents, on_change: OnChange
+) -> InstallPlan:
     """The plan for a pack to go into a game. Raises IchnosError as ``Planner.plan`` does."""
     planner = Planner(root, record, contents, on_change)
     return planner.plan("install", prepared.pack, prepared.notes)
 
 
-def for_restore(root: Root, journal: Journal, record: GameRecord, pack: InstalledPack, on_change: OnChange) -> Plan:
+def for_restore(
+    root: GuardedFolder, journal: Journal, record: GameRecord, pack: InstalledPack, on_change: OnChange
+) -> InstallPlan:
     """The plan for a pack to be taken out. Raises IchnosError as ``Planner.plan`` does."""
     return Planner(root, record, Contents(journal), on_change).plan("restore", pack)

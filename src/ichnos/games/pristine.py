@@ -10,12 +10,12 @@ from pathlib import Path
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
-from ichnos.files.journal import Claim, InstalledPack, Journal, Known
+from ichnos.files.journal import Claim, ClaimedPath, InstalledPack, Journal
 from ichnos.files.paths import folded
 from ichnos.files.sources import Files, Folder, Inside, Overlay, files_at
 from ichnos.games.entries.edit import GROUPS
-from ichnos.games.entries.grafts import Graft, Grafting, Identity
 from ichnos.games.entries.packs import read_pack
+from ichnos.games.entries.patches import EntryPatch, Identity, Patching
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND
@@ -36,12 +36,12 @@ def game_files(source: Path, profile: Profile, cure: str = "give the folder that
 
 
 def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str, bytes | Path | None]]:
-    record, under_way = notes.record(root)
+    record, pending = notes.record(root)
     claims = all_claims(record.packs)
-    paths = {**(under_way.record.paths if under_way else {}), **record.paths}
+    paths = {**(pending.record.paths if pending else {}), **record.paths}
     for path, known in paths.items():
         original = notes.path_of(known.original.sha256) if known.original else None
-        if under_way is not None or journal.is_as_left(root / path, known.written):
+        if pending is not None or journal.is_as_left(root / path, known.written):
             yield path, original
             continue
         data = _without_ours(profile, notes, [claim for _, claim in claims.get(path, ())], root, path, known)
@@ -50,7 +50,7 @@ def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str
 
 
 def _without_ours(
-    profile: Profile, notes: Journal, claims: list[Claim], root: Path, path: str, known: Known
+    profile: Profile, notes: Journal, claims: list[Claim], root: Path, path: str, known: ClaimedPath
 ) -> bytes | None:
     """A document that others have changed since, without our entries; ``None``: as it stands, it is theirs."""
     hows = {claim.how for claim in claims}
@@ -62,12 +62,12 @@ def _without_ours(
     left, base = notes.kept_bytes(known.written.sha256), notes.kept_bytes(known.original.sha256)
     if hows == {"line"}:
         return without_lines(now, base, claims, path)
-    grafting = grafting_of(profile, path)
-    if grafting is None:
+    patching = grafting_of(profile, path)
+    if patching is None:
         return None
-    ours = [identity for claim in claims for identity in Graft.from_json(notes.kept_bytes(claim.content)).entries]
+    ours = [identity for claim in claims for identity in EntryPatch.from_json(notes.kept_bytes(claim.content)).entries]
     try:
-        return without_entries(grafting, ours, now, left, base, str(root / path))[0]
+        return without_entries(patching, ours, now, left, base, str(root / path))[0]
     except IchnosError:
         return None  # it cannot be read any more, and whoever reads it will say so
 
@@ -81,16 +81,16 @@ def all_claims(packs: Iterable[InstalledPack]) -> dict[str, list[tuple[Installed
     return found
 
 
-def merged_documents(profile: Profile) -> list[tuple[Pattern, Grafting]]:
+def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:
     """The documents whose entries go into the game's own: the pattern of their path, and how they are read."""
     return [
-        (exemplar.path, Grafting(exemplar, rules.encoding))
+        (exemplar.path, Patching(exemplar, rules.encoding))
         for exemplar in profile.written
         if (rules := profile.document_rules(exemplar)).mode == "merge" and SOUND not in exemplar.file_scopes
     ]
 
 
-def grafting_of(profile: Profile, path: str) -> Grafting | None:
+def grafting_of(profile: Profile, path: str) -> Patching | None:
     """How a file of the game is read, into which entries are merged; ``None`` for any other."""
     folder = profile.rules.catalogue.folder
     name = path.removeprefix(f"{folder}/") if folder else path
@@ -100,7 +100,7 @@ def grafting_of(profile: Profile, path: str) -> Grafting | None:
     return found or next(alike, None)
 
 
-def combining_of(profile: Profile, path: str) -> Grafting | None:
+def combining_of(profile: Profile, path: str) -> Patching | None:
     """How a document is read that packs bring whole, and that is laid over the game: entries of several go together.
 
     ``None`` for any other file, and where a document says something of the pack itself alone.
@@ -113,7 +113,7 @@ def combining_of(profile: Profile, path: str) -> Grafting | None:
         rules = profile.document_rules(exemplar)
         has_entries = any(scope not in GROUPS for scope in exemplar.units.values())
         if has_entries and rules.mode != "merge" and exemplar.path.match(name) is not None:
-            return Grafting(exemplar, rules.encoding)
+            return Patching(exemplar, rules.encoding)
     return None
 
 
@@ -126,11 +126,11 @@ def keys(folder: Path, profile: Profile) -> set[str]:
 
 
 def without_entries(
-    grafting: Grafting, ours: list[Identity], now: bytes, left: bytes, base: bytes, label: str, *, keep: bool = False
+    patching: Patching, ours: list[Identity], now: bytes, left: bytes, base: bytes, label: str, *, keep: bool = False
 ) -> tuple[bytes, list[Identity]]:
-    """A document that others have changed since, without our entries: see ``Grafting.taken_out``."""
-    documents = [grafting.parsed(data, label) for data in (now, left, base)]
-    text, changed = grafting.taken_out(ours, *documents, keep=keep)
+    """A document that others have changed since, without our entries: see ``Patching.taken_out``."""
+    documents = [patching.parsed(data, label) for data in (now, left, base)]
+    text, changed = patching.taken_out(ours, *documents, keep=keep)
     return documents[0].text.to_bytes(text), changed
 
 

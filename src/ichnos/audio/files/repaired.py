@@ -55,7 +55,7 @@ class Patched(io.RawIOBase):
         return len(data)
 
 
-def mended(stream: IO[bytes], container: str) -> Any:
+def repaired(stream: IO[bytes], container: str) -> Any:
     """The stream, or one in its place that the decoder reads to its end."""
     if container == "MP3" and (start := mpeg.without_length(stream)) is not None:
         return mpeg.WithLength(stream, start, stream.seek(0, os.SEEK_END))

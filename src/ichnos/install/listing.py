@@ -9,11 +9,11 @@ from pathlib import Path
 from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
 from ichnos.files.journal import Claim, GameRecord, InstalledPack, Journal
-from ichnos.games import neighbours, untouched
-from ichnos.games.entries.grafts import Graft, named
+from ichnos.games import neighbours, pristine
+from ichnos.games.entries.patches import EntryPatch, named
 from ichnos.games.profiles.profile import Profile
-from ichnos.place.contents import Contents
-from ichnos.place.profiles import Profiles
+from ichnos.install.contents import Contents
+from ichnos.install.profiles import Profiles
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: Installe
             if own is None or own.how != claim.how:
                 continue
             if own.how == "merge":
-                ours, theirs = (Graft.from_json(notes.kept_bytes(one.content)).entries for one in (own, claim))
+                ours, theirs = (EntryPatch.from_json(notes.kept_bytes(one.content)).entries for one in (own, claim))
                 yield from ((other.name, name) for name in named(one for one in theirs if one in ours))
             elif own.content != claim.content:
                 entries = _combined(notes, profiles.of(pack.profile), own, claim)
@@ -85,12 +85,12 @@ def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: Installe
 
 def _combined(notes: Journal, profile: Profile, own: Claim, other: Claim) -> list[str] | None:
     """Entries that a document of two packs has otherwise in each; None where one lies over the other whole."""
-    combining = untouched.combining_of(profile, own.path)
+    combining = pristine.combining_of(profile, own.path)
     if combining is None or not (notes.has(own.content) and notes.has(other.content)):
         return None
     try:
         over, under = (combining.parsed(notes.kept_bytes(one.content), one.path) for one in (own, other))
-        graft, _ = combining.difference(over, under, lambda _: True)
-        return named(identity for identity in graft.entries if identity in combining.identities(under))
+        patch, _ = combining.difference(over, under, lambda _: True)
+        return named(identity for identity in patch.entries if identity in combining.identities(under))
     except IchnosError:
         return None

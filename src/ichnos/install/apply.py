@@ -10,10 +10,10 @@ from typing import IO
 
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.files.journal import GameRecord, Journal, Step, UnderWay
-from ichnos.files.rooted import Incoming, Root, Stand
-from ichnos.place.contents import Contents
-from ichnos.place.plan import OnChange, Plan
+from ichnos.files.guarded import FileState, GuardedFolder, Incoming
+from ichnos.files.journal import FileChange, GameRecord, Journal, PendingTransaction
+from ichnos.install.contents import Contents
+from ichnos.install.plan import InstallPlan, OnChange
 
 _ROOM = 2**20  # bytes that are left free on a disk
 
@@ -28,7 +28,7 @@ class Done:
     stays: tuple[tuple[str, str], ...]
 
 
-def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -> Done:
+def carry_out(plan: InstallPlan, journal: Journal, advance: Advance = lambda _: None) -> Done:
     """Do what a plan says, all of it or nothing.
 
     Args:
@@ -39,14 +39,14 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
             little room. Later: whatever the system refuses; an install is taken back then, a restore is gone on
             with the next time.
     """
-    root, under_way = plan.root, plan.what
-    root.refuse_if_closed([step.path for step in under_way.steps])
-    for step in under_way.steps:
+    root, pending = plan.root, plan.what
+    root.refuse_if_closed([step.path for step in pending.steps])
+    for step in pending.steps:
         if step.after is not None:
             plan.contents.size(step.after.sha256)  # which says where one is gone
     _refuse_no_room(plan, journal)
-    for step in under_way.steps:
-        if step.before is not None and not under_way.forward:
+    for step in pending.steps:
+        if step.before is not None and not pending.forward:
             with root.opened(step.path) as stream:
                 journal.keep(step.before.sha256, stream)  # which does nothing where it is kept already
     for sha256, data in plan.contents.made.items():
@@ -54,22 +54,22 @@ def carry_out(plan: Plan, journal: Journal, advance: Advance = lambda _: None) -
     for sha256 in plan.below:
         with plan.contents.opened(sha256) as (below, _):
             journal.keep(sha256, below)
-    journal.begin(root.folder, plan.before, under_way)
+    journal.begin(root.folder, plan.before, pending)
     try:
-        _take_steps(root, plan.contents, under_way, advance)
-        record, stays = _tidied(root, under_way.record)
+        _take_steps(root, plan.contents, pending, advance)
+        record, stays = _tidied(root, pending.record)
     except BaseException as error:
-        if not under_way.forward:
-            _go_back(root, journal, plan.before, under_way, "stop")
+        if not pending.forward:
+            _go_back(root, journal, plan.before, pending, "stop")
         elif isinstance(error, IchnosError):
             cure = "see to it, then say the same again: it goes on from here"
             raise IchnosError(error.what, place=error.place, cure=cure) from None
         raise
     journal.end(root.folder, record)
-    return Done(len(under_way.steps), (*plan.stays, *stays))
+    return Done(len(pending.steps), (*plan.stays, *stays))
 
 
-def _refuse_no_room(plan: Plan, journal: Journal) -> None:
+def _refuse_no_room(plan: InstallPlan, journal: Journal) -> None:
     """Find out before anything is touched that there is too little room. Raises IchnosError then."""
     used = most = 0
     for step in plan.what.steps:
@@ -92,10 +92,10 @@ def _refuse_no_room(plan: Plan, journal: Journal) -> None:
             raise IchnosError(what, place=Place(str(path)), cure="make room; nothing has been touched")
 
 
-def _take_steps(root: Root, contents: Contents, under_way: UnderWay, advance: Advance) -> None:
-    for folder in under_way.made:
+def _take_steps(root: GuardedFolder, contents: Contents, pending: PendingTransaction, advance: Advance) -> None:
+    for folder in pending.made:
         root.make_folder(folder)
-    for are_new, steps in groupby(under_way.steps, _new_in):
+    for are_new, steps in groupby(pending.steps, _new_in):
         if are_new is not None:
             root.put_new((_incoming(contents, step.path, step.after) for step in steps if step.after), advance)
             continue
@@ -105,15 +105,15 @@ def _take_steps(root: Root, contents: Contents, under_way: UnderWay, advance: Ad
                 raise IchnosError(what, place=Place(str(root.path(step.path))), cure="say it again")
             _set(root, contents, step.path, step.after)
             advance(1)
-    root.settle({step.path.rpartition("/")[0] for step in under_way.steps} | {""})
+    root.settle({step.path.rpartition("/")[0] for step in pending.steps} | {""})
 
 
-def _new_in(step: Step) -> str | None:
+def _new_in(step: FileChange) -> str | None:
     """The folder that a step puts a new file into, which no other step depends on; ``None`` for other steps."""
     return step.path.rpartition("/")[0] if step.before is None and step.after is not None else None
 
 
-def _incoming(contents: Contents, path: str, stand: Stand) -> Incoming:
+def _incoming(contents: Contents, path: str, stand: FileState) -> Incoming:
     @contextmanager
     def opened() -> Iterator[tuple[IO[bytes], str]]:
         with contents.opened(stand.sha256) as (stream, is_proved):
@@ -122,7 +122,7 @@ def _incoming(contents: Contents, path: str, stand: Stand) -> Incoming:
     return Incoming(path, opened, stand.time, stand.mode)
 
 
-def _set(root: Root, contents: Contents, path: str, stand: Stand | None) -> None:
+def _set(root: GuardedFolder, contents: Contents, path: str, stand: FileState | None) -> None:
     """Have a file stand as it is to."""
     if stand is None:
         root.take_away(path)
@@ -131,11 +131,11 @@ def _set(root: Root, contents: Contents, path: str, stand: Stand | None) -> None
         root.put(path, stream, "" if is_proved else stand.sha256, stand.time, stand.mode)
 
 
-def _is(one: Stand | None, other: Stand | None) -> bool:
+def _is(one: FileState | None, other: FileState | None) -> bool:
     return (one.sha256 if one else None) == (other.sha256 if other else None)
 
 
-def _tidied(root: Root, record: GameRecord) -> tuple[GameRecord, list[tuple[str, str]]]:
+def _tidied(root: GuardedFolder, record: GameRecord) -> tuple[GameRecord, list[tuple[str, str]]]:
     """Remove folders of our making that nothing of ours is in any more, and give others their old times back."""
     used: set[str] = set()
     for path in record.paths:
@@ -152,7 +152,7 @@ def _tidied(root: Root, record: GameRecord) -> tuple[GameRecord, list[tuple[str,
     return replace(record, made=tuple(reversed(made)), folders=folders), stays
 
 
-def _timed(root: Root, folders: dict[str, tuple[int, str]], used: set[str]) -> dict[str, tuple[int, str]]:
+def _timed(root: GuardedFolder, folders: dict[str, tuple[int, str]], used: set[str]) -> dict[str, tuple[int, str]]:
     """Give folders that nothing of ours is in their times back, where there is in them what was; gives the others."""
     for folder, (time, names) in folders.items():
         found = root.listing(folder) if folder not in used else None
@@ -161,7 +161,7 @@ def _timed(root: Root, folders: dict[str, tuple[int, str]], used: set[str]) -> d
     return {folder: one for folder, one in folders.items() if folder in used}
 
 
-def recover(root: Root, journal: Journal, on_change: OnChange = "stop") -> UnderWay | None:
+def recover(root: GuardedFolder, journal: Journal, on_change: OnChange = "stop") -> PendingTransaction | None:
     """Take up what was interrupted in a game: a restore is gone on with, an install is taken back.
 
     Returns:
@@ -170,39 +170,44 @@ def recover(root: Root, journal: Journal, on_change: OnChange = "stop") -> Under
     Raises:
         IchnosError: files that somebody else has changed meanwhile, all together; whatever the system refuses.
     """
-    record, under_way = journal.record(root.folder)
-    if under_way is None:
+    record, pending = journal.record(root.folder)
+    if pending is None:
         return None
-    if not under_way.forward:
-        _go_back(root, journal, record, under_way, on_change)
-        return under_way
-    for folder in under_way.made:
+    if not pending.forward:
+        _go_back(root, journal, record, pending, on_change)
+        return pending
+    for folder in pending.made:
         root.make_folder(folder)
-    _settle(root, journal, [(step.path, step.before, step.after) for step in under_way.steps], on_change)
-    tidied, _ = _tidied(root, under_way.record)
+    _settle(root, journal, [(step.path, step.before, step.after) for step in pending.steps], on_change)
+    tidied, _ = _tidied(root, pending.record)
     journal.end(root.folder, tidied)
-    return under_way
+    return pending
 
 
-def _go_back(root: Root, journal: Journal, record: GameRecord, under_way: UnderWay, on_change: OnChange) -> None:
-    backwards = sorted(under_way.steps, key=_gives_room)
+def _go_back(
+    root: GuardedFolder, journal: Journal, record: GameRecord, pending: PendingTransaction, on_change: OnChange
+) -> None:
+    backwards = sorted(pending.steps, key=_gives_room)
     _settle(root, journal, [(step.path, step.after, step.before) for step in backwards], on_change)
-    for folder in reversed(under_way.made):
+    for folder in reversed(pending.made):
         if disk.is_folder(root.path(folder)):
             root.remove_folder(folder)
     theirs = {path.rpartition("/")[0] for path in record.paths} | set(record.made)
-    begun = {folder: one for folder, one in under_way.record.folders.items() if folder not in record.folders}
+    begun = {folder: one for folder, one in pending.record.folders.items() if folder not in record.folders}
     _timed(root, begun, theirs)
     journal.end(root.folder, record)
 
 
-def _gives_room(step: Step) -> bool:
+def _gives_room(step: FileChange) -> bool:
     """Whether going back makes the disk fuller: those steps come last."""
     return step.before is not None
 
 
 def _settle(
-    root: Root, journal: Journal, moves: Iterable[tuple[str, Stand | None, Stand | None]], on_change: OnChange
+    root: GuardedFolder,
+    journal: Journal,
+    moves: Iterable[tuple[str, FileState | None, FileState | None]],
+    on_change: OnChange,
 ) -> None:
     """Bring files from how they may stand to how they are to: what stands as neither is somebody else's."""
     contents, errors, folders = Contents(journal), [], {""}

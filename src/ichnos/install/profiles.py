@@ -8,7 +8,7 @@ import zipfile
 from ichnos.files import disk
 from ichnos.games.profiles import loading
 from ichnos.games.profiles.profile import Profile
-from ichnos.place.contents import Contents
+from ichnos.install.contents import Contents
 
 
 class Profiles:

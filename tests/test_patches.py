@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import fill
-from ichnos.games.entries.grafts import Graft, Grafting
+from ichnos.games.entries.patches import EntryPatch, Patching
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.vocabulary import PACK
 from ichnos.games.samples import sample_pack
@@ -52,23 +52,23 @@ def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
         said = replace(sample, inside={**sample.inside, "sound": tuple(sounds), "trigger": tuple(triggers)})
         return {PACK: arranged(said_in(exemplar, said, merged=True), found)}
 
-    grafting = Grafting(exemplar, found.document_rules(exemplar).encoding)
+    patching = Patching(exemplar, found.document_rules(exemplar).encoding)
 
     def parsed(text: str) -> Any:
-        return grafting.parsed(exemplar.document.text.to_bytes(text), "a file")
+        return patching.parsed(exemplar.document.text.to_bytes(text), "a file")
 
     base = parsed(fill(exemplar, bound(own, 0.5)))
     packed = parsed(merge(exemplar, base, bound(ours, 0.25))[0])
-    graft, left = grafting.difference(packed, base, lambda file: True)
-    graft = Graft.from_json(graft.to_json())
+    patch, left = patching.difference(packed, base, lambda file: True)
+    patch = EntryPatch.from_json(patch.to_json())
     assert left == []
-    assert grafting.set_in(graft, base) == packed.text.content
-    assert grafting.taken_out(graft.entries, base, packed, base) == (base.text.content, [])
+    assert patching.set_in(patch, base) == packed.text.content
+    assert patching.taken_out(patch.entries, base, packed, base) == (base.text.content, [])
     others = [key for key in theirs if key not in ours]
     now = parsed(merge(exemplar, packed, bound(others, 0.75))[0]) if others else packed
     wanted = parsed(merge(exemplar, base, bound(others, 0.75))[0]) if others else base
-    text, changed = grafting.taken_out(graft.entries, now, packed, base)
+    text, changed = patching.taken_out(patch.entries, now, packed, base)
     assert changed == []
-    there, meant = grafting.difference(parsed(text), wanted, lambda file: True)[0], wanted.text.content
+    there, meant = patching.difference(parsed(text), wanted, lambda file: True)[0], wanted.text.content
     assert there.entries == {}
     assert sorted(text.split()) == sorted(meant.split()), "in another order at most"

@@ -21,10 +21,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ichnos.files import journal
-from ichnos.files.rooted import Root
+from ichnos.files.guarded import GuardedFolder
 from ichnos.games.profiles import loading, profile
-from ichnos.place import carrying, packs, plan
-from ichnos.place.contents import Contents
+from ichnos.install import apply, packs, plan
+from ichnos.install.contents import Contents
 
 COUNT, SIZE, ROUNDS = 2000, 30_000, 9
 MOST = 1.5
@@ -62,22 +62,22 @@ def copy(pack: Path, to: Path, *, beside: bool) -> float:
 def install(pack: Path, game: Path) -> float:
     """The seconds of putting it in."""
     (game / "packs").mkdir(parents=True)
-    found, root = loading.load(profile.find("open-pack")), Root(game)
+    found, root = loading.load(profile.find("open-pack")), GuardedFolder(game)
     with journal.locked() as notes:
         start = time.perf_counter()
         contents, record = Contents(notes), notes.record(root.folder)[0]
         prepared = packs.prepare(found, pack, root, contents)
-        carrying.carry_out(plan.for_install(root, record, prepared, contents, "stop"), notes)
+        apply.carry_out(plan.for_install(root, record, prepared, contents, "stop"), notes)
         return time.perf_counter() - start
 
 
 def restore(game: Path) -> float:
     """The seconds of taking it out."""
-    root = Root(game)
+    root = GuardedFolder(game)
     with journal.locked() as notes:
         start = time.perf_counter()
         record = notes.record(root.folder)[0]
-        carrying.carry_out(plan.for_restore(root, notes, record, record.packs[0], "stop"), notes)
+        apply.carry_out(plan.for_restore(root, notes, record, record.packs[0], "stop"), notes)
         return time.perf_counter() - start
 
 
