@@ -20,11 +20,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from ichnos.files import journal
-from ichnos.files.guarded import GuardedFolder
 from ichnos.games.profiles import loading, profile
-from ichnos.install import apply, packs, plan
-from ichnos.install.contents import Contents
+from ichnos.install import transaction
 
 COUNT, SIZE, ROUNDS = 2000, 30_000, 9
 MOST = 1.5
@@ -62,22 +59,18 @@ def copy(pack: Path, to: Path, *, beside: bool) -> float:
 def install(pack: Path, game: Path) -> float:
     """The seconds of putting it in."""
     (game / "packs").mkdir(parents=True)
-    found, root = loading.load(profile.find("open-pack")), GuardedFolder(game)
-    with journal.locked() as notes:
+    found = loading.load(profile.find("open-pack"))
+    with transaction.opened(game) as there:
         start = time.perf_counter()
-        contents, record = Contents(notes), notes.record(root.folder)[0]
-        prepared = packs.prepare(found, pack, root, contents)
-        apply.carry_out(plan.for_install(root, record, prepared, contents, "stop"), notes)
+        there.carry_out(there.to_install(found, pack))
         return time.perf_counter() - start
 
 
 def restore(game: Path) -> float:
     """The seconds of taking it out."""
-    root = GuardedFolder(game)
-    with journal.locked() as notes:
+    with transaction.opened(game) as there:
         start = time.perf_counter()
-        record = notes.record(root.folder)[0]
-        apply.carry_out(plan.for_restore(root, notes, record, record.packs[0], "stop"), notes)
+        there.carry_out(there.to_restore(there.record.packs[0]))
         return time.perf_counter() - start
 
 

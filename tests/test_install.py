@@ -16,11 +16,9 @@ from pathlib import Path
 import pytest
 
 from conftest import clip, run
-from ichnos.files import journal
-from ichnos.files.guarded import GuardedFolder
 from ichnos.games import made_up
 from ichnos.games.profiles import profile
-from ichnos.install import plan
+from ichnos.install import transaction
 from test_place import install as put_in
 from test_place import lay_all, tree
 
@@ -339,13 +337,11 @@ def test_the_games_own_spelling_of_a_name_is_taken(tmp_path: Path) -> None:
 
 def interrupted(folder: Path) -> None:
     """A restore of the first pack, killed before its first step."""
-    root = GuardedFolder(folder / "game")
-    with journal.locked() as notes:
-        record = notes.record(root.folder)[0]
-        planned = plan.for_restore(root, notes, record, record.packs[0], "stop")
+    with transaction.opened(folder / "game") as game:
+        planned = game.to_restore(game.record.packs[0])
         for sha256, data in planned.contents.made.items():
-            notes.keep(sha256, data)
-        notes.begin(root.folder, record, planned.what)
+            game.journal.keep(sha256, data)
+        game.journal.begin(game.root.folder, game.record, planned.what)
 
 
 def test_going_on_with_one_pack_leaves_the_others_in(tmp_path: Path) -> None:

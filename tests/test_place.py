@@ -19,11 +19,10 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
 from ichnos.errors import IchnosError
-from ichnos.files import journal
 from ichnos.files.guarded import GuardedFolder, Incoming
 from ichnos.games.profiles import loading
-from ichnos.install import apply, packs, plan
-from ichnos.install.contents import Contents
+from ichnos.install import transaction
+from ichnos.install.states import OnChange
 from test_hostile import killed
 
 RULES = """
@@ -114,22 +113,15 @@ def tree(folder: Path) -> dict[str, tuple[Any, ...]]:
     return found
 
 
-def install(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
-    root = GuardedFolder(folder / "game")
-    with journal.locked() as notes:
-        apply.recover(root, notes)
-        contents, record = Contents(notes), notes.record(root.folder)[0]
-        prepared = packs.prepare(loading.load(folder / "profile"), folder / name, root, contents)
-        apply.carry_out(plan.for_install(root, record, prepared, contents, on_change), notes)
+def install(folder: Path, name: str, on_change: OnChange = "stop") -> None:
+    with transaction.opened(folder / "game") as game:
+        game.carry_out(game.to_install(loading.load(folder / "profile"), folder / name, on_change))
 
 
-def restore(folder: Path, name: str, on_change: plan.OnChange = "stop") -> None:
-    root = GuardedFolder(folder / "game")
-    with journal.locked() as notes:
-        apply.recover(root, notes)
-        record = notes.record(root.folder)[0]
-        pack = next(one for one in record.packs if one.name == name)
-        apply.carry_out(plan.for_restore(root, notes, record, pack, on_change), notes)
+def restore(folder: Path, name: str, on_change: OnChange = "stop") -> None:
+    with transaction.opened(folder / "game") as game:
+        pack = next(one for one in game.record.packs if one.name == name)
+        game.carry_out(game.to_restore(pack, on_change))
 
 
 def entries(text: str) -> dict[str, str]:
@@ -227,7 +219,7 @@ class Modder(RuleBasedStateMachine):
         with pytest.raises(IchnosError, match="changed by somebody else"):
             restore(self.folder, name)
         assert tree(self.folder / "game") == before
-        how: plan.OnChange = data.draw(st.sampled_from(["theirs", "force"]))
+        how: OnChange = data.draw(st.sampled_from(["theirs", "force"]))
         restore(self.folder, name, how)
         self.packs.remove(name)
         if how == "theirs":

@@ -271,7 +271,7 @@ def _verdicts(path: Path) -> Sequence[Verdict]:
 
 def _refuse_unknown(said: Sequence[Verdict], subjects: Sequence[Subject]) -> None:
     from ichnos.pack.workspace import verdicts
-    from ichnos.review.heard import of_subject
+    from ichnos.review.by_key import of_subject
 
     verdicts.refuse_unknown(said, [key for subject in subjects for key in of_subject(subject).sounds])
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -13,11 +12,12 @@ from ichnos.cli.app import DryRun, Json, WorkspaceFolder, app, examples
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
-    from ichnos.files.guarded import GuardedFolder
-    from ichnos.files.journal import InstalledPack, Journal, PendingTransaction
+    from ichnos.files.journal import Journal
     from ichnos.games.profiles.profile import Profile
     from ichnos.install.apply import Done
-    from ichnos.install.plan import InstallPlan, OnChange
+    from ichnos.install.plan import InstallPlan
+    from ichnos.install.states import OnChange
+    from ichnos.install.transaction import OpenGame
 
 _MOST_SHOWN = 60  # files of a plan that are shown one by one
 
@@ -76,25 +76,19 @@ def put_in(
     brief: bool = False,
 ) -> None:
     """Put a package into a game's folder. ``brief``: without the plan."""
-    from ichnos.files import journal
-    from ichnos.files.guarded import GuardedFolder
-    from ichnos.install import packs, plan
-    from ichnos.install.contents import Contents
+    from ichnos.install import transaction
 
-    root = GuardedFolder(folder)
-    with journal.locked(_waiting) as notes:
-        _taken_up(root, notes, "stop", dry_run=dry_run)
-        record, _ = notes.record(root.folder)
-        contents = Contents(notes)
-        prepared = packs.prepare(profile, package, root, contents, record.paths)
-        planned = plan.for_install(root, record, prepared, contents, on_change)
-        done = _carried_out(planned, notes, dry_run=dry_run, json=json, brief=brief)
+    with transaction.opened(folder, _waiting, dry_run=dry_run) as game:
+        _tell(game)
+        planned = game.to_install(profile, package, on_change)
+        done = _carried_out(game, planned, dry_run=dry_run, json=json, brief=brief)
     if done is None or json:
         return
-    show.say(f"{prepared.pack.title} is in {root.folder}: {show.counted(done.files, 'file')} changed.")
+    pack = planned.pack
+    show.say(f"{pack.title} is in {game.root.folder}: {show.counted(done.files, 'file')} changed.")
     if brief:
         return
-    show.say(f"To take it out again: ichnos restore {prepared.pack.name}", err=True)
+    show.say(f"To take it out again: ichnos restore {pack.name}", err=True)
     if profile.rules.afterwards:
         show.say("What is left for your own hands:", err=True)
         for number, step in enumerate(profile.rules.afterwards, 1):
@@ -130,43 +124,40 @@ def restore(
     of it. Of files that are merged only the pack's own entries are taken out.
     """
     from ichnos.files import disk, journal
-    from ichnos.files.guarded import GuardedFolder
-    from ichnos.install import plan
+    from ichnos.install import finding, transaction
 
     if keep_theirs and force:
         raise UsageError("--keep-theirs and --force exclude each other", cure="choose one")
     on_change: OnChange = "theirs" if keep_theirs else "force" if force else "stop"
     with journal.locked(_waiting) as notes:
-        folder = _only_game(notes, pack, from_, workspace)
+        folder = finding.only_game(notes, pack, from_, workspace)
         if not disk.is_folder(folder) and str(folder) in notes.games():
             _forget(notes, folder, pack, workspace, force=force, dry_run=dry_run, json=json)
             return
-        root = GuardedFolder(folder)
-        interrupted = _taken_up(root, notes, on_change, dry_run=dry_run)
-        record, _ = notes.record(root.folder)
-        if interrupted is not None and pack in (None, interrupted.pack):
+        game = transaction.open_game(folder, notes, on_change, dry_run=dry_run)
+        _tell(game)
+        if game.interrupted is not None and pack in (None, game.interrupted.pack):
             return  # it was that one; no other is taken out unasked
-        found = _named(list(record.packs), pack, workspace, root.folder)
-        planned = plan.for_restore(root, notes, record, found, on_change)
-        done = _carried_out(planned, notes, dry_run=dry_run, json=json)
+        found = finding.named(game.record.packs, pack, workspace, game.root.folder)
+        planned = game.to_restore(found, on_change)
+        done = _carried_out(game, planned, dry_run=dry_run, json=json)
     if done is None or json:
         return
     left = [one.title for one in planned.what.record.packs]
     others = f"; {' and '.join(left)} stay{'s' if len(left) == 1 else ''} in it" if left else ""
-    show.say(f"{found.title} is out of {root.folder}: {show.counted(done.files, 'file')}{others}.")
+    show.say(f"{found.title} is out of {game.root.folder}: {show.counted(done.files, 'file')}{others}.")
 
 
 @app.command(short_help="What is in which game.", epilog=examples("ichnos installed", "ichnos installed --json"))
 def installed(json: Json = False) -> None:
     """What is in which game, in which order, whether it is as it was left, and which pack wins over which."""
     from ichnos.files import disk, journal
-    from ichnos.files.guarded import GuardedFolder
-    from ichnos.install import listing
+    from ichnos.install import listing, transaction
 
     with journal.locked(_waiting) as notes:
         for name in notes.games():
             if disk.is_folder(Path(name)):
-                _taken_up(GuardedFolder(Path(name)), notes, "stop", dry_run=False)
+                _tell(transaction.open_game(Path(name), notes))
         found = listing.games(notes)
     if json:
         show.as_json([_game_as_json(one) for one in found])
@@ -218,10 +209,11 @@ def _forget(
 ) -> None:
     """A pack in a game that is not there any more: what was kept for it is let go, where that is asked for."""
     from ichnos.errors import Place
+    from ichnos.install import finding
 
     record, pending = notes.record(folder)
     packs = [*record.packs, *(one for one in (pending.record.packs if pending else ()) if one not in record.packs)]
-    pack = _named(packs, name, start, folder)
+    pack = finding.named(packs, name, start, folder)
     if not force:
         cure = (
             "move the game back to where it was (is its drive mounted?); or, if it is gone for good, say --force:"
@@ -244,20 +236,12 @@ def _waiting() -> None:
     show.say("Another ichnos is putting a pack in or taking one out: waiting for it.", err=True)
 
 
-def _taken_up(root: GuardedFolder, notes: Journal, on_change: OnChange, *, dry_run: bool) -> PendingTransaction | None:
-    """Go on with, or take back, what was interrupted in a game, and say which; gives what it was."""
-    from ichnos.install import apply
-
-    if dry_run:
-        if notes.record(root.folder)[1] is not None:
-            what = "something that was begun here is not ended"
-            raise IchnosError(what, cure="say it without --dry-run, or: ichnos installed; that goes on with it")
-        return None
-    found = apply.recover(root, notes, on_change)
+def _tell(game: OpenGame) -> None:
+    """Say what was found interrupted in a game."""
+    found = game.interrupted
     if found is not None:
         how = "it has been gone on with, and is done" if found.forward else "it has been taken back"
-        show.say(f"The {found.what} of {found.pack} in {root.folder} was interrupted: {how}.", err=True)
-    return found
+        show.say(f"The {found.what} of {found.pack} in {game.root.folder} was interrupted: {how}.", err=True)
 
 
 def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> tuple[Profile, Path, Path]:
@@ -297,11 +281,9 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
 
 
 def _carried_out(
-    planned: InstallPlan, notes: Journal, *, dry_run: bool, json: bool, brief: bool = False
+    game: OpenGame, planned: InstallPlan, *, dry_run: bool, json: bool, brief: bool = False
 ) -> Done | None:
     """Show a plan, and carry it out unless that is all."""
-    from ichnos.install import apply
-
     for note in planned.notes:
         show.say(f"Note: {note}", err=True)
     if not json and not brief:
@@ -311,7 +293,7 @@ def _carried_out(
             show.as_json({**_plan_as_json(planned), "dry-run": True})
         return None
     with show.progress("writing", len(planned.steps) or None) as advance:
-        done = apply.carry_out(planned, notes, advance)
+        done = game.carry_out(planned, advance)
     for path, reason in done.stays:
         show.say(f"Left: {path}: {reason}", err=True)
     if json:
@@ -337,69 +319,3 @@ def _print_plan(planned: InstallPlan) -> None:
 def _plan_as_json(planned: InstallPlan) -> dict[str, Any]:
     files = [{"path": one.step.path, "state": one.state, "reason": one.reason} for one in planned.steps]
     return {"what": planned.what.what, "pack": planned.what.pack, "folder": str(planned.root.folder), "files": files}
-
-
-def _is_called(pack: InstalledPack, name: str) -> bool:
-    return name in (pack.name, pack.title, pack.package, Path(pack.package).name)
-
-
-def _only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path) -> Path:
-    """The game that a pack is to be taken out of."""
-    from ichnos.files import disk
-
-    if from_ is not None:
-        return disk.resolved(from_)
-    having = []
-    is_wanted = _wanted(pack, start)
-    for folder in map(Path, notes.games()):
-        record, pending = notes.record(folder)
-        begun = pending is not None and (pack is None or pack == pending.pack)
-        if begun or any(map(is_wanted, record.packs)):
-            having.append(folder)
-    if not having:
-        known = [
-            f"{one.name} in {folder}" for folder in map(Path, notes.games()) for one in notes.record(folder)[0].packs
-        ]
-        what = (
-            f'no pack "{pack}" is in any game'
-            if pack
-            else "no pack of this workspace is in any game"
-            if known
-            else "no pack is in any game"
-        )
-        raise UsageError(what, cure=f"these are: {'; '.join(known)}" if known else "there is nothing to restore")
-    if len(having) > 1:
-        raise UsageError("it is in several games", cure=f"say which: --from {' or --from '.join(map(str, having))}")
-    return having[0]
-
-
-def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
-    """Whether an installed pack is the one that is named, or else that of the workspace that we are in, or else any."""
-    from ichnos.install import status
-    from ichnos.pack.workspace import workspace as workspaces
-
-    if name is not None:
-        return lambda pack: _is_called(pack, name)
-    try:
-        folder = workspaces.find_folder(start)
-    except UsageError:
-        return lambda pack: True
-    try:
-        first = workspaces.load(folder)
-        games = [first, *(workspaces.load(folder, game) for game in first.pack_file.games)]
-    except IchnosError:  # its game may be away
-        own, ids = workspaces.called(folder)
-        return lambda pack: own is None or pack.is_of(pack.game, [own], ids)
-    return lambda pack: any(status.is_own(loaded, pack) for loaded in games)
-
-
-def _named(packs: list[InstalledPack], name: str | None, start: Path, folder: Path) -> InstalledPack:
-    is_wanted = _wanted(name, start) if name or len(packs) > 1 else lambda pack: True
-    found = [one for one in packs if is_wanted(one)]
-    if len(found) == 1:
-        return found[0]
-    cure = f"these are in it: {', '.join(one.name for one in packs)}" if packs else "see: ichnos installed"
-    if not found:
-        called = f'no pack "{name}"' if name else "no pack of this workspace" if packs else "no pack"
-        raise UsageError(f"{called} is in {folder}", cure=cure)
-    raise UsageError("which pack?", cure=cure)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import unicodedata
+from collections.abc import Iterable
 from pathlib import Path
 
 # What no terminal is to be sent in a text: control characters (also those of the second half), what turns the
@@ -24,6 +25,16 @@ def folded(path: str) -> str:
     True
     """
     return unicodedata.normalize("NFC", unicodedata.normalize("NFC", path).casefold())
+
+
+def listed(names: Iterable[str]) -> str:
+    """Names as a sentence has them, each once.
+
+    >>> listed(["birch", "cedar", "birch", "elm"])
+    'birch, cedar and elm'
+    """
+    unique = list(dict.fromkeys(names))
+    return unique[0] if len(unique) == 1 else f"{', '.join(unique[:-1])} and {unique[-1]}"
 
 
 def leads_out(path: str) -> bool:

@@ -13,7 +13,8 @@ from ichnos.files import disk
 from ichnos.files.guarded import FileState, GuardedFolder, Incoming
 from ichnos.files.journal import FileChange, GameRecord, Journal, PendingTransaction
 from ichnos.install.contents import Contents
-from ichnos.install.plan import InstallPlan, OnChange
+from ichnos.install.plan import InstallPlan
+from ichnos.install.states import OnChange
 
 _ROOM = 2**20  # bytes that are left free on a disk
 

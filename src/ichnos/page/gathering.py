@@ -22,8 +22,8 @@ from ichnos.games.targets import marking
 from ichnos.games.things import PackThing, SoundThing
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.review.budget import Budget
+from ichnos.review.by_key import KeyFile, KeySounds, PackByKey, number, of_subject
 from ichnos.review.findings import Finding
-from ichnos.review.heard import Heard, Piece, Side, number, of_subject
 from ichnos.review.subject import Subject
 from ichnos.review.verdicts import heard_as
 
@@ -39,7 +39,7 @@ class Content:
     digest: str
     size: int
     name: str
-    piece: Piece  # where the bytes are
+    piece: KeyFile  # where the bytes are
     glance: Glance | None = None
     loop: tuple[int, int] | None = None
     trouble: str = ""
@@ -50,7 +50,7 @@ class Content:
 class Shown:
     """A take or a part with what is in it; ``content`` is None where there is no file."""
 
-    piece: Piece
+    piece: KeyFile
     content: Content | None
 
     @property
@@ -190,7 +190,7 @@ def gather(
     )
 
 
-def _before(old: Side | None, one: Heard) -> Heard | None:
+def _before(old: PackByKey | None, one: KeySounds) -> KeySounds | None:
     """What was under a key: of a game anything that it has, of another pack what that says itself."""
     if old is None or one.loose:
         return None
@@ -209,22 +209,22 @@ def _called(against: Opened) -> str:
     return f"{against.profile.rules.game.title}'s own" if against.is_game else against.path.name
 
 
-def _old(subject: Subject, against: Opened | None) -> Side | None:
+def _old(subject: Subject, against: Opened | None) -> PackByKey | None:
     if against is None:
         return None
     own = None if against.is_game else subject.context.own
     known = subject.context.catalogue
     view = PackSounds(against.profile, against.files, against.reading, known)
-    return Side(view, own, is_game=against.is_game)
+    return PackByKey(view, own, is_game=against.is_game)
 
 
 def _measured(
-    profile: Profile, pieces: Sequence[Piece], budget: Budget, on_progress: Callable[[float], None]
+    profile: Profile, pieces: Sequence[KeyFile], budget: Budget, on_progress: Callable[[float], None]
 ) -> dict[tuple[int, str], Content]:
     """What is in each file, by where it is."""
     files = {(id(piece.files), piece.name): piece for piece in pieces if piece.name is not None}
 
-    def one(piece: Piece) -> Content:
+    def one(piece: KeyFile) -> Content:
         found = _content(profile, piece, budget)
         on_progress(1)
         return found
@@ -233,7 +233,7 @@ def _measured(
         return dict(zip(files, pool.map(one, files.values()), strict=True))
 
 
-def _content(profile: Profile, piece: Piece, budget: Budget) -> Content:
+def _content(profile: Profile, piece: KeyFile, budget: Budget) -> Content:
     name = str(piece.name)
     encoder = profile.rules.own_encoder
     unread = Content(f"unread {piece.label}", 0, name, piece, unread=True)
@@ -263,7 +263,7 @@ def _content(profile: Profile, piece: Piece, budget: Budget) -> Content:
 _OVER = "not looked at: there is more here than any pack for a game has"
 
 
-def _placed(heard: Sequence[Heard]) -> dict[tuple[str, int | None], list[str]]:
+def _placed(heard: Sequence[KeySounds]) -> dict[tuple[str, int | None], list[str]]:
     """Which keys a finding is about, by the file that it names, or by the document and the line."""
     found: dict[tuple[str, int | None], list[str]] = {}
     for one in heard:
@@ -310,9 +310,9 @@ _ABOUT = ("event", "where", "from")
 
 
 def _entry(
-    side: Side,
-    one: Heard,
-    was: Heard | None,
+    side: PackByKey,
+    one: KeySounds,
+    was: KeySounds | None,
     findings: Sequence[Finding],
     players: Sequence[str],
     contents: Mapping[tuple[int, str], Content],
@@ -342,7 +342,7 @@ def _entry(
     )
 
 
-def _shown(heard: Heard, contents: Mapping[tuple[int, str], Content]) -> tuple[Shown, ...]:
+def _shown(heard: KeySounds, contents: Mapping[tuple[int, str], Content]) -> tuple[Shown, ...]:
     return tuple(
         Shown(piece, contents[id(piece.files), piece.name] if piece.name is not None else None)
         for piece in heard.pieces

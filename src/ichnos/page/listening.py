@@ -27,8 +27,8 @@ from ichnos.files.writing import fresh, write_whole
 from ichnos.games.facts import is_said
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.page.gathering import Content, Entry, PageModel, Shown
+from ichnos.review.by_key import number
 from ichnos.review.findings import Finding
-from ichnos.review.heard import number
 
 if TYPE_CHECKING:
     import numpy as np

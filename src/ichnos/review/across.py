@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from ichnos.errors import Place
-from ichnos.files.paths import folded
+from ichnos.files.paths import folded, listed
 from ichnos.games.neighbours import brought, clashing_id, shared
 from ichnos.games.pristine import combining_of
 from ichnos.games.profiles.profile import Profile
@@ -55,7 +55,7 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     for identity, claims in ids.items():
         owners = list(dict.fromkeys(name for name, _ in claims))
         if len(owners) > 1:
-            yield finding("id-of-another", claims[-1][1], f"{identity} is also the id of {_and(owners[:-1])}")
+            yield finding("id-of-another", claims[-1][1], f"{identity} is also the id of {listed(owners[:-1])}")
     yield from _files(profile, packs)
 
 
@@ -79,7 +79,7 @@ def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
         owners = list(dict.fromkeys(name for name, _, _ in claims))
         if len(owners) > 1 and any(one[2] != claims[0][2] for one in claims):
             winner, losers = _winner(profile, owners)
-            yield finding("key-shared", claims[-1][1], f'"{key}" is in {_and(losers)} too; {winner} is heard')
+            yield finding("key-shared", claims[-1][1], f'"{key}" is in {listed(losers)} too; {winner} is heard')
 
 
 def _lies_over(profile: Profile) -> bool:
@@ -106,7 +106,7 @@ def _files(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
             continue
         if len({pack.subject.files.read(own) for pack, own in owners}) > 1:
             winner, _ = _winner(profile, [pack.name for pack, _ in owners])
-            every = _and([pack.name for pack, _ in owners])
+            every = listed([pack.name for pack, _ in owners])
             yield finding("file-shadowed", Place(name), f"it is in {every}; that of {winner} is used")
 
 
@@ -115,7 +115,3 @@ def _winner(profile: Profile, names: Sequence[str]) -> tuple[str, list[str]]:
     at = -1 if profile.rules.install.wins == "last" else 0
     others = list(names)
     return others.pop(at), others
-
-
-def _and(names: Sequence[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

@@ -25,8 +25,8 @@ from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.vocabulary import entry_scopes
 from ichnos.games.things import PackThing, SoundThing, Thing
+from ichnos.review.by_key import roles
 from ichnos.review.doubles import kept_apart
-from ichnos.review.heard import roles
 
 ADDED, REMOVED, CHANGED = "added", "removed", "changed"
 _ALIKE = -20.0  # dB: what differs by less is the same sound, coded again

@@ -9,8 +9,8 @@ from contextlib import suppress
 from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.pack.workspace.verdicts import LENGTH, REDO, Verdict
+from ichnos.review.by_key import KeySounds, of_subject
 from ichnos.review.findings import Finding, finding
-from ichnos.review.heard import Heard, of_subject
 from ichnos.review.subject import Subject
 
 
@@ -20,7 +20,7 @@ def heard_as(digests: Mapping[str, str]) -> str:
     return hashlib.sha256(whole.encode()).hexdigest()[:LENGTH]
 
 
-def digests(heard: Heard) -> dict[str, str]:
+def digests(heard: KeySounds) -> dict[str, str]:
     """The SHA-256 of each of the pack's own takes and parts of a sound that can be read."""
     found = {}
     for piece in heard.pieces:
@@ -30,7 +30,7 @@ def digests(heard: Heard) -> dict[str, str]:
     return found
 
 
-def _is_over(verdict: Verdict, heard: Heard) -> bool:
+def _is_over(verdict: Verdict, heard: KeySounds) -> bool:
     """Was it another sound that was judged?"""
     return bool(verdict.heard) and verdict.heard != heard_as(digests(heard))
 

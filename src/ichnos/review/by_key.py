@@ -22,7 +22,7 @@ _NUMBERED = re.compile(r" \(\d+\)$")
 
 
 @dataclass(frozen=True)
-class Piece:
+class KeyFile:
     """A take or a part. ``reference``: the file as it is named; ``name``: the one that is meant, None without one.
 
     ``of_game``: the file is not the pack's, but the game's own.
@@ -47,12 +47,12 @@ class Piece:
 
 
 @dataclass(frozen=True)
-class Heard:
+class KeySounds:
     """A key, or a file that no key names. ``loose``: it is such a file."""
 
     key: str
     definition: SoundThing
-    pieces: tuple[Piece, ...]
+    pieces: tuple[KeyFile, ...]
     loose: bool = False
 
 
@@ -66,7 +66,7 @@ def roles(sound: SoundThing) -> Iterator[tuple[str, str | None, TakeThing | None
         yield (role if taken[role] == 1 else f"{role} ({taken[role]})"), file, take
 
 
-class Side:
+class PackByKey:
     """A pack, or a game, by its keys.
 
     Args:
@@ -87,7 +87,7 @@ class Side:
         self._theirs = SoundFiles([name for name in theirs if name.lower().endswith(view.profile.sound_suffixes)])
         self.left_out = 0  # entries of the game's own in a pack's copy of the game's document
 
-    def piece(self, role: str, reference: str, take: TakeThing | None = None) -> Piece:
+    def piece(self, role: str, reference: str, take: TakeThing | None = None) -> KeyFile:
         """A take or a part, with the file that its reference leads to."""
         name = self.view.by_reference.file_of(reference) or self._over.get(self.profile.bare(reference))
         files, of_game = self.files, False
@@ -95,33 +95,35 @@ class Side:
             files, of_game = self.behind, True
         said = take.values if take is not None else {}
         weight = take.weight if take is not None else None
-        return Piece(
+        return KeyFile(
             role, reference, files, name, number(weight), number(said.get("take.volume")),
             number(said.get("take.pitch")), of_game,
         )  # fmt: skip
 
-    def pieces(self, sound: SoundThing) -> tuple[Piece, ...]:
+    def pieces(self, sound: SoundThing) -> tuple[KeyFile, ...]:
         """The takes and parts of a sound."""
         return tuple(self.piece(role, file, take) for role, file, take in roles(sound) if file is not None)
 
     @cached_property
-    def sounds(self) -> dict[str, Heard]:
+    def sounds(self) -> dict[str, KeySounds]:
         """All that is heard, by key: what is defined, what stands in the place of the game's own, and loose files."""
         found = {}
         for sound in self._own():
             plain = _NUMBERED.sub("", sound.key)  # of two entries of one key, the second has a number
             key = sound.key if sound.key in self._keys else plain
-            found[sound.key] = Heard(sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(sound))
+            found[sound.key] = KeySounds(
+                sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(sound)
+            )
         for key, sound in self._in_place().items():
             if key not in found or not found[key].pieces:
                 said = found[key].definition if key in found else None
                 whole = replace(sound, texts=said.texts, place=said.place) if said else sound
-                found[key] = Heard(key, whole, self.pieces(whole))
+                found[key] = KeySounds(key, whole, self.pieces(whole))
         named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
         for name in self.view.names:
             if name not in named:
                 alone = sound_of(name, files=(name,))
-                found[free_name(name, found)] = Heard(name, alone, (self.piece("file", name),), loose=True)
+                found[free_name(name, found)] = KeySounds(name, alone, (self.piece("file", name),), loose=True)
         return found
 
     def _own(self) -> Iterator[SoundThing]:
@@ -158,22 +160,22 @@ class Side:
         assert self.behind is not None
         return read_pack(self.profile, self.behind).definitions
 
-    def of_key(self, key: str) -> Heard | None:
+    def of_key(self, key: str) -> KeySounds | None:
         """What a game has under a key, by its definitions or by what is known of it."""
         found = self._by_key.get(key)
         if found is None and self.known is not None and key in self.known:
             entry = self.known.entry(key)
             found = sound_of(key, entry.category, entry.files)
-        return Heard(key, found, self.pieces(found)) if found is not None else None
+        return KeySounds(key, found, self.pieces(found)) if found is not None else None
 
     @cached_property
     def _by_key(self) -> dict[str, SoundThing]:
         return {sound.key: sound for sound in self.definitions.sounds}
 
 
-def of_subject(subject: Subject) -> Side:
+def of_subject(subject: Subject) -> PackByKey:
     """A pack that is being checked, by its keys."""
-    return Side(subject.view, subject.context.own)
+    return PackByKey(subject.view, subject.context.own)
 
 
 def number(value: Value, otherwise: float = 1.0) -> float:

@@ -1,0 +1,88 @@
+"""What a pack that goes into a game has in common with others that are there."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator
+
+from ichnos.errors import IchnosError, Place
+from ichnos.files.guarded import GuardedFolder
+from ichnos.files.journal import InstalledPack
+from ichnos.games import neighbours, pristine
+from ichnos.games.entries.patches import named
+from ichnos.install.states import PathStates
+
+
+def refuse_taken(root: GuardedFolder, pack: InstalledPack, others: Collection[InstalledPack]) -> None:
+    """Raises IchnosError where another pack in the game has an id of this one, or its name."""
+    place = Place(str(root.folder))
+    clash = neighbours.clashing_id(pack.ids, others)
+    if clash is not None:
+        identity, other = clash
+        what = f"the id {identity} of {pack.title} is also that of {other.title} ({other.name}), which is in the game"
+        cure = (
+            "a game breaks with two packs of one id: if this is another pack, mint ids of its own (in its workspace,"
+            f" delete [ids] and build again); if it shall take the other's place: ichnos restore {other.name}"
+        )
+        raise IchnosError(what, place=place, cure=cure)
+    alike = next((one for one in others if (one.game, one.name) == (pack.game, pack.name)), None)
+    if alike is not None:
+        what = f"another pack with the name {pack.name} is in the game already: {alike.title}, which has other ids"
+        raise IchnosError(what, place=place, cure=f"give this one another name, or first: ichnos restore {alike.name}")
+
+
+def replaced(old: InstalledPack | None, pack: InstalledPack) -> Iterator[str]:
+    """What is to be said of an edition that makes room for this one."""
+    if old is not None and old.version != pack.version:
+        yield f"{old.title} {old.version} goes out for it."
+
+
+def clashes(
+    states: PathStates, pack: InstalledPack, old: InstalledPack | None, others: Collection[InstalledPack]
+) -> list[str]:
+    """New keys, ids and entries that other packs in the game have already, a sentence for each.
+
+    Args:
+        old: the edition of it that is in the game; what that has was settled when it went in.
+
+    Raises:
+        IchnosError: there are some, and nobody has said that they are to be replaced.
+    """
+    settled = set(old.brings) if old else set()
+    found = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
+    if found:
+        profile = states.profiles.of(pack.profile)
+        own = {f"key {key}" for key in pristine.keys(states.root.folder, profile)}
+        found = [(one, other) for one, other in found if one not in own]
+    found += [
+        (one, other)
+        for one, other in _shared_entries(states, pack, old, others)
+        if f"key {one}" not in settled and (f"key {one}", other) not in found
+    ]
+    told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in found]
+    if told and states.on_change == "stop":
+        more = f"; and {len(told) - 5} more" if len(told) > 5 else ""
+        what = f"another pack in the game has what is new in this one: {'; '.join(told[:5])}{more}"
+        cure = f"give it another key in one of the two, or --force: then that of {pack.name} counts"
+        raise IchnosError(what, place=Place(str(states.root.folder)), cure=cure)
+    return [f"{one}; that of {pack.name} counts from now on." for one in told]
+
+
+def _shared_entries(
+    states: PathStates, pack: InstalledPack, old: InstalledPack | None, others: Iterable[InstalledPack]
+) -> Iterator[tuple[str, InstalledPack]]:
+    """Entries that this pack and another add to one of the game's own documents; the old edition did not."""
+    merges = {claim.path: claim for claim in pack.claims if claim.how == "merge"}
+    before = {claim.path: states.entries(claim) for claim in (old.claims if old else ()) if claim.how == "merge"}
+    for other in others:
+        for claim in other.claims:
+            mine = merges.get(claim.path) if claim.how == "merge" else None
+            if mine is None:
+                continue
+            ours, theirs = states.entries(mine), states.entries(claim)
+            both = [one for one in ours if one in theirs and one not in before.get(claim.path, ())]
+            known = states.record.paths[claim.path].original
+            if both and known is not None:
+                label = str(states.root.path(claim.path))
+                patching = states.patching(claim.path)
+                own = patching.identities(patching.parsed(states.contents.read(known.sha256), label))
+                yield from ((name, other) for name in named(one for one in both if one not in own))
