@@ -12,7 +12,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import Json, WorkspaceFolder, app, examples
-from ichnos.errors import IchnosError, UsageError
+from ichnos.errors import UsageError
 from ichnos.files import disk
 
 if TYPE_CHECKING:
@@ -21,7 +21,8 @@ if TYPE_CHECKING:
     from ichnos.pack.workspace.workspace import Workspace
     from ichnos.review.check import Checked
     from ichnos.review.findings import Finding
-    from ichnos.review.subject import Context, Subject
+    from ichnos.review.proving import Proved
+    from ichnos.review.subject import Subject
 
 
 @app.command(
@@ -75,73 +76,64 @@ def check(
     Several packs are also held against each other, in the order in which the game loads them. What is
     no slip for you is waived in ichnos.toml, under [[waive]], with a reason.
     """
-    from ichnos.games.opening import opened
-    from ichnos.review import across
-    from ichnos.review import check as checking
-    from ichnos.review import verdicts as judging
-    from ichnos.review.budget import Budget
-    from ichnos.review.subject import Subject
+    from ichnos.review import context as contexts
+    from ichnos.review import proving
 
     if json and sarif:
         raise UsageError("--json and --sarif exclude each other", cure="choose one")
-    loaded = workspace_at(workspace, game, needed=not packs or game is None)
+    loaded = contexts.workspace_at(workspace, game, needed=not packs or game is None)
     own = not packs
     if not packs:
-        packs = [last_built(loaded)]
+        packs = [contexts.last_built(loaded)]
         warn_if_behind(loaded)
-    context = context_of(loaded, game, installation, packs, own=own)
-    said = _verdicts(verdicts) if verdicts is not None else context.verdicts
-    context = replace(context, verdicts=said)
+    context = contexts.context_of(loaded, game, installation, packs, own=own)
+    if verdicts is not None:
+        context = replace(context, verdicts=_verdicts(verdicts))
     if context.catalogue is None:
         show.keys_unchecked(context.profile.rules.game.title)
-    subjects = [Subject(context, opened(context.profile, pack)) for pack in packs]
+    subjects = proving.subjects(context, packs)
     if verdicts is not None:
-        _refuse_unknown(said, subjects)
+        _refuse_unknown(context.verdicts, subjects)
     with show.progress("decoding", sum(len(subject.sounds) for subject in subjects)) as advance:
-        results = [checking.check(subject, lambda _: advance(1), Budget(budget)) for subject in subjects]
-    shared: list[Finding] = []
-    if len(packs) > 1:
-        loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, subjects, strict=True)]
-        shared = list(across.findings(context.profile, loads))
-    over = [key for subject in subjects for key in judging.over(subject)]
-    for subject in subjects:
-        subject.files.close()
-    if over:
-        what = f"{show.counted(len(over), 'verdict')} of a sound that has changed since: {', '.join(over[:5])}"
-        show.say(f"{what}{' and others' if len(over) > 5 else ''}", err=True)
+        proved = proving.prove(packs, subjects, lambda _: advance(1), budget)
     if own and loaded:
-        note(loaded, results[0])
+        proving.note(loaded, proved.results[0])
+    _tell(proved, loaded, json=json, sarif=sarif)
+    if proved.findings:
+        raise typer.Exit(1)
+
+
+def _tell(proved: Proved, loaded: Workspace | None, *, json: bool, sarif: bool) -> None:
+    """Say what came of a check."""
+    if proved.over:
+        what = f"{show.counted(len(proved.over), 'verdict')} of a sound that has changed since"
+        more = " and others" if len(proved.over) > 5 else ""
+        show.say(f"{what}: {', '.join(proved.over[:5])}{more}", err=True)
     if sarif:
         from ichnos.review.sarif import sarif as as_sarif
 
-        findings = [*(one for result in results for one in result.findings), *shared]
-        waived = [one for result in results for one in result.waived]
+        waived = [one for result in proved.results for one in result.waived]
         folders = dict.fromkeys(loaded.files, loaded.folder) if loaded else {}
-        show.as_json(as_sarif(findings, waived, base=Path.cwd(), folders=folders))
+        show.as_json(as_sarif(list(proved.findings), waived, base=Path.cwd(), folders=folders))
     elif json:
-        _print_json(packs, results, shared)
+        _print_json(proved.packs, proved.results, proved.shared)
     else:
-        for pack, result in zip(packs, results, strict=True):
+        for pack, result in zip(proved.packs, proved.results, strict=True):
             _print(result, loaded.shown(pack.absolute()) if loaded else str(pack))
-        if len(packs) > 1:
-            _print_shared(shared, len(packs))
-    if shared or any(result.findings for result in results):
-        raise typer.Exit(1)
+        if len(proved.packs) > 1:
+            _print_shared(proved.shared, len(proved.packs))
 
 
 def passes(folder: Path, *, json: bool = False) -> bool:
     """Check the pack that a workspace built last, and tell whether it works in the game; briefly, where it does."""
-    from ichnos.games.opening import opened
     from ichnos.pack.workspace import workspace as workspaces
-    from ichnos.review import check as checking
-    from ichnos.review.subject import Subject, of_workspace
+    from ichnos.review import context as contexts
+    from ichnos.review import proving
 
     loaded = workspaces.load(folder)
-    package = last_built(loaded)
-    subject = Subject(of_workspace(loaded), opened(loaded.profile, package))
-    result = checking.check(subject, lambda _: None)
-    subject.files.close()
-    note(loaded, result)
+    package = contexts.last_built(loaded)
+    (result,) = proving.prove([package], proving.subjects(contexts.of_workspace(loaded), [package])).results
+    proving.note(loaded, result)
     if json:
         _print_json([package], [result], ())
         return result.passed
@@ -153,25 +145,6 @@ def passes(folder: Path, *, json: bool = False) -> bool:
         what = f"{show.counted(len(result.findings), 'finding')} to see to before you publish it: ichnos check"
         show.say(f"{what} -w {folder.name}" if Path.cwd() != folder else what, err=True)
     return True
-
-
-def note(loaded: Workspace, result: Checked) -> None:
-    """Note for ``status`` what came of checking the pack that was built last."""
-    import json
-    from contextlib import closing, suppress
-
-    from ichnos.pack.build import state as states
-
-    state = states.opened(loaded.folder)
-    if state is not None and loaded.game is None:
-        with closing(state), suppress(IchnosError):  # it is only told
-            last = state.latest_build(None)
-            if last is not None:
-                errors = sum(one.kind.is_error for one in result.findings)
-                first = max(result.findings, key=lambda one: one.kind.is_error, default=None)
-                told = f"{first.kind.id}, {first.place}: {first.reason}" if first else ""
-                said = {"sha256": last.sha256, "findings": len(result.findings), "errors": errors, "first": told}
-                state.note_fact("checked", json.dumps(said))
 
 
 def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Sequence[Finding]) -> None:
@@ -192,41 +165,6 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
     show.as_json(said[0] if len(said) == 1 else together)
 
 
-def workspace_at(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
-    """The workspace that we are in; one that cannot be read matters only where it is needed."""
-    from ichnos.pack.workspace import workspace as workspaces
-
-    try:
-        folder = workspaces.find_folder(start)
-    except UsageError:
-        return None
-    try:
-        return workspaces.load(folder, game)
-    except IchnosError:
-        if needed:
-            raise
-        return None
-
-
-def _are_own(packs: Sequence[Path], loaded: Workspace | None) -> bool:
-    """Are these packs of the workspace's own, built or released?"""
-    if loaded is None:
-        return False
-    made = [disk.resolved(loaded.folder / name) for name in ("build", "release")]
-    return all(any(disk.resolved(pack).is_relative_to(folder) for folder in made) for pack in packs)
-
-
-def last_built(loaded: Workspace | None) -> Path:
-    from ichnos.pack.build.state import latest_package
-
-    if loaded is None:
-        raise UsageError("there is no pack to check", cure="name one, with --game, or go into a workspace")
-    package = latest_package(loaded.folder, loaded.game)
-    if package is None:
-        raise UsageError("nothing is built yet", cure="build first: ichnos build")
-    return package
-
-
 def warn_if_behind(loaded: Workspace | None) -> None:
     from ichnos.pack.build import building
 
@@ -235,32 +173,6 @@ def warn_if_behind(loaded: Workspace | None) -> None:
             "The workspace or the pack has changed since this was built; what follows is of the pack as it lies there."
         )
         show.say(what, err=True)
-
-
-def context_of(
-    loaded: Workspace | None, game: str | None, installation: Path | None, packs: Sequence[Path], *, own: bool
-) -> Context:
-    """What packs are checked against: the workspace's ``own``, or anybody's for the same game."""
-    from ichnos.files.sources import Inside
-    from ichnos.games.catalogues import library
-    from ichnos.games.catalogues.harvest import harvest
-    from ichnos.games.pristine import game_files
-    from ichnos.games.profiles import loading, profile
-    from ichnos.review.subject import Context, of_workspace
-
-    own = own or _are_own(packs, loaded)
-    if loaded is not None:
-        context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
-    elif game is not None:
-        found = loading.load(profile.find(game))
-        context = Context(found, library.load(found.identity) if installation is None else None)
-    else:
-        raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
-    if installation is not None:
-        rules = context.profile.rules.catalogue
-        theirs = Inside(game_files(installation, context.profile), rules.folder)
-        context = replace(context, catalogue=harvest(context.profile, installation), own=theirs)
-    return context
 
 
 def _verdicts(path: Path) -> Sequence[Verdict]:

@@ -177,11 +177,13 @@ def _subject(
     """The pack that is meant, what it is checked against, and where it is."""
     from ichnos.cli import checking
     from ichnos.games.opening import opened, recognised
-    from ichnos.review.subject import Context, Subject
+    from ichnos.review import context as contexts
+    from ichnos.review.context import Context
+    from ichnos.review.subject import Subject
 
-    loaded = checking.workspace_at(workspace, game, needed=pack is None)
+    loaded = contexts.workspace_at(workspace, game, needed=pack is None)
     if pack is None:
-        path = checking.last_built(loaded)
+        path = contexts.last_built(loaded)
         checking.warn_if_behind(loaded)
     else:
         path = pack
@@ -190,7 +192,7 @@ def _subject(
         if found.is_game:
             raise UsageError(f"{path} is a game, and no pack", cure="name a pack, and the game with --against")
         return Subject(Context(found.profile), found.files), None, path
-    context = checking.context_of(loaded, game, installation, [path], own=pack is None)
+    context = contexts.context_of(loaded, game, installation, [path], own=pack is None)
     return Subject(context, opened(context.profile, path)), loaded, path
 
 

@@ -161,13 +161,14 @@ def _world(
     stack: ExitStack, packs: list[Path] | None, game: str | None, installation: Path | None, workspace: Path
 ) -> World:
     """The stand-in game, loaded; what it holds open is let go of with the stack."""
-    from ichnos.cli.checking import last_built, warn_if_behind, workspace_at
+    from ichnos.cli.checking import warn_if_behind
     from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.opening import opened
     from ichnos.games.pristine import game_files
     from ichnos.games.profiles import loading, places
     from ichnos.play import world as worlds
+    from ichnos.review.context import last_built, workspace_at
 
     loaded = workspace_at(workspace, game, needed=not packs or game is None)
     if loaded is None and game is None:

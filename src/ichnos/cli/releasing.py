@@ -34,14 +34,12 @@ def release(
     Where the check does not pass, nothing is released, and ichnos.toml and CHANGES.md stay as they were.
     Findings that are no slip are waived in ichnos.toml.
     """
-    from ichnos.cli import checking
-    from ichnos.files.sources import files_at
     from ichnos.pack.build import building
     from ichnos.pack.build import release as releases
     from ichnos.pack.workspace import workspace as workspaces
     from ichnos.pack.workspace.folder import find_folder
-    from ichnos.review import check as checks
-    from ichnos.review.subject import Subject, of_workspace
+    from ichnos.review import proving
+    from ichnos.review.context import of_workspace
 
     steps = [name for name, wanted in (("major", major), ("minor", minor), ("patch", patch)) if wanted]
     if len(steps) > 1:
@@ -50,7 +48,7 @@ def release(
     results = []
 
     def check(loaded: Workspace, package: Path) -> list[str]:
-        result = checks.check(Subject(of_workspace(loaded), files_at(package)), lambda _: None)
+        (result,) = proving.prove([package], proving.subjects(of_workspace(loaded), [package])).results
         results.append(result)
         inside = f"{package}{os.sep}"  # which is built aside, and gone when this is read
         return [f"{one.kind.id}  {str(one.place).removeprefix(inside)}: {one.reason}" for one in result.findings]
@@ -63,7 +61,7 @@ def release(
         done = releases.release(folder, step, note, check, advance, show.waiting)
     loaded = workspaces.load(folder)
     if building.is_current(loaded):  # what lies in build/ now is what was checked
-        checking.note(loaded, results[-1])
+        proving.note(loaded, results[-1])
     if json:
         show.as_json({"version": done.version, "to": str(done.archive), "sha256": done.sha256})
         return

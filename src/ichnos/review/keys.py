@@ -12,8 +12,9 @@ from ichnos.errors import Place
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles.profile import without_extension
 from ichnos.likeness import did_you_mean, nearest
+from ichnos.review.context import Context
 from ichnos.review.findings import Finding, finding
-from ichnos.review.subject import Context, Subject
+from ichnos.review.subject import Subject
 
 _SLIPS = 2  # letters in which a key that is one of the game's by mistake differs from it
 _SLIP = 0.8  # of likeness: a text nearer to a key than this, and not the same, is a slip

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ichnos.pack.workspace import credit
+from ichnos.review.context import Context
 from ichnos.review.findings import Finding, finding
-from ichnos.review.subject import Context, Subject
+from ichnos.review.subject import Subject
 
 _OF_DOUBT = {
     "missing": "licence-missing",

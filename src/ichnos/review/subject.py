@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import PurePosixPath
 
 from ichnos.audio.process.conversion import Target
 from ichnos.errors import Place
-from ichnos.files.journal import InstalledPack
 from ichnos.files.sources import Files, Only
-from ichnos.games import neighbours
-from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.exemplar import Exemplar
@@ -20,56 +17,7 @@ from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
 from ichnos.games.targets import target
 from ichnos.games.things import sound_of
-from ichnos.pack.workspace import verdicts
-from ichnos.pack.workspace.pack_file import PackFile
-from ichnos.pack.workspace.verdicts import Verdict
-from ichnos.pack.workspace.workspace import Workspace
-
-
-@dataclass(frozen=True)
-class Context:
-    """What a pack is checked against. ``new_keys`` are the modder's own, known from the workspace."""
-
-    profile: Profile
-    catalogue: Catalogue | None = None
-    new_keys: Collection[str] | None = None  # None: nobody says which keys are meant to be new
-    silent_keys: Collection[str] = ()
-    pack_file: PackFile | None = None
-    place: Callable[..., Place] | None = None  # of a field of the pack file
-    own: Files | None = None  # the game's own files
-    verdicts: Sequence[Verdict] = ()
-    neighbours: Sequence[InstalledPack] = ()  # other packs in the game that the workspace names
-
-    @property
-    def title(self) -> str:
-        """The game's title."""
-        return self.profile.rules.game.title
-
-
-def of_workspace(workspace: Workspace) -> Context:
-    """What the pack of a workspace is checked against."""
-    pack_file = workspace.pack_file
-    return Context(
-        workspace.profile,
-        workspace.catalogue,
-        [sound.key for sound in pack_file.sound if sound.new],
-        [sound.key for sound in pack_file.sound if sound.silent],
-        pack_file,
-        workspace.file.place,
-        workspace.game_files(),
-        verdicts.of_workspace(workspace.folder),
-        _neighbours(workspace),
-    )
-
-
-def _neighbours(workspace: Workspace) -> list[InstalledPack]:
-    """The packs of others in the game that a workspace is for."""
-    pack_file, rules = workspace.pack_file, workspace.profile.rules
-    if not workspace.installation:
-        return []
-    names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
-    others = neighbours.in_game(workspace.folder / workspace.installation)
-    return [one for one in others if not one.is_of(rules.game.name, names, pack_file.ids.values())]
+from ichnos.review.context import Context
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ import fnmatch
 from collections.abc import Sequence
 
 from ichnos.pack.workspace.pack_file import Waiver
+from ichnos.review.context import Context
 from ichnos.review.findings import Finding
-from ichnos.review.subject import Context
 
 
 def sort_out(context: Context, found: Sequence[Finding]) -> tuple[list[Finding], list[tuple[Finding, str]]]:
