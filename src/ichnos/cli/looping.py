@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -13,7 +14,7 @@ from ichnos.cli.heard import Clip, Picture
 from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
-    from ichnos.audio.measure.seams import LoopSeams, Seam
+    from ichnos.audio.measure.seams import Candidate, LoopSeams, Seam
 
 
 @app.command(
@@ -52,69 +53,97 @@ def loop(
 
     Exit code 1: the seam would be heard.
     """
-    from ichnos.audio.measure.seams import LoopSeams
     from ichnos.audio.process import exports
-    from ichnos.files.disk import opened
     from ichnos.games import suitability
 
     clip = exports.one_clip(clip)
-    if marks not in ("smpl", "cue", "both"):
-        raise UsageError(f"there are no marks {marks!r}", cure="choose smpl, cue or both")
-    if fade is not None and (better or start is not None or end is not None):
-        raise UsageError("a fade makes the whole clip the loop", cure="leave out --start, --end and --better")
-    if fade is not None and to is None:
-        raise UsageError("where is the faded loop to go?", cure="say --to FILE.wav")
+    _refuse(marks, fade, to, chosen=better or start is not None or end is not None)
     if to is not None:
         exports.refuse_loop_file(clip, to, overwrite=overwrite)
     judge = suitability.judge_for(game, None, None)
-    marking = judge.marking if judge else None
-    with opened(clip) as stream:
-        given = None
-        if start is not None or end is not None:
-            plain = LoopSeams(stream, clip, marking=marking)
-            given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
-        seams = LoopSeams(stream, clip, given, within if better else 0.0, marking)
+    seams = _seams(clip, start, end, within if better else 0.0, judge.marking if judge else None)
     chosen, seam = seams.loop, seams.seam()
     drawn = [("the loop", seams, chosen)]
     said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
         _print_seam("The loop", seams, chosen, seam)
     if better:
-        candidates = seams.candidates()
+        candidates = seams.candidates()[:3]
         said["candidates"] = [
-            {**_as_json(one.loop, one.seam), "likeness": round(one.likeness, 4)} for one in candidates[:3]
+            {**_as_json(one.loop, one.seam), "likeness": round(one.likeness, 4)} for one in candidates
         ]
         if candidates:
             chosen, seam = candidates[0].loop, candidates[0].seam
             drawn.append(("better", seams, chosen))
         if not json:
-            show.say("" if candidates else "No better points were found nearby.\n", end="")
-            for one in candidates[:3]:
-                _print_seam(f"Likeness {one.likeness:.3f}", seams, one.loop, one.seam)
+            _print_candidates(seams, candidates)
     if to is not None and dry_run:
         said["dry-run"] = True
         if not json:
             show.say(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
     elif to is not None:
-        with show.progress("writing", seams.facts.seconds) as advance:
-            written = exports.write_loop(clip, to, marks, chosen, fade, advance)  # type: ignore[arg-type]
+        written = _written(clip, to, marks, chosen, fade, seams.facts.seconds, json=json)
         seam, said["to"] = written.seam(), str(to)
         if fade is not None:
             drawn.append((f"its end faded into its beginning over {fade:g} s", written, written.loop))
-        if not json:
-            show.say(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
-            _print_seam("There the loop", written, written.loop, seam)
     if picture is not None:
-        from ichnos.audio.drawing.seams import draw_seams
-        from ichnos.files.writing import fresh
-
-        with fresh(picture) as beside:
-            draw_seams(drawn, clip.name, beside)
-        show.say(f"{picture} is drawn.", err=True)
+        _draw(drawn, clip.name, picture)
     if json:
         show.as_json({**said, "audible": seam.is_audible})
     if seam.is_audible:
         raise typer.Exit(1)
+
+
+def _refuse(marks: str, fade: float | None, to: Path | None, *, chosen: bool) -> None:
+    """Raises UsageError for options that do not go together. ``chosen``: points of the loop are said, or looked for."""
+    if marks not in ("smpl", "cue", "both"):
+        raise UsageError(f"there are no marks {marks!r}", cure="choose smpl, cue or both")
+    if fade is not None and chosen:
+        raise UsageError("a fade makes the whole clip the loop", cure="leave out --start, --end and --better")
+    if fade is not None and to is None:
+        raise UsageError("where is the faded loop to go?", cure="say --to FILE.wav")
+
+
+def _seams(clip: Path, start: int | None, end: int | None, within: float, marking: Any) -> LoopSeams:
+    """The loop that is said, or else that the clip marks, measured."""
+    from ichnos.audio.measure.seams import LoopSeams
+    from ichnos.files.disk import opened
+
+    with opened(clip) as stream:
+        given = None
+        if start is not None or end is not None:
+            plain = LoopSeams(stream, clip, marking=marking)
+            given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
+        return LoopSeams(stream, clip, given, within, marking)
+
+
+def _written(
+    clip: Path, to: Path, marks: str, loop: tuple[int, int], fade: float | None, seconds: float, *, json: bool
+) -> LoopSeams:
+    """Write the clip with its loop marked; the loop that is there then."""
+    from ichnos.audio.process import exports
+
+    with show.progress("writing", seconds) as advance:
+        written = exports.write_loop(clip, to, marks, loop, fade, advance)  # type: ignore[arg-type]
+    if not json:
+        show.say(f"{to} is written, the loop marked{'' if fade is None else ', its end faded into its beginning'}.")
+        _print_seam("There the loop", written, written.loop, written.seam())
+    return written
+
+
+def _draw(drawn: Sequence[tuple[str, LoopSeams, tuple[int, int]]], name: str, picture: Path) -> None:
+    from ichnos.audio.drawing.seams import draw_seams
+    from ichnos.files.writing import fresh
+
+    with fresh(picture) as beside:
+        draw_seams(drawn, name, beside)
+    show.say(f"{picture} is drawn.", err=True)
+
+
+def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None:
+    show.say("" if candidates else "No better points were found nearby.\n", end="")
+    for one in candidates:
+        _print_seam(f"Likeness {one.likeness:.3f}", seams, one.loop, one.seam)
 
 
 def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:

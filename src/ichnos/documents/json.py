@@ -105,18 +105,10 @@ class _Parser:
                 token = match_name(content, position)
                 if token is None:
                     raise self.wrong(position, "first name" if first else "name")
-                group = token.lastgroup or ""
-                if group == "close":
-                    kind = "close"
-                else:
-                    kind = "name"
-                    label_start, label_end = token.span(group)
-                    label = token[group]
-                    label_start -= 1
-                    label_end += 1
-                    if group == "escaped":
-                        label = json.loads(content[label_start:label_end])
-                    position = token.end()
+                kind = token.lastgroup or ""
+                if kind != "close":
+                    label, label_start, label_end = self.quoted(token, kind)
+                    position, kind = token.end(), "name"
             if not in_object or kind == "name":
                 token = match_value(content, position)
                 if token is None:
@@ -124,13 +116,10 @@ class _Parser:
                 kind = group = token.lastgroup or ""
                 node_kind = kinds.get(group)
                 if node_kind is not None:
-                    start, end = token.span(group)
-                    value = token[group]
                     if node_kind is TEXT:
-                        start -= 1
-                        end += 1
-                        if group == "escaped":
-                            value = json.loads(content[start:end])
+                        value, start, end = self.quoted(token, group)
+                    else:
+                        (start, end), value = token.span(group), token[group]
                     if label is None:
                         node = Node(node_kind, start, end, start, end, value, None, -1, -1, NO_CHILDREN)
                     else:
@@ -163,6 +152,13 @@ class _Parser:
             top = self.open_nodes[-1]
             children = top.children
             in_object, first = top.kind == KEYED, False
+
+    def quoted(self, token: re.Match[str], group: str) -> tuple[str, int, int]:
+        """A text, and where it begins and ends with its quotation marks."""
+        start, end = token.span(group)
+        if group != "escaped":
+            return token[group], start - 1, end + 1
+        return json.loads(self.content[start - 1 : end + 1]), start - 1, end + 1
 
     def opened(self, start: int, label: str | None, label_start: int, label_end: int) -> Node:
         """A container that begins at ``start``, put where it belongs."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -28,7 +28,7 @@ from ichnos.play.decoding import Sounds
 from ichnos.play.mixing import CEILING, Mixing, level
 from ichnos.play.scene import Scene, distance
 from ichnos.play.scripts import Scripts
-from ichnos.play.world import GAME, World, refuse_unknown
+from ichnos.play.world import GAME, PlayedSound, World, refuse_unknown
 from ichnos.review.findings import Finding, finding
 
 if TYPE_CHECKING:
@@ -263,20 +263,7 @@ def _findings(
         yield finding(
             "play-unknown", place, f'{cause} "{key}", and nothing has that key', did_you_mean(world.sounds, key, 2)
         )
-    heard: dict[str, float] = {}
-    for voice in played.voices:
-        heard[voice.key] = max(heard.get(voice.key, 0.0), done.shown.get(voice.number, 0.0) * bool(voice.gain))
-    for sound in own.values():
-        for what in sound.missing:
-            yield finding("never-heard", sound.place, f'"{sound.key}": {what} leads to no file')
-        if any(file.label in sounds.own_codec for file in sound.files):
-            continue
-        broken = [sounds.errors[file.label] for file in sound.files if file.label in sounds.errors]
-        if sound.key in heard and heard[sound.key] > _INAUDIBLE and not broken:
-            continue
-        why = "its file cannot be read: " + broken[0].what if broken else _why_not(played, sound.key, whole=whole)
-        if why:
-            yield finding("never-heard", sound.place, f'"{sound.key}" is never heard: {why}')
+    yield from _silent(own.values(), done, sounds, whole=whole)
     for key, db in done.stands_out.items():
         if key in own and db < 0:
             less = "the bed covers it" if math.isinf(db) else f"it is {-db:z.1f} dB below what the bed covers"
@@ -293,6 +280,25 @@ def _findings(
     for index, trigger in enumerate(triggers):
         if index not in played.met:
             yield finding("trigger-never-fired", trigger.place, f'"{called(trigger)}" never did anything')
+
+
+def _silent(own: Iterable[PlayedSound], done: Rehearsal, sounds: Sounds, *, whole: bool) -> Iterator[Finding]:
+    """Sounds of packs that are not heard, or not whole."""
+    played = done.played
+    heard: dict[str, float] = {}
+    for voice in played.voices:
+        heard[voice.key] = max(heard.get(voice.key, 0.0), done.shown.get(voice.number, 0.0) * bool(voice.gain))
+    for sound in own:
+        for what in sound.missing:
+            yield finding("never-heard", sound.place, f'"{sound.key}": {what} leads to no file')
+        if any(file.label in sounds.own_codec for file in sound.files):
+            continue
+        broken = [sounds.errors[file.label] for file in sound.files if file.label in sounds.errors]
+        if sound.key in heard and heard[sound.key] > _INAUDIBLE and not broken:
+            continue
+        why = "its file cannot be read: " + broken[0].what if broken else _why_not(played, sound.key, whole=whole)
+        if why:
+            yield finding("never-heard", sound.place, f'"{sound.key}" is never heard: {why}')
 
 
 def _order(world: World) -> str:
