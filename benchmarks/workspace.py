@@ -160,9 +160,9 @@ print(time.perf_counter() - start)
 _PROOF = """
 import sys, time
 from pathlib import Path
-from ichnos.games.entries.proof import Proof
+from ichnos.games.entries.proof import DocumentProof as Proof
 from ichnos.pack.plan import outline
-from ichnos.pack.workspace import workspace
+from ichnos.pack.workspace import reading as workspace
 
 loaded, proved = workspace.load(Path(sys.argv[1])), Proof.differences
 costs = []

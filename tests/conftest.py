@@ -29,8 +29,8 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles import loading, profile
 from ichnos.pack.adopting import adopt
 from ichnos.pack.build import known_clips
+from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace import starting
-from ichnos.pack.workspace import workspace as workspaces
 
 settings.register_profile("untimed", deadline=None)  # a busy machine is no failure
 settings.load_profile("untimed")

@@ -16,7 +16,7 @@ from ichnos.games.things import PackThing
 from ichnos.pack.build import building
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import reading as workspaces
 
 KEYS = {
     "tarnlight": ("roof-rain-faint", "roof-rain-wild"),

@@ -126,7 +126,7 @@ def _tell(proved: Proved, loaded: Workspace | None, *, json: bool, sarif: bool) 
 
 def passes(folder: Path, *, json: bool = False) -> bool:
     """Check the pack that a workspace built last, and tell whether it works in the game; briefly, where it does."""
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
     from ichnos.review import context as contexts
     from ichnos.review import proving
 

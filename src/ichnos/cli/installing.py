@@ -250,7 +250,7 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
     from ichnos.games.profiles import profile as profiles
     from ichnos.pack.build import building
     from ichnos.pack.build.state import latest_package
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     if pack is not None and game is not None and to is not None:
         return loading.load(profiles.find(game)), pack, to

@@ -125,7 +125,7 @@ def assign(
     shows them.
     """
     from ichnos.pack.workspace import assignments
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
@@ -169,7 +169,7 @@ def assign(
 def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *, dry_run: bool) -> None:
     from ichnos.audio.process import exports
     from ichnos.pack.workspace import assignments, pairing
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     with workspaces.lock(folder, show.waiting):
         loaded: Workspace = workspaces.load(folder)
@@ -205,8 +205,8 @@ def say_copied(done: Sequence[Assignment], *, dry_run: bool) -> None:
 
 def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
     from ichnos.files import disk
+    from ichnos.pack.workspace import reading as workspaces
     from ichnos.pack.workspace import verdicts
-    from ichnos.pack.workspace import workspace as workspaces
 
     said = verdicts.read(disk.read(table), str(table))
     with workspaces.lock(folder, show.waiting):
@@ -334,7 +334,7 @@ def install_last(folder: Path, game: str | None) -> None:
     """Put what was built last into the game."""
     from ichnos.cli.installing import put_in
     from ichnos.pack.build.state import latest_package
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     loaded = workspaces.load(folder, game)
     installation, package = loaded.installation, latest_package(folder, loaded.game)
@@ -346,7 +346,7 @@ def install_last(folder: Path, game: str | None) -> None:
 
 def _watch(folder: Path, output: Path | None, game: str | None, *, install: bool) -> None:
     from ichnos.pack.build import sources, watching
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     def once(paths: list[Path]) -> list[Path]:
         try:

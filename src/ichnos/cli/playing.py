@@ -148,7 +148,7 @@ def _add(
 ) -> str:
     """Write it; its name, and what was done."""
     from ichnos.pack.workspace import additions
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     words = dict(said)
     for name, value in said.items():

@@ -36,7 +36,7 @@ def release(
     """
     from ichnos.pack.build import building
     from ichnos.pack.build import release as releases
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
     from ichnos.pack.workspace.folder import find_folder
     from ichnos.review import proving
     from ichnos.review.context import of_workspace

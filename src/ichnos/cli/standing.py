@@ -127,7 +127,7 @@ def swap(
     from ichnos.cli import checking, making
     from ichnos.files import disk
     from ichnos.pack.workspace import assignments, starting
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     if json and (install or dry_run):
         raise UsageError("--json tells what a check of the pack finds", cure="leave out --install, or --dry-run")
@@ -163,7 +163,7 @@ def swap(
 def _for_swaps(workspace: Path | None, game: str | None) -> Path:
     """The workspace for swapped sounds: the one that is named, or that we are in, or one that is to be made."""
     from ichnos.files import disk
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     try:
         return workspaces.find_folder(workspace or Path())

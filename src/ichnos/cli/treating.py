@@ -134,13 +134,13 @@ def _step(kind: Any, text: str) -> Any:
 
 
 def _of_workspace() -> dict[str, Any]:
-    from ichnos.pack.workspace import workspace
+    from ichnos.pack.workspace import reading as workspaces
 
     try:
-        folder = workspace.find_folder(Path())
+        folder = workspaces.find_folder(Path())
     except UsageError:
         return {}
-    return dict(workspace.load(folder).pack_file.treatment)
+    return dict(workspaces.load(folder).pack_file.treatment)
 
 
 def _named(name: str | None) -> tuple[Any, ...]:

@@ -9,7 +9,7 @@ from ichnos.errors import IchnosError, UsageError
 from ichnos.files import disk
 from ichnos.files.journal import InstalledPack, Journal
 from ichnos.install import status
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import reading as workspaces
 
 
 def _is_called(pack: InstalledPack, name: str) -> bool:

@@ -167,7 +167,7 @@ def _kept(state: WorkspaceState, last: LastBuild) -> Facts | None:
 
 
 def _facts(folder: Path) -> Facts:
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     loaded = workspaces.load(folder)
     games = [loaded]

@@ -18,8 +18,8 @@ from ichnos.games.pristine import game_files
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
 from ichnos.pack.build.state import latest_package
+from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace import verdicts
-from ichnos.pack.workspace import workspace as workspaces
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.pack.workspace.workspace import Workspace

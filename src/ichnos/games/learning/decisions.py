@@ -13,6 +13,8 @@ from ichnos.games.learning.evidence import Pack, TextFile
 from ichnos.games.learning.grouping import Group
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.shapes import Shape
+from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.things import PackThing
 
 LIKELY, GUESS = "likely", "a guess"
 
@@ -77,6 +79,17 @@ class Decisions:
         text = f"{shape.label}: {text}" if shape.label else text
         place = line_of(real.text, real.node)
         self.doubts.append(Doubt(self.identity(shape), place, text, taken, why, sure, tuple(others), weight))
+
+
+@dataclass
+class Readable:
+    """A document of the draft, and what it says in each pack."""
+
+    made: Decisions
+    data: bytes
+    exemplar: Exemplar
+    said: dict[int, list[PackThing]] = field(default_factory=dict)
+    files: dict[int, list[str]] = field(default_factory=dict)
 
 
 @dataclass

@@ -20,7 +20,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
-from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, texts_of
+from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, Readable, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.others import OtherRoles
@@ -28,8 +28,8 @@ from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
-from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
-from ichnos.games.things import PackThing, combine
+from ichnos.games.profiles.exemplar import ExemplarRules, understand
+from ichnos.games.things import combine
 
 Say = Callable[[str], None]
 
@@ -55,17 +55,6 @@ class Draft:
                 assert is_plain(path), path  # whatever the packs hold
                 disk.make_folder((beside / path).parent)
                 disk.write(beside / path, data)
-
-
-@dataclass
-class Readable:
-    """A document of the draft, and what it says in each pack."""
-
-    made: Decisions
-    data: bytes
-    exemplar: Exemplar
-    said: dict[int, list[PackThing]] = field(default_factory=dict)
-    files: dict[int, list[str]] = field(default_factory=dict)
 
 
 def learn(

@@ -20,7 +20,7 @@ from ichnos.games.profiles.rules import CreditRules, NameRules
 from ichnos.games.things import combine
 
 if TYPE_CHECKING:
-    from ichnos.games.learning.learn import Readable
+    from ichnos.games.learning.decisions import Readable
 
 _PICTURES = ("PNG", "JPEG", "WEBP", "GIF", "BMP")
 _PLAYERS = ("trigger.", "schedule.", "prop.", "entry.")

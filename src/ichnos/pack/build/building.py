@@ -109,7 +109,7 @@ def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted
     from ichnos.pack.build import sources
     from ichnos.pack.plan import outline
     from ichnos.pack.workspace import assignments
-    from ichnos.pack.workspace import workspace as workspaces
+    from ichnos.pack.workspace import reading as workspaces
 
     before = signatures.sign_all(sources.made_of(None, folder))
     loaded = workspaces.load(folder, game)

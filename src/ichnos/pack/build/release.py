@@ -17,7 +17,7 @@ from ichnos.pack.build import building
 from ichnos.pack.plan import outline
 from ichnos.pack.plan.plan import Outline
 from ichnos.pack.workspace import assignments, unfinished
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace.folder import FILE_NAME, lock, private_path
 from ichnos.pack.workspace.unfinished import RELEASES, Release
 from ichnos.pack.workspace.workspace import Workspace

@@ -8,7 +8,7 @@ from pathlib import Path
 from ichnos.errors import IchnosError
 from ichnos.pack.plan import outline
 from ichnos.pack.plan.plan import Outline
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import reading as workspaces
 
 
 def changes(folder: Path, before: Path, after: Path) -> Iterator[str]:

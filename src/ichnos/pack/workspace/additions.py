@@ -15,12 +15,13 @@ from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
 from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
 from ichnos.likeness import did_you_mean
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
+from ichnos.pack.workspace.folder import FILE_NAME
 from ichnos.pack.workspace.pack_file import PLAYERS, in_order
 from ichnos.pack.workspace.slips import needed_of
-from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
+from ichnos.pack.workspace.workspace import Workspace
 
 
 @dataclass(frozen=True)

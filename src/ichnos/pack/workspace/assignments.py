@@ -19,10 +19,11 @@ from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
-from ichnos.pack.workspace import workspace as workspaces
+from ichnos.pack.workspace import sound_slips
 from ichnos.pack.workspace.copies import Copies
+from ichnos.pack.workspace.folder import FILE_NAME
 from ichnos.pack.workspace.pack_file import PackFile, Sound, Take
-from ichnos.pack.workspace.workspace import FILE_NAME, Workspace
+from ichnos.pack.workspace.workspace import Workspace
 
 
 def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
@@ -134,12 +135,12 @@ def assign(
     names = [copies.name_of(clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
     kind = _kind(loaded, key, said or {})
-    errors += workspaces.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
+    errors += sound_slips.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
     document = document_of(loaded)
     written_sounds: Any = document.get("sound", ())
     already = next((table.get("takes", ()) for table in written_sounds if table.get("key") == key), ())
     count = len(clips) + (len(already) if to_existing == "add" else 0)
-    errors += workspaces.too_many_takes(loaded.profile, key, count, None, kind)
+    errors += sound_slips.too_many_takes(loaded.profile, key, count, None, kind)
     raise_all(errors)
     takes = [str(name) for name in names]
     written: list[Any] = takes if weight is None else [_weighted(name, weight) for name in takes]
@@ -189,7 +190,7 @@ def assign_pairs(
         if key in known:
             continue
         raise_all(
-            list(workspaces.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))
+            list(sound_slips.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))
         )
         before = set(copies.made)
         names = [copies.name_of(clip) for clip in clips]

@@ -16,7 +16,8 @@ from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.pack.workspace import local
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
-from ichnos.pack.workspace.workspace import key_slips, short_name
+from ichnos.pack.workspace.sound_slips import key_slips
+from ichnos.pack.workspace.workspace import short_name
 
 _NEW_FILE = """\
 # An Ichnos workspace: which of your clips is for which of the game's sound keys.

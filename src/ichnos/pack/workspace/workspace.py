@@ -3,46 +3,25 @@
 from __future__ import annotations
 
 import re
-import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from ichnos.audio.process import treatments
-from ichnos.documents.checked import checked
-from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
-from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.files.paths import misread, shown
-from ichnos.files.signatures import are_same
+from ichnos.files.paths import shown
 from ichnos.files.sources import Files, Inside
-from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
-from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.entries.originals import Originals
 from ichnos.games.pristine import game_files
-from ichnos.games.profiles import loading, profile
+from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
-from ichnos.likeness import did_you_mean
-from ichnos.pack.workspace import given as locks
-from ichnos.pack.workspace import local, players, slips, sounds
-from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, clip_path, find_folder, lock
+from ichnos.pack.workspace import players
+from ichnos.pack.workspace.folder import FILE_NAME, clip_path
 from ichnos.pack.workspace.given import Given
 from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
-
-__all__ = [
-    "FILE_NAME",
-    "TABLE_NAME",
-    "Workspace",
-    "find_folder",
-    "key_slips",
-    "load",
-    "lock",
-    "short_name",
-    "too_many_takes",
-]
 
 
 @dataclass(frozen=True)
@@ -160,60 +139,11 @@ class Workspace:
         return shown(self.folder, path)
 
 
-def load(folder: Path, game: str | None = None, profile_folder: Path | None = None) -> Workspace:
-    """Read a workspace.
+def short_name(title: str) -> str:
+    """A pack's short name from its title: small ASCII letters, digits and hyphens."""
+    from anyascii import anyascii
 
-    Args:
-        game: another game of the workspace's ``[games]``, or the one that it is for.
-        profile_folder: another edition of the game's profile than the one that the workspace names.
-
-    Raises:
-        IchnosError: with line and column, whatever in the file is not as it must be.
-        WrongCall: the workspace knows no such game.
-    """
-    path = folder / FILE_NAME
-    file = TomlFile(disk.read(path, FILE_NAME), FILE_NAME)
-    pack_file = checked(PackFile, file)
-    game = None if game == pack_file.game else game
-    given = sounds.of_file(pack_file, file.place)
-    table = _table(folder, file, pack_file)
-    if table is not None:
-        given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
-    pack_file, played_by = players.with_tables(folder, pack_file, file.place)
-    at: tuple[str | int, ...] = ("game",)
-    left_out: list[str] = []
-    if game is not None:
-        pack_file, given, left_out = _elsewhere(pack_file, given, game)
-        at = ("games", game)
-    try:
-        game_profile = loading.load(profile_folder or profile.find(pack_file.game, folder))
-    except UsageError as error:
-        raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
-    known = library.load(game_profile.identity)
-    installation, place = _installation(folder, game)
-    if installation:
-        try:
-            known = _of_installation(game_profile, disk.spelled(folder / installation), known)
-        except IchnosError as error:
-            cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
-            raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
-    given = [_as_spelled(one, known) for one in given] if known is not None else given
-    locked = {} if installation else locks.load(folder).of_game(game)
-    workspace = Workspace(
-        folder, file, pack_file, game_profile, known, game=game, installation=installation, given=locked
-    )
-    given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
-    given = [_for_every_file(workspace, one) for one in given]
-    workspace = replace(
-        workspace,
-        pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
-        sounds=tuple(given),
-        left_out=tuple(left_out),
-        files=tuple(name for name in (FILE_NAME, table, None if installation else LOCK_NAME) if name),
-        played_by=played_by,
-    )
-    raise_all([*_slips(workspace), *slips.findings(workspace)])
-    return workspace
+    return re.sub(r"[^a-z0-9]+", "-", anyascii(title).lower()).strip("-") or "pack"
 
 
 def called(folder: Path) -> tuple[str | None, list[str]]:
@@ -225,200 +155,3 @@ def called(folder: Path) -> tuple[str | None, list[str]]:
     pack, ids = said.get("pack"), said.get("ids")
     name = pack.get("name") if isinstance(pack, dict) else None
     return name if isinstance(name, str) else None, [*map(str, ids.values())] if isinstance(ids, dict) else []
-
-
-def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | None]:
-    """Where the game is installed on this machine, and where that is said."""
-    said, file = local.load(folder)
-    if game is None:
-        return said.installation, file.place("installation") if file else None
-    other = said.games.get(game)
-    return other.installation if other else None, file.place("games", game, "installation") if file else None
-
-
-def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
-    """A sound whose key the game has with its accents spelled in the other way (Unicode, UAX 15)."""
-    key = placed.sound.key
-    if key.isascii() or key in known:
-        return placed
-    other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in known), key)
-    return PlacedSound(placed.sound.model_copy(update={"key": other}), placed.place) if other != key else placed
-
-
-def _for_every_file(workspace: Workspace, placed: PlacedSound) -> PlacedSound:
-    """A sound that takes the place of all of the key's files, also where it has fewer clips; silence always does."""
-    sound = placed.sound
-    files = workspace.files_in_place(sound) if sound.silent or (sound.every_file and sound.takes) else ()
-    return sounds.for_every_file(placed, len(files)) if files else placed
-
-
-def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
-    """The name of the table with further sounds, where there is one."""
-    if pack_file.table is None:
-        return TABLE_NAME if disk.is_file(folder / TABLE_NAME) else None
-    if not disk.is_file(folder / pack_file.table):
-        what = f'the table "{pack_file.table}" is not there'
-        raise IchnosError(what, place=file.place("table"), cure="correct the name")
-    return pack_file.table
-
-
-def _elsewhere(
-    pack_file: PackFile, given: list[PlacedSound], name: str
-) -> tuple[PackFile, list[PlacedSound], list[str]]:
-    """The pack as it is for another of its games."""
-    if name not in pack_file.games:
-        names = [pack_file.game, *pack_file.games]
-        raise UsageError(
-            f'this workspace knows no game "{name}"', cure=f"it has: {', '.join(names)}; add [games.{name}]"
-        )
-    other = pack_file.games[name]
-    found, left_out = sounds.in_game(given, name)
-    renamed = {one.sound.key: now.sound.key for one, now in zip(_named(given, name), found, strict=True)}
-    pack = pack_file.pack
-    if other.game_version is not None:
-        pack = pack.model_copy(update={"game_version": other.game_version})
-    changed = {"game": other.game or name, "pack": pack, **pack_file.playing(renamed)}
-    return pack_file.model_copy(update=changed), found, left_out
-
-
-def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
-    return [one for one in given if game in one.sound.games]
-
-
-def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue | None:
-    """The keys of one installation: as kept, where they are its own and it has not changed.
-
-    Where the game's own cannot be read, a list that was harvested counts.
-    """
-    if not game_profile.rules.catalogue.readable:
-        return known
-    if known is not None and known.source == str(disk.resolved(installation)) and are_same(known.seen):
-        return known
-    return harvest(game_profile, installation)
-
-
-def _slips(workspace: Workspace) -> Iterator[IchnosError]:
-    """What the model cannot see: keys given twice, keys that the game does not have, what it cannot do."""
-    seen: dict[str, int] = {}
-    known = workspace.catalogue
-    for index, sound in enumerate(workspace.pack_file.sound):
-        if sound.key in seen:
-            place = workspace.sound_place(index, "key")
-            first = workspace.sound_place(seen[sound.key], "key")
-            where = f"line {first.line}" if first.path == (place.path if place else "") else str(first)
-            yield IchnosError(
-                f'the key "{sound.key}" is already given in {where}',
-                place=place,
-                cure="put all its clips into one list: takes = [...]",
-            )
-            continue
-        seen[sound.key] = index
-        if sound.kind is not None and sound.kind not in workspace.profile.kinds:
-            names = ", ".join(filter(None, workspace.profile.kinds)) or "none"
-            what = f'{workspace.profile.rules.game.title} has no kind "{sound.kind}"'
-            yield IchnosError(what, place=workspace.sound_place(index, "kind"), cure=f"its kinds are: {names}")
-            continue
-        if not workspace.is_installed(sound):
-            kind = workspace.kind_of(sound)
-            if any(key_slips(workspace.profile, known, sound.key, sound.new, None, kind)):  # places are looked for then
-                place = workspace.sound_place(index, "key")
-                yield from key_slips(workspace.profile, known, sound.key, sound.new, place, kind)
-        if sound.treatment is not None:
-            yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
-        yield from _impossible(workspace, index, sound)
-        yield from _without_its_entry(workspace, index, sound)
-    for key, path in workspace.pack_file.played():
-        if key not in seen and known is not None and key not in known:
-            yield IchnosError(
-                f'there is no sound "{key}" to play, neither in this pack nor in the game',
-                place=workspace.place(*path),
-                cure=did_you_mean([*seen, *known.keys], key),
-            )
-
-
-def _without_its_entry(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
-    """A sound that is a change of the game's own entry, where that is not there: another pack would be built."""
-    given = workspace.given.get(sound.key)
-    if given is not None and given.changed and not sound.fresh and not sound.new:
-        title = workspace.profile.rules.game.title
-        what = f"{sound.key} keeps what {title} itself says of it, and it is not known where {title} is installed"
-        cure = f'say it in {LOCAL_NAME}: installation = "..."; or fresh = true, and its entry starts from nothing'
-        yield IchnosError(what, place=workspace.sound_place(index, "key"), cure=cure)
-
-
-def _no_treatment(workspace: Workspace, name: str, place: Place | None) -> Iterator[IchnosError]:
-    names = [*workspace.pack_file.treatment, *treatments.BUNDLED]
-    if name not in names:
-        yield IchnosError(f'there is no treatment "{name}"', place=place, cure=did_you_mean(names, name))
-
-
-def too_many_takes(
-    game_profile: profile.Profile, key: str, count: int, place: Place | None, kind: Kind
-) -> Iterator[IchnosError]:
-    """What is wrong with so many takes of one key, in this game: at most one thing."""
-    if count > 1 and not kind.several:
-        yield IchnosError(
-            f"{game_profile.rules.game.title} has one take for each key, and {key} would have {count}",
-            place=place,
-            cure="keep one of the clips",
-        )
-
-
-def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:
-    """What this game cannot do with a sound."""
-    title, place_of = workspace.profile.rules.game.title, workspace.sounds[index].place
-    kind = workspace.kind_of(sound)
-    if sound.every_file and kind.replace != "by-path":
-        yield IchnosError(
-            f"{sound.key} is not replaced file by file in {title}: its takes are all that it has",
-            place=place_of("every_file"),
-            cure="leave every-file out",
-        )
-    if len(sound.takes) > 1 and not sound.silent and not sound.every_file:
-        yield from too_many_takes(workspace.profile, sound.key, len(sound.takes), place_of("takes"), kind)
-    if not workspace.profile.has_files(kind):
-        yield IchnosError(
-            f"{title} has kinds of sound, and nothing says of which {sound.key} is",
-            place=place_of("key"),
-            cure=f'say kind = "..." ({", ".join(filter(None, workspace.profile.kinds))})',
-        )
-    for name in sound.parts:
-        if name not in kind.parts:
-            yield IchnosError(
-                f"{title} knows no part {name!r}",
-                place=place_of("parts", name),
-                cure=f"its parts are: {', '.join(kind.parts)}" if kind.parts else "give the sound takes",
-            )
-    if sound.like is None:
-        return
-    place, known = place_of("like"), workspace.catalogue
-    if known is None or workspace.installation is None:
-        what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
-        yield IchnosError(what, place=place, cure=f'say in {LOCAL_NAME} where: installation = "..."')
-    elif sound.like not in known:
-        what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
-        yield IchnosError(what, place=place, cure=known.did_you_mean(sound.like))
-
-
-def key_slips(
-    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None, kind: Kind
-) -> Iterator[IchnosError]:
-    """What is wrong with a key, in this game: at most one thing."""
-    title = game_profile.rules.game.title
-    if new and not kind.new:
-        yield IchnosError(f"{title} cannot take new keys", place=place, cure="replace a key that the game has")
-    elif not new and kind.replace == "no":
-        yield IchnosError(f"{title} cannot have its own keys replaced", place=place, cure="say new = true")
-    elif known is not None and new and key in known:
-        cure = "choose another" if kind.replace == "no" else "leave new out, and it is replaced; or choose another"
-        yield IchnosError(f'"{key}" is not new: {title} has that key', place=place, cure=cure)
-    elif known is not None and not new and key not in known:
-        own = " For a key of your own, say --new, or new = true in the file" if kind.new else ""
-        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"{known.did_you_mean(key)}{own}")
-
-
-def short_name(title: str) -> str:
-    """A pack's short name from its title: small ASCII letters, digits and hyphens."""
-    from anyascii import anyascii
-
-    return re.sub(r"[^a-z0-9]+", "-", anyascii(title).lower()).strip("-") or "pack"

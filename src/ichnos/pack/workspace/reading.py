@@ -1,0 +1,153 @@
+"""Reading a workspace: its file and its tables, its game's profile and catalogue, and what is wrong with all that."""
+
+from __future__ import annotations
+
+import unicodedata
+from dataclasses import replace
+from pathlib import Path
+
+from ichnos.documents.checked import checked
+from ichnos.documents.text import from_bytes
+from ichnos.documents.toml import TomlFile
+from ichnos.errors import IchnosError, Place, UsageError, raise_all
+from ichnos.files import disk
+from ichnos.files.paths import misread
+from ichnos.files.signatures import are_same
+from ichnos.games.catalogues import library
+from ichnos.games.catalogues.catalogue import Catalogue
+from ichnos.games.catalogues.harvest import harvest
+from ichnos.games.profiles import loading, profile
+from ichnos.pack.workspace import given as locks
+from ichnos.pack.workspace import local, players, slips, sound_slips, sounds
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
+from ichnos.pack.workspace.pack_file import PackFile
+from ichnos.pack.workspace.sounds import PlacedSound
+from ichnos.pack.workspace.workspace import Workspace, called, short_name
+
+__all__ = ["FILE_NAME", "Workspace", "called", "find_folder", "load", "lock", "short_name"]
+
+
+def load(folder: Path, game: str | None = None, profile_folder: Path | None = None) -> Workspace:
+    """Read a workspace.
+
+    Args:
+        game: another game of the workspace's ``[games]``, or the one that it is for.
+        profile_folder: another edition of the game's profile than the one that the workspace names.
+
+    Raises:
+        IchnosError: with line and column, whatever in the file is not as it must be.
+        UsageError: the workspace knows no such game.
+    """
+    path = folder / FILE_NAME
+    file = TomlFile(disk.read(path, FILE_NAME), FILE_NAME)
+    pack_file = checked(PackFile, file)
+    game = None if game == pack_file.game else game
+    given = sounds.of_file(pack_file, file.place)
+    table = _table(folder, file, pack_file)
+    if table is not None:
+        given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
+    pack_file, played_by = players.with_tables(folder, pack_file, file.place)
+    at: tuple[str | int, ...] = ("game",)
+    left_out: list[str] = []
+    if game is not None:
+        pack_file, given, left_out = _elsewhere(pack_file, given, game)
+        at = ("games", game)
+    try:
+        game_profile = loading.load(profile_folder or profile.find(pack_file.game, folder))
+    except UsageError as error:
+        raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
+    known = library.load(game_profile.identity)
+    installation, place = _installation(folder, game)
+    if installation:
+        try:
+            known = _of_installation(game_profile, disk.spelled(folder / installation), known)
+        except IchnosError as error:
+            cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
+            raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
+    given = [_as_spelled(one, known) for one in given] if known is not None else given
+    locked = {} if installation else locks.load(folder).of_game(game)
+    workspace = Workspace(
+        folder, file, pack_file, game_profile, known, game=game, installation=installation, given=locked
+    )
+    given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
+    given = [_for_every_file(workspace, one) for one in given]
+    workspace = replace(
+        workspace,
+        pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
+        sounds=tuple(given),
+        left_out=tuple(left_out),
+        files=tuple(name for name in (FILE_NAME, table, None if installation else LOCK_NAME) if name),
+        played_by=played_by,
+    )
+    raise_all([*sound_slips.findings(workspace), *slips.findings(workspace)])
+    return workspace
+
+
+def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | None]:
+    """Where the game is installed on this machine, and where that is said."""
+    said, file = local.load(folder)
+    if game is None:
+        return said.installation, file.place("installation") if file else None
+    other = said.games.get(game)
+    return other.installation if other else None, file.place("games", game, "installation") if file else None
+
+
+def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
+    """A sound whose key the game has with its accents spelled in the other way (Unicode, UAX 15)."""
+    key = placed.sound.key
+    if key.isascii() or key in known:
+        return placed
+    other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in known), key)
+    return PlacedSound(placed.sound.model_copy(update={"key": other}), placed.place) if other != key else placed
+
+
+def _for_every_file(workspace: Workspace, placed: PlacedSound) -> PlacedSound:
+    """A sound that takes the place of all of the key's files, also where it has fewer clips; silence always does."""
+    sound = placed.sound
+    files = workspace.files_in_place(sound) if sound.silent or (sound.every_file and sound.takes) else ()
+    return sounds.for_every_file(placed, len(files)) if files else placed
+
+
+def _table(folder: Path, file: TomlFile, pack_file: PackFile) -> str | None:
+    """The name of the table with further sounds, where there is one."""
+    if pack_file.table is None:
+        return TABLE_NAME if disk.is_file(folder / TABLE_NAME) else None
+    if not disk.is_file(folder / pack_file.table):
+        what = f'the table "{pack_file.table}" is not there'
+        raise IchnosError(what, place=file.place("table"), cure="correct the name")
+    return pack_file.table
+
+
+def _elsewhere(
+    pack_file: PackFile, given: list[PlacedSound], name: str
+) -> tuple[PackFile, list[PlacedSound], list[str]]:
+    """The pack as it is for another of its games."""
+    if name not in pack_file.games:
+        names = [pack_file.game, *pack_file.games]
+        raise UsageError(
+            f'this workspace knows no game "{name}"', cure=f"it has: {', '.join(names)}; add [games.{name}]"
+        )
+    other = pack_file.games[name]
+    found, left_out = sounds.in_game(given, name)
+    renamed = {one.sound.key: now.sound.key for one, now in zip(_named(given, name), found, strict=True)}
+    pack = pack_file.pack
+    if other.game_version is not None:
+        pack = pack.model_copy(update={"game_version": other.game_version})
+    changed = {"game": other.game or name, "pack": pack, **pack_file.playing(renamed)}
+    return pack_file.model_copy(update=changed), found, left_out
+
+
+def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
+    return [one for one in given if game in one.sound.games]
+
+
+def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue | None:
+    """The keys of one installation: as kept, where they are its own and it has not changed.
+
+    Where the game's own cannot be read, a list that was harvested counts.
+    """
+    if not game_profile.rules.catalogue.readable:
+        return known
+    if known is not None and known.source == str(disk.resolved(installation)) and are_same(known.seen):
+        return known
+    return harvest(game_profile, installation)
