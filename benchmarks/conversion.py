@@ -22,7 +22,7 @@ import soundfile
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.process import exports
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 
 COUNT, ROUNDS = 200, 5
 MOST_TIME, MOST_MEGABYTES = 1.2, 150.0

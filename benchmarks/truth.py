@@ -29,7 +29,7 @@ from ichnos.audio.measure.peaks import PeakMeter
 from ichnos.audio.measure.seams import LoopSeams
 from ichnos.audio.process import conversion, timing
 from ichnos.audio.process import treatments as t
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 
 Signal = NDArray[np.float64]
 Rows = Iterator[tuple[str, str, list[float], float]]  # what, against what, how far off each case is, the most

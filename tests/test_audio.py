@@ -12,7 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ichnos.audio.files import clips, ogg
-from ichnos.audio.process.conversion import Target, convert
+from ichnos.audio.process.conversion import convert
+from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError
 
 VORBIS = Target("Ogg", "Vorbis", 44100, 1, 5)

@@ -12,7 +12,8 @@ import soundfile
 
 from ichnos.audio.files import clips
 from ichnos.audio.measure.analysis import analyse
-from ichnos.audio.process.conversion import Target, convert
+from ichnos.audio.process.conversion import convert
+from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError
 
 PCM = Target("WAV", "PCM 16", 22050, 1, 5)

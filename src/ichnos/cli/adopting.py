@@ -10,7 +10,7 @@ import typer
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, app, examples
 from ichnos.errors import IchnosError
-from ichnos.files import disk
+from ichnos.files import scratch
 
 if TYPE_CHECKING:
     from ichnos.pack.adopting.adopt import Adopted
@@ -77,7 +77,7 @@ def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError |
     from ichnos.pack.build import building
     from ichnos.review import comparing
 
-    with disk.throwaway() as aside:
+    with scratch.throwaway() as aside:
         try:
             planned = building.plan(folder, None, aside)
             with show.progress("building", sum(one.facts.seconds for one in planned.prepared.missing)) as advance:

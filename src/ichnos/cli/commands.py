@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ichnos.cli import (
     adopting,
+    assigning,
+    auditioning,
     checking,
     comparing,
     converting,
@@ -30,6 +32,8 @@ from ichnos.cli.app import app
 __all__ = [
     "adopting",
     "app",
+    "assigning",
+    "auditioning",
     "checking",
     "comparing",
     "converting",

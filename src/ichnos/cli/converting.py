@@ -15,8 +15,8 @@ from ichnos.errors import UsageError
 if TYPE_CHECKING:
     from ichnos.audio.files.clips import Facts
     from ichnos.audio.files.loops import Marking
-    from ichnos.audio.process.conversion import Target
     from ichnos.audio.process.exports import Export, Exported
+    from ichnos.audio.process.target import Target
 
 Clips = Annotated[list[Path], typer.Argument(metavar="CLIP", help="Clips, or folders of them.")]
 To = Annotated[Path, typer.Option(metavar="FOLDER", help="Where the new files go.")]

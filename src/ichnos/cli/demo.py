@@ -26,7 +26,7 @@ def demo(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Print the commands, and run none.")] = False,
 ) -> None:
     """Lay down a made-up game and some clips, and make a pack of them before your eyes."""
-    from ichnos.files import disk
+    from ichnos.files import disk, scratch
     from ichnos.files.disk import translated
     from ichnos.games import made_up
     from ichnos.games.profiles import loading, profile
@@ -39,7 +39,7 @@ def demo(
         return
     if folder is not None and disk.exists(folder) and (not disk.is_folder(folder) or disk.names(folder)):
         raise UsageError(f"{folder} is not empty", cure="name a new folder, or none for a temporary one")
-    folder = (folder or disk.temporary_folder("ichnos-demo-")).absolute()
+    folder = (folder or scratch.temporary_folder("ichnos-demo-")).absolute()
     title = loading.load(profile.BUNDLED / name).rules.game.title
     with translated(folder):
         show.say(f"A made-up game, {title}, and some clips, in {folder}\n", flush=True)

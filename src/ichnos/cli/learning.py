@@ -11,7 +11,7 @@ import typer
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, app, examples
 from ichnos.errors import UsageError
-from ichnos.files import disk
+from ichnos.files import disk, scratch
 
 if TYPE_CHECKING:
     from ichnos.games.learning.decisions import Doubt
@@ -107,7 +107,7 @@ def _proved(made: Draft) -> tuple[DraftProof | None, str | None]:
     from ichnos.games.learning import proving
     from ichnos.games.profiles import loading
 
-    with disk.throwaway() as aside:
+    with scratch.throwaway() as aside:
         made.write(aside / made.name)
         try:
             proof = proving.prove(loading.load(aside / made.name), made.packs)

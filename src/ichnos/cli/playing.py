@@ -12,7 +12,7 @@ import typer
 
 from ichnos.cli import made, show
 from ichnos.cli.app import DryRun, WorkspaceFolder, app, examples
-from ichnos.cli.making import by_language
+from ichnos.cli.assigning import by_language
 from ichnos.errors import UsageError
 
 _Fields = Annotated[

@@ -11,25 +11,25 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import Json, Overwrite, WorkspaceFolder, app, examples
-from ichnos.errors import IchnosError, UsageError
+from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.play.rehearsing import Rehearsal
     from ichnos.play.statistics import ScheduleCount, Share
     from ichnos.play.world import World
 
-_Packs = Annotated[
+Packs = Annotated[
     list[Path] | None,
     typer.Option(
         "--pack", "-p", metavar="PACK", help="A pack, built; say it once for each, in load order.",
         show_default="the one built last",
     ),
 ]  # fmt: skip
-_Game = Annotated[str | None, typer.Option("--game", "-g", metavar="GAME", help="The game; without a workspace.")]
-_Installation = Annotated[
+Game = Annotated[str | None, typer.Option("--game", "-g", metavar="GAME", help="The game; without a workspace.")]
+Installation = Annotated[
     Path | None, typer.Option(metavar="FOLDER", help="Where the game is installed: its own sounds play, too.")
 ]
-_Seed = Annotated[int, typer.Option(metavar="N", help="Another one picks other takes; the same one the same.")]
+Seed = Annotated[int, typer.Option(metavar="N", help="Another one picks other takes; the same one the same.")]
 _MOST_VOICES = 40  # of the log, without --log
 
 
@@ -46,13 +46,13 @@ def rehearse(
     scene: Annotated[
         Path | None, typer.Argument(metavar="SCENE", help="A scene's file.", show_default="one made up from the pack")
     ] = None,
-    packs: _Packs = None,
-    game: _Game = None,
-    installation: _Installation = None,
+    packs: Packs = None,
+    game: Game = None,
+    installation: Installation = None,
     seconds: Annotated[
         float | None, typer.Option(metavar="N", help="How long, in place of what the scene says.")
     ] = None,
-    seed: _Seed = 1,
+    seed: Seed = 1,
     to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the mix.")] = None,
     picture: Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw the timeline.")] = None,
     write_scene: Annotated[
@@ -81,9 +81,9 @@ def rehearse(
     if write_scene is not None and (scene or to or picture):
         raise UsageError("--write-scene plays nothing", cure="leave out the scene, --to and --picture")
     for path in (to, write_scene):
-        _refuse_there(path, overwrite=overwrite)
+        refuse_there(path, overwrite=overwrite)
     with ExitStack() as stack:
-        world = _world(stack, packs, game, installation, workspace)
+        world = world_of(stack, packs, game, installation, workspace)
         for note in world.notes:
             show.say(f"Note: {note}.", err=True)
         if statistics is not None:
@@ -132,11 +132,11 @@ def _tell(world: World, done: Rehearsal, to: Path | None, picture: Path | None, 
     for note in done.notes:
         show.say(f"Note: {note}.", err=True)
     if json:
-        show.as_json(_as_json(world, done, to, picture))
+        show.as_json(as_json_of(world, done, to, picture))
         return
     _print(world, done, whole=whole)
     if to is not None:
-        show.say(f"{to}: the mix, {_level(done)}")
+        show.say(f"{to}: the mix, {level_of(done)}")
     if picture is not None:
         show.say(f"{picture}: the timeline")
 
@@ -144,20 +144,20 @@ def _tell(world: World, done: Rehearsal, to: Path | None, picture: Path | None, 
 _DAY, _MOST_PICKS = 86_400, 10_000_000
 
 
-def _refuse_there(path: Path | None, *, overwrite: bool) -> None:
+def refuse_there(path: Path | None, *, overwrite: bool) -> None:
     from ichnos.files import disk
 
     if path is not None and disk.exists(path) and not overwrite:
         raise UsageError(f"{path} is there already", cure="say --overwrite, or choose another name")
 
 
-def _level(done: Rehearsal) -> str:
+def level_of(done: Rehearsal) -> str:
     if done.loudness is None or done.true_peak is None:
         return ""
     return f"{done.scene.seconds:.1f} s, {done.loudness:z.1f} LUFS, true peak {done.true_peak:z.1f} dBTP"
 
 
-def _world(
+def world_of(
     stack: ExitStack, packs: list[Path] | None, game: str | None, installation: Path | None, workspace: Path
 ) -> World:
     """The stand-in game, loaded; what it holds open is let go of with the stack."""
@@ -202,7 +202,7 @@ def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
     from ichnos.cli.checking import print_findings
 
     played = done.played
-    lines = list(_log(world, done))
+    lines = list(log_of(world, done))
     for line in lines if whole else lines[:_MOST_VOICES]:
         show.say(line)
     if not whole and len(lines) > _MOST_VOICES:
@@ -224,7 +224,7 @@ def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
         print_findings(show.console(), done.findings)
 
 
-def _log(world: World, done: Rehearsal) -> list[str]:
+def log_of(world: World, done: Rehearsal) -> list[str]:
     """What happened and what played, in the order of time."""
     from ichnos.play.rehearsing import whose
 
@@ -250,7 +250,7 @@ def _log10(value: float) -> float:
     return math.log10(value)
 
 
-def _as_json(world: World, done: Rehearsal, to: Path | None, picture: Path | None) -> dict[str, Any]:
+def as_json_of(world: World, done: Rehearsal, to: Path | None, picture: Path | None) -> dict[str, Any]:
     from ichnos.play.rehearsing import whose
 
     rate = done.played.rate
@@ -338,78 +338,3 @@ def _print_gaps(found: ScheduleCount) -> None:
         beside = f", expected {found.expected_gap:.2f}" if found.expected_gap is not None else ""
         show.say(f"  {found.mean_gap:.2f} of them in the mean{beside}")
     show.say(f"  a piece twice in a row: {show.counted(found.repeats, 'time')}")
-
-
-@app.command(
-    short_help="Play one key as the game would.",
-    epilog=examples("ichnos play tower-bell-near --times 3 --to bells.wav", "ichnos play shore-foghorn-distant --far"),
-)
-def play(
-    key: Annotated[str, typer.Argument(metavar="KEY", help="A sound key, of the pack or the game.")],
-    near: Annotated[bool, typer.Option("--near", help="From as near as it is at full level.")] = False,
-    far: Annotated[bool, typer.Option("--far", help="From half-way to where it is not heard any more.")] = False,
-    times: Annotated[int, typer.Option(metavar="N", help="How often; a loop goes round as often.")] = 1,
-    to: Annotated[
-        Path | None, typer.Option(metavar="FILE.wav", help="Write it.", show_default="the loudspeaker")
-    ] = None,
-    packs: _Packs = None,
-    game: _Game = None,
-    installation: _Installation = None,
-    seed: _Seed = 1,
-    overwrite: Overwrite = False,
-    workspace: WorkspaceFolder = Path(),
-    json: Json = False,
-) -> None:
-    """Play one key of a built pack as the game would: through the loudspeaker, or into a WAV."""
-    from ichnos.files import disk
-    from ichnos.files.writing import fresh
-    from ichnos.play import rehearsing
-    from ichnos.play.decoding import samples_of
-    from ichnos.play.world import refuse_unknown
-
-    if near and far:
-        raise UsageError("--near and --far exclude each other", cure="choose one")
-    if not 0 < times <= _MOST_TIMES:
-        raise UsageError(f"--times {times}: 1 to {_MOST_TIMES:,} are meant", cure="say another number")
-    _refuse_there(to, overwrite=overwrite)
-    device = None if to is not None else _loudspeaker()
-    with ExitStack() as stack:
-        world = _world(stack, packs, game, installation, workspace)
-        sound = refuse_unknown(world, key)
-        away = sound.near if near else (sound.near + sound.far) / 2 if far else None
-        with fresh(to) if to is not None else disk.throwaway() as place:
-            beside = place if to is not None else place / "it.wav"
-            done = rehearsing.one_key(world, key, times, seed, away=away, to=beside)
-            if device is not None:
-                samples, rate = samples_of(beside)
-                device.play(samples, rate, blocking=True)
-    for note in done.notes:
-        show.say(f"Note: {note}.", err=True)
-    if json:
-        show.as_json(_as_json(world, done, to, None))
-        return
-    for line in _log(world, done):
-        show.say(line)
-    if to is not None:
-        show.say(f"{to}: {_level(done)}")
-
-
-_MOST_TIMES = 1000
-
-
-def _loudspeaker() -> Any:
-    """What plays sound here. Raises IchnosError where nothing does."""
-    try:
-        import sounddevice
-    except (ImportError, OSError) as error:
-        missing = isinstance(error, ModuleNotFoundError)
-        what = "nothing that plays sound is installed" if missing else f"this computer's sound cannot be used ({error})"
-        raise IchnosError(
-            what, cure='pip install "ichnos[loudspeaker]", or write it into a file: --to FILE.wav'
-        ) from None
-    try:
-        sounddevice.query_devices(kind="output")
-    except (sounddevice.PortAudioError, ValueError) as error:
-        what = f"this computer has no loudspeaker that can be used ({error})"
-        raise IchnosError(what, cure="write it into a file: --to FILE.wav") from None
-    return sounddevice

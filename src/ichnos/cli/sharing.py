@@ -62,7 +62,7 @@ def add_game(
 def _changes_for(workspace: Path, source: Path) -> list[str]:
     """What the edition at ``source`` changes for the workspace, where it is for a kept profile of that name."""
     from ichnos.documents.toml import TomlFile
-    from ichnos.files import disk
+    from ichnos.files import disk, scratch
     from ichnos.games import sharing
     from ichnos.games.profiles import places
     from ichnos.pack.plan import editions
@@ -75,7 +75,7 @@ def _changes_for(workspace: Path, source: Path) -> list[str]:
         return []
     if game not in places.kept_names() or disk.is_file(folder / str(game) / "game.toml"):
         return []
-    with disk.throwaway() as aside:
+    with scratch.throwaway() as aside:
         sharing.unpack(source, aside / "profile")
         new = aside / "profile"
         try:

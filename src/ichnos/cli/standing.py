@@ -124,7 +124,7 @@ def swap(
     Said again, for another key, it adds to the same workspace; for the same key, the new clips take the place of
     the old ones.
     """
-    from ichnos.cli import checking, making
+    from ichnos.cli import assigning, checking, making
     from ichnos.files import disk
     from ichnos.pack.workspace import assignments, starting
     from ichnos.pack.workspace import reading as workspaces
@@ -152,7 +152,7 @@ def swap(
         show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
         return
     show.say(f"{done.key} is now {', '.join(map(str, clips))}", err=json)
-    making.say_copied([done], dry_run=False)
+    assigning.say_copied([done], dry_run=False)
     making.build_pack(folder, None, None, dry_run=False, json=json, brief=True)
     if not checking.passes(folder, json=json):
         raise typer.Exit(1)

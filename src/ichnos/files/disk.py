@@ -15,7 +15,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from io import BufferedReader
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
 from ichnos.errors import IchnosError, Place
 
@@ -364,52 +364,12 @@ def sync(path: Path) -> None:
             os.close(handle)
 
 
-@contextmanager
-def aside() -> Iterator[IO[bytes]]:
-    """A temporary file without a name."""
-    import tempfile
-
-    with translated(tempfile.gettempdir()), tempfile.TemporaryFile() as plain:
-        yield plain
-
-
-def spooled(most: int) -> Any:
-    """A temporary file that stays in memory up to so many bytes; it goes when it is closed, or forgotten."""
-    import tempfile
-
-    return tempfile.SpooledTemporaryFile(max_size=most)
-
-
-def temporary() -> Path:
-    """Where temporary files are."""
-    import tempfile
-
-    return Path(tempfile.gettempdir())
-
-
-@contextmanager
-def throwaway() -> Iterator[Path]:
-    """A new folder that is gone, with all in it, when the block ends."""
-    import tempfile
-
-    with translated(tempfile.gettempdir()), tempfile.TemporaryDirectory(prefix="ichnos-") as folder:
-        yield Path(folder)
-
-
 def free(path: Path) -> tuple[int, int]:
     """The bytes that are free where a folder is, and which disk that is; of one that is not there yet, above it."""
     while not os.path.isdir(path) and path != path.parent:
         path = path.parent
     with translated(path, reading=True):
         return shutil.disk_usage(path).free, os.stat(path).st_dev
-
-
-def temporary_folder(prefix: str) -> Path:
-    """A new folder for what is thrown away."""
-    import tempfile
-
-    with translated(tempfile.gettempdir()):
-        return Path(tempfile.mkdtemp(prefix=prefix))
 
 
 def digest(path: Path) -> str:

@@ -14,6 +14,7 @@ from typing import IO
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk, writing
+from ichnos.files.file_state import FileState, names_digest
 from ichnos.files.paths import folded, is_plain, windows_refuses
 from ichnos.files.threads import run_side_by_side
 
@@ -24,22 +25,6 @@ _AS_FOLDER = getattr(os, "O_DIRECTORY", 0) | getattr(os, "O_NOFOLLOW", 0) | os.O
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
 _TO_READ = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
 _PIECE = 1 << 20
-
-
-@dataclass(frozen=True)
-class FileState:
-    """How a file stands: its SHA-256, its bytes, the time of its last change (ns), its mode."""
-
-    sha256: str
-    size: int
-    time: int
-    mode: int
-
-
-def names_digest(names: Iterable[str]) -> str:
-    """A digest of the names in a folder, without what is half-written."""
-    whole = sorted(name for name in names if not writing.is_unfinished(name))
-    return hashlib.sha256("\0".join(whole).encode("utf-8", "surrogateescape")).hexdigest()
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from typing import IO, Any
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk, locks, writing
-from ichnos.files.guarded import FileState, names_digest
+from ichnos.files.file_state import FileState, names_digest
 from ichnos.files.user import data_folder
 
 _EDITION = 1

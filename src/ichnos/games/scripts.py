@@ -12,7 +12,7 @@ from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
-from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,

@@ -11,7 +11,7 @@ from typing import Any
 import tomlkit
 
 from ichnos.errors import IchnosError, Place, Problems, UsageError
-from ichnos.files import disk
+from ichnos.files import disk, scratch
 from ichnos.files.archives import write_archive
 from ichnos.files.locks import locked
 from ichnos.files.paths import is_plain, windows_refuses
@@ -119,7 +119,7 @@ def add(source: Path, *, replace: bool, dry_run: bool) -> Added:
         IchnosError: it is not sound, or cannot be kept.
         UsageError: a game that ships has its name, or another edition is kept and ``replace`` is not said.
     """
-    with disk.throwaway() as aside:
+    with scratch.throwaway() as aside:
         new = aside / "profile"
         unpack(source, new)
         try:

@@ -14,7 +14,7 @@ from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.analysis import ClipAnalysis, analyse
 from ichnos.audio.measure.judging import ClipFinding, judge
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError
 from ichnos.files.disk import opened
 from ichnos.games.catalogues import library

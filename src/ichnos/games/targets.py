@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ichnos.audio.files.forms import Choice
 from ichnos.audio.files.loops import Marking
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.audio.process.treatments import Step
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile

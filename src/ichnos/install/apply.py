@@ -10,7 +10,8 @@ from typing import IO
 
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.files.guarded import FileState, GuardedFolder, Incoming
+from ichnos.files.file_state import FileState
+from ichnos.files.guarded import GuardedFolder, Incoming
 from ichnos.files.journal import FileChange, GameRecord, Journal, PendingTransaction
 from ichnos.install.contents import Contents
 from ichnos.install.plan import InstallPlan

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from ichnos.errors import IchnosError, raise_all
-from ichnos.files.guarded import FileState, GuardedFolder
+from ichnos.files.file_state import FileState
+from ichnos.files.guarded import GuardedFolder
 from ichnos.files.journal import Claim, ClaimedPath, FileChange, GameRecord, InstalledPack, PendingTransaction
 from ichnos.files.paths import listed
 from ichnos.games import pristine

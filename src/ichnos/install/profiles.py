@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 
-from ichnos.files import disk
+from ichnos.files import disk, scratch
 from ichnos.games.profiles import loading
 from ichnos.games.profiles.profile import Profile
 from ichnos.install.contents import Contents
@@ -21,7 +21,7 @@ class Profiles:
     def of(self, sha256: str) -> Profile:
         """A profile by the SHA-256 of what was kept of it. Raises IchnosError where that is gone."""
         if sha256 not in self._loaded:
-            with disk.throwaway() as folder:
+            with scratch.throwaway() as folder:
                 with zipfile.ZipFile(io.BytesIO(self._contents.read(sha256))) as archive:
                     for name in archive.namelist():
                         disk.write(folder / name, archive.read(name))

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from ichnos.errors import IchnosError, Place
-from ichnos.files.guarded import FileState, GuardedFolder
+from ichnos.files.file_state import FileState
+from ichnos.files.guarded import GuardedFolder
 from ichnos.files.journal import Claim, ClaimedPath, GameRecord, InstalledPack
 from ichnos.games import pristine
 from ichnos.games.entries.patches import EntryPatch, Identity, Patching, named

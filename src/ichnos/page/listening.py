@@ -326,10 +326,6 @@ def _scaled(level: NDArray[np.float32]) -> NDArray[np.uint8]:
     return np.asarray(np.round(np.clip(db / 60 + 1, 0, 1) * 255), np.uint8)
 
 
-def _is_setting(name: str) -> bool:
-    return is_said(name) and name != "category"
-
-
 def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
     said = entry.definition
     old = entry.old_definition
@@ -339,7 +335,9 @@ def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, An
         "oldTitles": [[tag or "", text] for tag, text in (old.titles if old else {}).items()],
         "category": entry.category,
         "kind": entry.kind,
-        "settings": _values({name: value for name, value in said.values.items() if _is_setting(name)}),
+        "settings": _values(
+            {name: value for name, value in said.values.items() if is_said(name) and name != "category"}
+        ),
         "volume": _volume(said),
         "oldVolume": _volume(old),
         "pitch": _pitch(said),

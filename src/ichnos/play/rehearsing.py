@@ -16,8 +16,9 @@ from ichnos.audio.files.clips import Facts
 from ichnos.audio.measure import audibility
 from ichnos.audio.measure.loudness import LoudnessMeter
 from ichnos.audio.measure.peaks import PeakMeter, decibels
-from ichnos.audio.process.conversion import Target, write
+from ichnos.audio.process.conversion import write
 from ichnos.audio.process.levels import limit_peaks
+from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.profiles.vocabulary import BODY

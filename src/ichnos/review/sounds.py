@@ -10,7 +10,7 @@ from typing import IO
 
 from ichnos.audio.files import clips, containers, loops
 from ichnos.audio.files.clips import Facts
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError, Place
 from ichnos.games.targets import target
 from ichnos.review.budget import Budget

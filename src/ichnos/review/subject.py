@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from pathlib import PurePosixPath
 
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.errors import Place
 from ichnos.files.sources import Files, Only
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
-from ichnos.files import disk
+from ichnos.files import disk, scratch
 
 if TYPE_CHECKING:
     import numpy as np
@@ -21,10 +21,10 @@ class Spool:
     """All the blocks of a sound, in a temporary file that goes when this object goes."""
 
     def __init__(self, blocks: Iterable[Block], channels: int) -> None:
-        self._file = disk.spooled(_IN_MEMORY)
+        self._file = scratch.spooled(_IN_MEMORY)
         self.channels = channels
         self.frames = 0
-        with disk.translated(disk.temporary()):
+        with disk.translated(scratch.temporary()):
             for block in blocks:
                 self._file.write(block.astype("<f4", copy=False).tobytes())
                 self.frames += len(block)

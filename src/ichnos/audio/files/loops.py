@@ -10,7 +10,7 @@ from typing import IO, Literal
 
 from ichnos.audio.files import comments, markers
 from ichnos.audio.files.clips import Facts
-from ichnos.files import disk
+from ichnos.files import scratch
 
 Loop = tuple[int, int]  # the first and the last frame, both played, counted from 0
 
@@ -68,7 +68,7 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
             said[marking.end] = str(end + 1)
         if marking.length:
             said[marking.length] = str(end + 1 - start)
-        with disk.aside() as plain:
+        with scratch.aside() as plain:
             out.seek(0)
             shutil.copyfileobj(out, plain)
             out.seek(0)

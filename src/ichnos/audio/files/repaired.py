@@ -15,7 +15,7 @@ from functools import cache
 from typing import IO, Any
 
 from ichnos.audio.files import mpeg, ogg
-from ichnos.files import disk
+from ichnos.files import scratch
 
 UNKNOWN_SIZE = 0x7FFF0000  # bytes: what a WAV says that does not know, or more; and 0
 _IN_MEMORY = 1 << 25  # bytes
@@ -88,7 +88,7 @@ def _wav_sizes(stream: IO[bytes]) -> dict[int, bytes]:
 
 def _out_of_ogg(stream: IO[bytes]) -> IO[bytes]:
     """A FLAC as it is without Ogg around it (RFC 9639, section 10.1): its packets are the blocks and frames."""
-    plain: IO[bytes] = disk.spooled(_IN_MEMORY)
+    plain: IO[bytes] = scratch.spooled(_IN_MEMORY)
     for number, packet in enumerate(ogg.packets(stream)):
         plain.write(packet[9:] if number == 0 else packet)  # in front of the first stands Ogg's own header
     return plain

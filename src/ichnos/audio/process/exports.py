@@ -17,7 +17,8 @@ from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.files.loops import Loop, Marking
 from ichnos.audio.measure.seams import LoopSeams
-from ichnos.audio.process.conversion import Converted, Target, convert, identity, write
+from ichnos.audio.process.conversion import convert, write
+from ichnos.audio.process.target import Converted, Target, identity
 from ichnos.audio.process.treatments import LoopFade, Step
 from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk

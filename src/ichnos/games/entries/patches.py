@@ -12,7 +12,8 @@ from dataclasses import dataclass
 
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Node, Value
-from ichnos.games.entries.edit import GROUPS, Edit, Editor, apply, removals
+from ichnos.games.entries.edit import GROUPS, Editor
+from ichnos.games.entries.edits import Edit, removals, with_edits
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import part_in
@@ -149,7 +150,7 @@ class Patching:
         for parent, (pattern, texts) in added.items():
             after = [one.found.node for one in (*entries.values(), *groups.values()) if one.parent is parent]
             edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start))
-        return apply(document.text.content, edits)
+        return with_edits(document.text.content, edits)
 
     def _home(
         self,
@@ -217,7 +218,7 @@ class Patching:
                 gone.setdefault(group.parent, []).append(group.found.node)
         for parent, nodes in gone.items():
             edits += removals(now, parent, nodes) if nodes else ()
-        return apply(now.text.content, edits), changed
+        return with_edits(now.text.content, edits), changed
 
 
 def _text(document: Document, node: Node) -> str:

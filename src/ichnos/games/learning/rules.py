@@ -15,14 +15,15 @@ from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Learned
 from ichnos.games.learning.evidence import Pack
+from ichnos.games.learning.pictures import picture_size
 from ichnos.games.learning.sounds import KindDraft, Use
-from ichnos.games.profiles.rules import CreditRules, NameRules
+from ichnos.games.profiles.name_rules import NameRules
+from ichnos.games.profiles.rules import CreditRules
 from ichnos.games.things import combine
 
 if TYPE_CHECKING:
     from ichnos.games.learning.decisions import Readable
 
-_PICTURES = ("PNG", "JPEG", "WEBP", "GIF", "BMP")
 _PLAYERS = ("trigger.", "schedule.", "prop.", "entry.")
 
 
@@ -302,30 +303,12 @@ class Rules:
             in_every = all(name in pack.pictures for pack in self.packs)
             if name in named or not name.lower().endswith(".png") or not in_every:
                 continue
-            if size := self.size_of(name):
+            if size := picture_size(self.packs, name):
                 yield f"\n[icon]\npath = {_quoted(name)}\nwidth = {size[0]}\nheight = {size[1]}\n"
                 return
-        props = [size for path in self.picture_files() if (size := self.size_of(path))]
+        props = [size for path in self.picture_files() if (size := picture_size(self.packs, path))]
         if props:
             yield f"\n[pictures]\nwidth = {props[0][0]}\nheight = {props[0][1]}\n"
-
-    def size_of(self, path: str) -> tuple[int, int] | None:
-        """Width and height of the pictures of a path, which may have a hole; ``None``: not all the same, or none."""
-        from io import BytesIO
-
-        from PIL import Image
-
-        start, hole, end = path.partition("@prop.name@")
-        sizes = set()
-        for pack in self.packs:
-            for name in pack.pictures:
-                if name == path or (hole and name.startswith(start) and name.endswith(end)):
-                    try:
-                        with Image.open(BytesIO(pack.files.read(name)), formats=_PICTURES) as picture:
-                            sizes.add(picture.size)
-                    except (OSError, ValueError, Image.DecompressionBombError):
-                        return None
-        return sizes.pop() if len(sizes) == 1 and all(8 <= side <= 4096 for side in max(sizes)) else None
 
     def packaging(self) -> Iterator[str]:
         pack, own = self.packs[0], self.names[0]

@@ -11,10 +11,10 @@ from pathlib import Path
 
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError
-from ichnos.files import disk
+from ichnos.files import disk, scratch
 from ichnos.games.learning import lexicon
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.vocabulary import PACK, SOUND, TRIGGER, attribute
 from ichnos.games.scripts import region_of, render, script_values
 from ichnos.games.things import PackThing, Thing
@@ -151,7 +151,7 @@ def functions(block: list[Line], holes: dict[str, str]) -> dict[str, str]:
 
 
 def _rendered(template: str, definitions: PackThing, names: NameRules) -> str | None:
-    with disk.throwaway() as aside:
+    with scratch.throwaway() as aside:
         disk.write(aside / "script.j2", template.encode())
         try:
             return render(Path(aside), "script.j2", script_values(definitions, names))

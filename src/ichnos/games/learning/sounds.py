@@ -11,7 +11,7 @@ from pathlib import PurePosixPath
 
 from ichnos.audio.files.clips import Facts
 from ichnos.games.learning.evidence import Pack
-from ichnos.games.profiles.rules import NameRules
+from ichnos.games.profiles.name_rules import NameRules
 
 _CODECS = {"Vorbis": "Ogg", "Opus": "Ogg"}
 _MOSTLY = 0.95  # of all files: for so many a rule must hold

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path, PurePath
 
 from ichnos.audio.files.forms import SUFFIXES
-from ichnos.audio.process.conversion import Converted, convert
+from ichnos.audio.process.conversion import convert
+from ichnos.audio.process.target import Converted
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk, signatures
 from ichnos.files.archives import sha256_of_all, write_archive, write_folder

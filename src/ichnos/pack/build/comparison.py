@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cache
 
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.files import disk
 from ichnos.pack.build.state import BuiltFile, LastBuild
 from ichnos.pack.plan.plan import BuildPlan, PlannedFile

@@ -9,7 +9,7 @@ from dataclasses import asdict, fields
 from typing import Any
 
 from ichnos.audio.files.loops import Marking
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.errors import Place
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec
 
@@ -64,7 +64,7 @@ def _sound(sound: SoundSpec, number: int) -> list[Any]:
 def _file(values: dict[str, Any]) -> PlannedFile:
     changes: tuple[Any, ...] = ()
     if values["changes"]:
-        from ichnos.games.entries.edit import EntryChange
+        from ichnos.games.entries.edits import EntryChange
 
         changes = tuple(EntryChange(**change) for change in values["changes"])
     return PlannedFile(values["path"], values["reason"], base64.b64decode(values["data"]), changes=changes)

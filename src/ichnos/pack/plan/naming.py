@@ -6,14 +6,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import PurePosixPath
 
-from ichnos.audio.process.conversion import Target
+from ichnos.audio.process.target import Target
 from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.name_rules import FilesNamed, NameRules
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
-from ichnos.games.profiles.rules import FilesNamed, NameRules
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse

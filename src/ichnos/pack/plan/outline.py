@@ -12,13 +12,14 @@ from ichnos.documents.text import CannotSpell, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.entries.arranged import arranged, said_in
-from ichnos.games.entries.edit import EntryChange, merge
+from ichnos.games.entries.edit import merge
+from ichnos.games.entries.edits import EntryChange
 from ichnos.games.entries.fill import Bindings, Filler, fill, instances, repetitions, resolve
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.profile import Script, without_extension
-from ichnos.games.profiles.rules import NameRules
 from ichnos.games.profiles.vocabulary import (
     ID_PREFIX,
     LANGUAGE,

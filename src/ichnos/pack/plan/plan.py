@@ -12,13 +12,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 from ichnos.audio.files.clips import Facts
-from ichnos.audio.process.conversion import Target, identity
+from ichnos.audio.process.target import Target, identity
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files.paths import LONGEST_NAME, folded, is_plain, windows_refuses
 from ichnos.pack.workspace.folder import SILENT_CLIP
 
 if TYPE_CHECKING:
-    from ichnos.games.entries.edit import EntryChange
+    from ichnos.games.entries.edits import EntryChange
 
 
 @dataclass(frozen=True)

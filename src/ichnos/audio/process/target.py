@@ -1,0 +1,120 @@
+"""What a clip is to become, and what it became."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass, field
+from functools import cache
+from importlib.metadata import version
+from typing import IO, TYPE_CHECKING, Any
+
+from ichnos.audio.blocks.chain import Side
+from ichnos.audio.files import loops
+from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.forms import Choice
+from ichnos.audio.files.loops import Marking
+from ichnos.audio.measure.sides import OUT_OF_PHASE
+
+if TYPE_CHECKING:
+    from ichnos.audio.process.treatments import Step
+
+CHAIN_EDITION = 3  # raised whenever the same clip and target would give other bytes
+
+
+@dataclass(frozen=True)
+class Target:
+    """What to convert to. ``rate`` in Hz; ``quality`` of Vorbis and Opus, from 0 to 10.
+
+    ``mono``: where fewer channels are wanted than there are: the mix, one side, or the mix unless
+    it cancels.
+    ``treatment``: what is done to the clip on the way.
+    ``loop``: how the loop is marked in the file, where it is to be.
+    ``finished``: the clip is a finished sound of a pack: where it is as wanted, its bytes are taken over.
+    ``unmarked``: so only without marks of a loop, which the game would go by.
+    """
+
+    container: str
+    codec: str
+    rate: int
+    channels: int
+    quality: float
+    mono: Choice = "auto"
+    treatment: tuple[Step, ...] = field(default=())
+    loop: Marking | None = None
+    finished: bool = False
+    unmarked: bool = False
+
+    def __str__(self) -> str:
+        channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
+        loop = ", marked as a loop" if self.loop else ""
+        return f"{self.container} {self.codec}, {channels}, {self.rate / 1000:g} kHz{loop}"
+
+    def differs(self, facts: Facts) -> list[str]:
+        """In what a file is not as wanted, in plain words: what it is, and what it should be."""
+        wanted: list[tuple[str, Any, Any]] = [
+            ("container", facts.container, self.container),
+            ("codec", facts.codec, self.codec),
+            ("rate", f"{facts.rate} Hz", f"{self.rate} Hz"),
+            ("channels", facts.channels, self.channels),
+        ]
+        return [f"{what} {found}, not {want}" for what, found, want in wanted if found != want]
+
+    def takes_over(self, source: IO[bytes], facts: Facts) -> bool:
+        """Is a finished sound already all that is wanted, so that it needs no coding?"""
+        if not self.finished or self.treatment or self.differs(facts):
+            return False
+        if self.loop is not None:
+            found = loops.read(source, self.loop)
+            return found is not None and self.loop.at in (None, found)
+        return not (self.unmarked and loops.marked(source, facts) is not None)
+
+
+@dataclass(frozen=True)
+class Converted:
+    """What a conversion gave. ``size`` in bytes.
+
+    ``side``: where stereo became mono, what was taken; ``mono_db``: what the mix would have cost.
+    ``coding_loss``: of lossy coding, in dB (see ``coding_loss``). ``clipped``: samples cut off at full scale.
+    ``notes``: what the treatment has to say.
+    """
+
+    frames: int
+    size: int
+    side: Side | None
+    mono_db: float | None
+    coding_loss: float | None
+    clipped: int
+    notes: tuple[str, ...]
+
+    def remarks(self) -> Iterator[str]:
+        """What a person should know of it, in plain words."""
+        if self.side in ("left", "right") and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
+            cost = "all of it" if self.mono_db < -60 else f"{-self.mono_db:z.0f} dB"
+            yield f"its sides are out of phase (a mono mix would lose {cost}), so mono is the {self.side} side"
+        elif self.side == "mix" and self.mono_db is not None and self.mono_db < OUT_OF_PHASE:
+            yield f"its sides are out of phase: the mono mix is {-self.mono_db:z.0f} dB quieter than they are"
+        if self.clipped:
+            yield f"{self.clipped} samples were above full scale, and are clipped"
+        yield from self.notes
+
+
+@cache
+def _versions() -> dict[str, str]:
+    """The versions of the libraries that do the work."""
+    return {name: version(name) for name in ("soundfile", "soxr", "numpy", "scipy")}
+
+
+def identity(source_sha256: str, target: Target) -> str:
+    """The name under which a conversion is kept: equal names, equal bytes.
+
+    It covers the source's bytes, the target, this chain and the libraries that do the work.
+    """
+    settings = {"source": source_sha256, "target": _settings(target), "chain": CHAIN_EDITION, **_versions()}
+    return hashlib.sha256(json.dumps(settings, sort_keys=True).encode()).hexdigest()
+
+
+@cache
+def _settings(target: Target) -> dict[str, Any]:
+    return {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]}
