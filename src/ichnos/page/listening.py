@@ -19,12 +19,14 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ichnos.documents.tree import Value, spelled
+from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
-from ichnos.games.facts import is_said
+from ichnos.games.facts import own_facts
+from ichnos.games.profiles.vocabulary import is_spoken
+from ichnos.games.things import SoundThing
 from ichnos.pack.workspace.verdicts import Verdict
 from ichnos.page.gathering import Content, Entry, PageModel, Shown
 from ichnos.review.by_key import number
@@ -335,9 +337,7 @@ def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, An
         "oldTitles": [[tag or "", text] for tag, text in (old.titles if old else {}).items()],
         "category": entry.category,
         "kind": entry.kind,
-        "settings": _values(
-            {name: value for name, value in said.values.items() if is_said(name) and name != "category"}
-        ),
+        "settings": _settings(said),
         "volume": _volume(said),
         "oldVolume": _volume(old),
         "pitch": _pitch(said),
@@ -361,12 +361,13 @@ def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, An
     }
 
 
-def _values(values: Any) -> dict[str, str]:
-    return {name.rpartition(".")[2]: _plainly(value) for name, value in values.items() if value is not None}
-
-
-def _plainly(value: Value) -> str:
-    return {True: "yes", False: "no"}[value] if isinstance(value, bool) else spelled(value)
+def _settings(said: SoundThing) -> dict[str, str]:
+    facts = (fact for fact in own_facts(said, ()) if fact.field != "category" and not is_spoken(fact.field))
+    words = {True: "yes", False: "no"}
+    return {
+        fact.field.rpartition(".")[2]: words[fact.value] if isinstance(fact.value, bool) else spelled(fact.value)
+        for fact in facts
+    }
 
 
 def _volume(said: Any) -> float:
@@ -391,11 +392,5 @@ def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
 
 
 def _finding(found: Finding) -> dict[str, Any]:
-    return {
-        "id": found.kind.id,
-        "severity": found.kind.severity,
-        "place": str(found.place),
-        "reason": found.reason,
-        "effect": found.kind.effect,
-        "cure": found.cure,
-    }
+    said = found.as_json()
+    return {"place": str(found.place), **{name: said[name] for name in ("id", "severity", "reason", "effect", "cure")}}

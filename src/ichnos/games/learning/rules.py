@@ -15,7 +15,7 @@ from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Learned
 from ichnos.games.learning.evidence import Pack
-from ichnos.games.learning.pictures import picture_size
+from ichnos.games.learning.pictures import picture_paths, picture_size
 from ichnos.games.learning.sounds import KindDraft, Use
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.rules import CreditRules
@@ -108,7 +108,7 @@ class Rules:
             files[f"tree/{one.made.path}"] = one.data
         for path in self.sound_files():
             files[f"tree/{path}"] = b""
-        for path in self.picture_files():
+        for path in picture_paths(self.packs, self.readable):
             files[f"tree/{path}"] = b""
         files |= self.plain_files({path.removeprefix("tree/") for path in files})
         files |= self.scripts()
@@ -131,18 +131,6 @@ class Rules:
             for kind in self.kinds[1:]
             if kind.take_path != first.take_path or kind.part_path != first.part_path
         }
-
-    def picture_files(self) -> set[str]:
-        """Where the pictures of props go."""
-        found = set()
-        for one in self.readable:
-            for pack in self.packs:
-                for said in one.said.get(pack.index, ()):
-                    for prop in said.props:
-                        picture, name = prop.values.get("prop.picture"), prop.name
-                        if picture is not None and name and str(picture) in pack.pictures and name in str(picture):
-                            found.add(str(picture).replace(name, "@prop.name@"))
-        return found if len(found) == 1 else set()
 
     def plain_files(self, there: set[str]) -> dict[str, bytes]:
         """Texts without a hole that are the same in every pack; with one pack, nobody can know."""
@@ -306,7 +294,7 @@ class Rules:
             if size := picture_size(self.packs, name):
                 yield f"\n[icon]\npath = {_quoted(name)}\nwidth = {size[0]}\nheight = {size[1]}\n"
                 return
-        props = [size for path in self.picture_files() if (size := picture_size(self.packs, path))]
+        props = [size for path in picture_paths(self.packs, self.readable) if (size := picture_size(self.packs, path))]
         if props:
             yield f"\n[pictures]\nwidth = {props[0][0]}\nheight = {props[0][1]}\n"
 

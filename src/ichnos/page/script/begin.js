@@ -1,7 +1,6 @@
 // @ts-check
 // Fills the page, and listens to it.
 import { MOST_LINES, book, counted, entries, h, id, length } from "./book.js";
-import { stored } from "./verdicts.js";
 import { contentOf, lines, open, player, state, verdicts } from "./hearing.js";
 import { filter, line, mark, offer, order, values } from "./index.js";
 import { choose, findingOf, leaf, refresh, view } from "./leaf.js";
@@ -93,14 +92,14 @@ function tables() {
 function elsewhere() {
   verdicts.load();
   entries.forEach((entry, number) => mark(lines[number], entry));
-  stored();
+  verdicts.tell();
   refresh();
   const note = id("note");
   if (note && note !== document.activeElement) note.value = verdicts.of(open()).note;
 }
 
 function begin() {
-  entries.forEach((entry, number) => lines.push(line(entry, number)));
+  entries.forEach((entry, number) => lines.push(line(entry, () => choose(number, true))));
   choices();
   for (const name of ["category", "kind", "finding", "verdict"]) id(name).addEventListener("change", filter);
   id("word").addEventListener("input", filter);
@@ -120,7 +119,7 @@ function begin() {
   new ResizeObserver(draw).observe(id("leaf"));
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", draw);
   remembered();
-  stored();
+  verdicts.tell();
   if (entries.length) choose(0);
   else id("leaf").append(h("h2", { id: "key" }, "This pack has no sounds."));
 }

@@ -3,7 +3,6 @@
 import { BEFORE_SEAM, BETWEEN, book, entries, id, seen } from "./book.js";
 import { Verdicts } from "./verdicts.js";
 import { Player } from "./player.js";
-import { refresh, tick } from "./leaf.js";
 /** @import { Content, Piece, Entry, Side, Row } from "./book.js" */
 
 export const player = new Player();
@@ -22,6 +21,9 @@ export const state = {
 };
 /** @type {HTMLLIElement[]} */
 export const lines = [];
+
+/** What shows how things stand; whoever draws that puts it here. */
+export const shown = { refresh() {}, tick() {} };
 
 /** @returns {Entry} */
 export const open = () => entries[state.at];
@@ -111,7 +113,7 @@ export async function play(how = {}) {
         ? `It cannot be played: ${content.trouble}.`
         : `There is no ${state.side} sound to play.`,
     );
-    refresh();
+    shown.refresh();
     return;
   }
   const loop = state.seam ? loopOf(state.side, content) : null;
@@ -126,8 +128,8 @@ export async function play(how = {}) {
     player.stop();
     tell(`It cannot be played: ${why}.`);
   }
-  refresh();
-  tick();
+  shown.refresh();
+  shown.tick();
 }
 
 /** The rows that hold a take which can be played. @param {Side} side @returns {number[]} */
@@ -149,19 +151,19 @@ function pick() {
 
 player.ended = () => {
   if (picks()) wait(BETWEEN);
-  refresh();
+  shown.refresh();
 };
 
 export function stop() {
   wait(0);
   player.stop();
-  refresh();
+  shown.refresh();
 }
 
 /** What has changed is heard at once, at the same position. */
 export function again() {
   if (player.playing) play({ at: null });
-  else refresh();
+  else shown.refresh();
 }
 
 /** @param {Side} side */

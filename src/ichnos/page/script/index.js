@@ -2,7 +2,6 @@
 // The index: a line for each sound, found by words and sorted.
 import { FLOOR, counted, entries, h, id, length, level, own } from "./book.js";
 import { contentOf, lines, state, verdicts } from "./hearing.js";
-import { choose } from "./leaf.js";
 /** @import { Entry } from "./book.js" */
 
 /** @param {number|null} value */
@@ -27,8 +26,8 @@ function dot(kind, at) {
   return made;
 }
 
-/** @param {Entry} entry @param {number} number @returns {HTMLLIElement} */
-export function line(entry, number) {
+/** @param {Entry} entry @param {() => void} chosen @returns {HTMLLIElement} */
+export function line(entry, chosen) {
   const isFault = entry.findings.some((one) => one.severity === "error");
   const title = titleOf(entry);
   const strip = h("span", { class: "level" });
@@ -38,7 +37,7 @@ export function line(entry, number) {
   if (entry.level !== null) strip.append(dot(entry.jump === null ? "now" : "now jumps", entry.level));
   const button = h(
     "button",
-    { type: "button", class: "line", click: () => choose(number, true) },
+    { type: "button", class: "line", click: chosen },
     h("span", { class: "mark" }),
     h(
       "span",

@@ -2,6 +2,7 @@
 // The leaf of one sound: what there is to hear, to read and to say of it.
 import { book, h, id, length, level, own, sign, size } from "./book.js";
 import {
+  shown,
   again,
   contentOf,
   fades,
@@ -409,3 +410,6 @@ export function tick() {
   };
   requestAnimationFrame(step);
 }
+
+shown.refresh = refresh;
+shown.tick = tick;

@@ -1,7 +1,6 @@
 // @ts-check
 // What was said of each sound: kept in the browser, written as a table, and read again.
 import { book, counted, entries, id } from "./book.js";
-import { verdicts } from "./hearing.js";
 /** @import { Entry, Verdict } from "./book.js" */
 
 /** What was said of each sound, kept in the browser. */
@@ -24,6 +23,14 @@ export class Verdicts {
     } catch (error) {
       this.trouble = "This browser keeps nothing for this page: export your verdicts before you close it.";
     }
+  }
+
+  /** How many there are, on the page. */
+  tell() {
+    const said = [...this.said.values()].filter((one) => one.verdict || one.note);
+    const redo = said.filter((one) => one.verdict === "redo").length;
+    id("stored").textContent =
+      this.trouble || (said.length ? `${counted(said.length, "verdict")}, ${redo} to redo.` : "No verdicts yet.");
   }
 
   /** @param {any} one @returns {Verdict} */
@@ -57,7 +64,7 @@ export class Verdicts {
     } catch (error) {
       this.trouble = "This browser keeps nothing for this page: export your verdicts before you close it.";
     }
-    stored();
+    this.tell();
   }
 
   /** The table, as CSV (RFC 4180). */
@@ -123,11 +130,4 @@ function cells(text) {
   }
   if (row.length) rows.push(row);
   return rows;
-}
-
-export function stored() {
-  const said = [...verdicts.said.values()].filter((one) => one.verdict || one.note);
-  const redo = said.filter((one) => one.verdict === "redo").length;
-  id("stored").textContent =
-    verdicts.trouble || (said.length ? `${counted(said.length, "verdict")}, ${redo} to redo.` : "No verdicts yet.");
 }
