@@ -19,6 +19,7 @@ lint: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python tools/edge.py
+	$(BIN)/python tools/house.py
 
 # The types of the listening page's script, where Node.js is there.
 script:

@@ -193,6 +193,6 @@ def test_an_icon_of_ones_own(workspace: Path) -> None:
     assert icon.getpixel((48, 72)) == (200, 30, 30, 255)
     assert icon.getpixel((48, 5))[3] == 0  # padded, not stretched
     (workspace / "wide.png").write_text("no picture")
-    assert "wide.png: this picture cannot be read" in run("build", cwd=workspace).err
+    assert "wide.png: this picture cannot be read (it is no picture)" in run("build", cwd=workspace).err
     edit(workspace, 'icon = "wide.png"', 'icon = "tall.png"')
     assert 'the icon "tall.png" is not there' in run("build", cwd=workspace).err

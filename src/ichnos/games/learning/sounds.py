@@ -14,7 +14,6 @@ from ichnos.games.learning.evidence import Pack
 from ichnos.games.profiles.name_rules import NameRules
 
 _CODECS = {"Vorbis": "Ogg", "Opus": "Ogg"}
-_MOSTLY = 0.95  # of all files: for so many a rule must hold
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import keyword
 import re
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Literal
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
@@ -223,6 +223,7 @@ def said_of(scope: str) -> Iterator[Word]:
     return (one for one in of_scope(scope) if not one.is_made and one.name not in ("key", "part.name"))
 
 
+@cache
 def settings(scope: str) -> tuple[str, ...]:
     """What can be said of a sound or a take besides its files, its title and what it is called."""
     return tuple(one.name for one in said_of(scope) if not one.is_spoken)
@@ -240,26 +241,31 @@ def is_name(name: str) -> bool:
     return known is not None and known.is_name
 
 
+@cache
 def spoken(scope: str) -> tuple[str, ...]:
     """The fields of a scope that players read."""
     return tuple(one.name for one in of_scope(scope) if one.is_spoken)
 
 
+@cache
 def key_field(scope: str) -> str | None:
     """The field of a scope that names a sound key."""
     return next((one.name for one in of_scope(scope) if one.is_key), None)
 
 
+@cache
 def entry_scopes() -> tuple[str, ...]:
     """What a pack holds besides what its entries are sorted by: sounds, and what plays them."""
     return tuple(scope for scope in SCOPES[PACK].inside if scope not in AROUND)
 
 
+@cache
 def player_scopes() -> tuple[str, ...]:
     """The entries of a pack that play sounds: triggers, props, schedules."""
     return tuple(scope for scope in entry_scopes() if scope != SOUND)
 
 
+@cache
 def inner_scopes(scope: str) -> tuple[str, ...]:
     """The scopes inside an entry, but for what only tells its texts apart."""
     return tuple(inner for inner in SCOPES[scope].inside if inner not in AROUND)

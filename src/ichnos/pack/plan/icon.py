@@ -60,9 +60,9 @@ def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
                 raise IchnosError(what, place=Place(shown), cure=f"make it smaller: {usual}")
             return picture.convert("RGBA"), str(picture.format)
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, Image.DecompressionBombError) as error:
-        raise IchnosError(
-            f"this picture cannot be read ({error})", place=Place(shown), cure="take a PNG, JPEG, WebP, GIF or BMP"
-        ) from None
+        why = "it is no picture" if isinstance(error, UnidentifiedImageError) else error
+        what, cure = f"this picture cannot be read ({why})", "take a PNG, JPEG, WebP, GIF or BMP"
+        raise IchnosError(what, place=Place(shown), cure=cure) from None
 
 
 def drawn(title: str, size: tuple[int, int]) -> bytes:
