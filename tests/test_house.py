@@ -123,3 +123,50 @@ def test_a_scope_is_one_row_and_its_model(tmp_path: Path, changed: Callable[...,
     ]  # fmt: skip
     run("adopt", tmp_path / "first", "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path)
     assert '[[beacon]]\nname = "pier"\nkey = "reed"\nreach = 40' in (tmp_path / "theirs/ichnos.toml").read_text("utf-8")
+
+
+def test_a_step_a_converter_a_format_a_check_and_a_command(
+    tmp_path: Path, changed: Callable[..., Callable[..., Result]]
+) -> None:
+    """What CONTRIBUTING says of each: a class, a line, a line, a function with its kind, a function."""
+    step = (
+        'class Hush(_Step):\n    about = "a tenth of it"\n    step: Literal["hush"] = "hush"\n\n'
+        "    def apply(self, stream: AudioStream, say: Say) -> AudioStream:\n"
+        "        return stream.through(levels.apply_gain(stream.blocks, -20))\n\n\n"
+    )
+    check = (
+        "def _nameless(subject: Subject) -> Iterator[Finding]:\n"
+        '    yield finding("nameless", subject.files.place, "it has no face")\n\n\n'
+    )
+    command = '@app.command(short_help="Greet.")\ndef greet() -> None:\n    """Greet."""\n    show.say("hello")\n\n\n'
+    run = changed(
+        {
+            "audio/process/treatments.py": [("class Gain(_Step):", step), ("Gain | SoftClip |", "Hush | ")],
+            "games/profiles/converters.py": [
+                ('    "lower": ', '    "loud": ConverterKind(_text(str.upper), "loudly", example=("Bell", "BELL")),\n')
+            ],
+            "documents/formats.py": [('    "list": ', '    "notes": Lines,\n')],
+            "review/findings.py": [('        FindingKind("weight-zero"', '        FindingKind("nameless", "", ""),\n')],
+            "review/check.py": [
+                ("_FAMILIES: ", check), ("    naming.in_archive,", "    _nameless,\n")
+            ],
+            "cli/splitting.py": [("@app.command(", command)],
+        }
+    )  # fmt: skip
+    tree = {
+        "tree/sounds.json": '{"of": "@pack.title~loud@", "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+        "tree/words.note": "@key@: @title@\n",
+        "tree/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "mill", '[[document]]\npath = "words.note"\nformat = "notes"\n', tree, {})
+    game.run, own = run, game.own  # type: ignore[method-assign]
+    game.start(SOUND + 'title = "Reed"\ntreatment = "soft"\n\n[treatment]\nsoft = [{step = "hush"}]\n')
+    done = run("build", "--json", cwd=own)
+    assert done.code == 0, done.err
+    pack = Path(json.loads(done.out)["to"])
+    assert json.loads((pack / "sounds.json").read_text())["of"] == "MY OWN"
+    assert (pack / "words.note").read_text("utf-8").startswith("reed: Reed")
+    found = json.loads(run("check", "--json", cwd=own).out)["findings"]
+    assert [one["id"] for one in found] == ["nameless"]
+    assert "--hush" in run("treat", "--help", cwd=own).out
+    assert "greet" in run("--help", cwd=own).out

@@ -44,15 +44,6 @@ class KindDraft:
     odd: list[str] = field(default_factory=list)  # files of another form among them
 
 
-@dataclass
-class Naming:
-    """How file names come of keys. ``apart``: files that are named in another way."""
-
-    rules: NameRules
-    paths: dict[tuple[str, bool], str] = field(default_factory=dict)
-    apart: list[str] = field(default_factory=list)
-
-
 def form_of(facts: Facts) -> tuple[str, str, int, int]:
     """What a build makes for such a file: the nearest that a profile can say."""
     codec = facts.codec
