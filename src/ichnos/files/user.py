@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 import sqlite3
 import uuid
+from contextlib import closing
 from pathlib import Path
 
 from ichnos.errors import IchnosError
 from ichnos.files.state import State
+
+_NAME = "ichnos.sqlite"
 
 
 def data_folder() -> Path:
@@ -48,7 +51,7 @@ class UserState(State):
     """
 
     def __init__(self) -> None:
-        super().__init__(data_folder() / "ichnos.sqlite")
+        super().__init__(data_folder() / _NAME)
 
     def fill(self, db: sqlite3.Connection) -> None:
         db.execute("INSERT INTO about VALUES ('identity', ?)", (uuid.uuid4().hex,))
@@ -60,13 +63,27 @@ class UserState(State):
         return str(found[0][0]) if found else ""
 
 
+_identities: dict[tuple[Path, int, int], str] = {}  # by the file that holds one, as it stands on the disk
+
+
 def user_identity() -> str:
-    """The user's identity; empty where nothing can be kept for the user."""
+    """The user's identity, asked once of each file; empty where nothing can be kept for the user."""
+    path = data_folder() / _NAME
+    known = _identities.get(_file(path))
+    if known is not None:
+        return known
     try:
-        state = UserState()
+        with closing(UserState()) as state:
+            found = state.identity
     except IchnosError:
         return ""
+    _identities[_file(path)] = found
+    return found
+
+
+def _file(path: Path) -> tuple[Path, int, int]:
     try:
-        return state.identity
-    finally:
-        state.close()
+        there = os.stat(path)
+    except OSError:
+        return path, 0, 0
+    return path, there.st_dev, there.st_ino
