@@ -319,6 +319,21 @@ def test_releases_of_a_pack_whose_name_has_no_version(tmp_path: Path) -> None:
     assert (game.own / "release/0.1.1/my-own.zip.sha256").is_file()
 
 
+def test_what_a_pack_says_of_itself_the_second_time_is_compared_too(tmp_path: Path) -> None:
+    tree = {
+        "tree/a.json": '{"title": "@pack.title@", "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+        "tree/b.json": '{"name": "@pack.title@"}\n',
+        "tree/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "mill", "", tree, {})
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\n')
+    packs = [shutil.copytree(game.build(), tmp_path / name) for name in ("first", "second")]
+    for pack, title in zip(packs, ("Two", "Three"), strict=True):
+        (pack / "b.json").write_text(f'{{"name": "{title}"}}\n')
+    said = json.loads(run("compare", *packs, "--game", game.profile, "--json").out)
+    assert [(one["field"], one["before"], one["after"]) for one in said["changes"]] == [("title (2)", "Two", "Three")]
+
+
 def test_compare_says_the_loudness_that_a_sound_has(tmp_path: Path) -> None:
     game = reeds(tmp_path, '[[sound]]\nkey = "reed"\ntakes = ["c5.wav"]\n')
     noise = np.random.default_rng(3).normal(scale=0.05, size=22050 * 3)

@@ -121,7 +121,8 @@ def own_facts(
         if usual and name in usual and values.get(name) in (None, ""):
             values[name] = usual[name]
     for name, value in values.items():
-        if value not in (None, "") and _is_of(thing, name) and wanted(name):
+        field = name.partition(" (")[0]  # a pack's own value that is said twice and otherwise has a number
+        if value not in (None, "") and _is_of(thing, field) and wanted(field):
             yield Fact(path, name, None, value, thing.place_of(name))
     for name, texts in thing.texts.items():
         for tag, text in texts.items() if wanted(name) else ():
