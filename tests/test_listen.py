@@ -389,15 +389,22 @@ def test_a_sound_in_the_place_of_the_games_own(tmp_path: Path) -> None:
     assert len(said["sounds"]) == 6
 
 
-def test_the_page_and_the_check_see_the_same_kind(tmp_path: Path) -> None:
-    """In a stranger's pack nothing tells a sound's kind but where its file is."""
-    tree = {
-        "tree/sounds.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
-        "tree/sounds/@key@-@take.number@.wav": "",
-    }
+@pytest.mark.parametrize("told_by", ["its place", "its document"])
+def test_the_page_and_the_check_see_the_same_kind(tmp_path: Path, told_by: str) -> None:
+    """In a stranger's pack nothing tells a sound's kind but where its file is, or in which document it stands."""
+    sounds = '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n'
+    tree = {"tree/sounds.json": sounds, "tree/sounds/@key@-@take.number@.wav": ""}
     kind = '[[kind]]\nname = "speech"\nfiles = "speech/@key@-@take.number@.wav"\n'
+    if told_by == "its document":
+        tree |= {"tree/a.txt": "@key@ = @title@\n", "tree/talk.json": sounds}
+        kind = (
+            '[[document]]\npath = "sounds.json"\nkinds = [""]\n\n[[document]]\npath = "talk.json"\nkinds = ["speech"]\n\n'
+            + kind.replace("speech/", "")
+        )
+        tree["tree/@key@-@take.number@.wav"] = ""
+        del tree["tree/sounds/@key@-@take.number@.wav"]
     game = Made(tmp_path, "mill", kind, tree, {})
-    game.start('\n[[sound]]\nkey = "reed"\nnew = true\nkind = "speech"\ntakes = ["c1.wav"]\n')
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\nkind = "speech"\ntakes = ["c1.wav"]\ntitle = "Reed"\n')
     done = run("build", "--json", cwd=game.own)
     assert done.code == 0, done.err
     pack, rules = json.loads(done.out)["to"], game.profile / "game.toml"

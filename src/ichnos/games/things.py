@@ -260,7 +260,7 @@ def languages(tags: Iterable[str]) -> tuple[Thing, ...]:
 def together(first: AnyThing, other: AnyThing) -> AnyThing:
     """All that two entries of one thing say; where both say something, the first counts."""
     main = other if _names_files(other) and not _names_files(first) else first
-    said = {name: value for name, value in first.values.items() if value is not None}
+    said = {name: value for name, value in first.values.items() if value not in (None, "")}
     return replace(
         main,
         values={**other.values, **said},
