@@ -17,7 +17,7 @@ from conftest import Made, Result
 
 VOCABULARY, MODELS = "games/profiles/vocabulary.py", "pack/workspace/pack_file.py"
 TREE = {
-    "tree/sounds.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+    "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
     "tree/calls.json": '{"calls": [\n  {"call": "@trigger.name@", "on": "@trigger.event@", "plays": "@trigger.key@", "ring": "@trigger.echo@"}\n]}\n',
     "tree/@key@-@take.number@.wav": "",
 }
@@ -154,7 +154,7 @@ def test_a_step_a_converter_a_format_a_check_and_a_command(
         }
     )  # fmt: skip
     tree = {
-        "tree/sounds.json": '{"of": "@pack.title~loud@", "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+        "tree/noises.json": '{"of": "@pack.title~loud@", "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
         "tree/words.note": "@key@: @title@\n",
         "tree/@key@-@take.number@.wav": "",
     }
@@ -164,7 +164,7 @@ def test_a_step_a_converter_a_format_a_check_and_a_command(
     done = run("build", "--json", cwd=own)
     assert done.code == 0, done.err
     pack = Path(json.loads(done.out)["to"])
-    assert json.loads((pack / "sounds.json").read_text())["of"] == "MY OWN"
+    assert json.loads((pack / "noises.json").read_text())["of"] == "MY OWN"
     assert (pack / "words.note").read_text("utf-8").startswith("reed: Reed")
     found = json.loads(run("check", "--json", cwd=own).out)["findings"]
     assert [one["id"] for one in found] == ["nameless"]

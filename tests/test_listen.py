@@ -393,12 +393,12 @@ def test_a_sound_in_the_place_of_the_games_own(tmp_path: Path) -> None:
 def test_the_page_and_the_check_see_the_same_kind(tmp_path: Path, told_by: str) -> None:
     """In a stranger's pack nothing tells a sound's kind but where its file is, or in which document it stands."""
     sounds = '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n'
-    tree = {"tree/sounds.json": sounds, "tree/sounds/@key@-@take.number@.wav": ""}
+    tree = {"tree/noises.json": sounds, "tree/sounds/@key@-@take.number@.wav": ""}
     kind = '[[kind]]\nname = "speech"\nfiles = "speech/@key@-@take.number@.wav"\n'
     if told_by == "its document":
         tree |= {"tree/a.txt": "@key@ = @title@\n", "tree/talk.json": sounds}
         kind = (
-            '[[document]]\npath = "sounds.json"\nkinds = [""]\n\n[[document]]\npath = "talk.json"\nkinds = ["speech"]\n\n'
+            '[[document]]\npath = "noises.json"\nkinds = [""]\n\n[[document]]\npath = "talk.json"\nkinds = ["speech"]\n\n'
             + kind.replace("speech/", "")
         )
         tree["tree/@key@-@take.number@.wav"] = ""
