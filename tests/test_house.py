@@ -170,3 +170,22 @@ def test_a_step_a_converter_a_format_a_check_and_a_command(
     assert [one["id"] for one in found] == ["nameless"]
     assert "--hush" in run("treat", "--help", cwd=own).out
     assert "greet" in run("--help", cwd=own).out
+
+
+def test_each_entry_of_a_pack_has_free_fields(tmp_path: Path) -> None:
+    """What a profile asks for that the vocabulary does not know: of sounds, and of all that plays them."""
+    tree = {
+        "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "hue": "@field.hue@", "files": ["@file@"]}\n]}\n',
+        "tree/turns.json": '{"turns": [\n  {"of": "@schedule.name@", "hue": "@schedule.field.hue@", "plays": [{"key": "@entry.key@"}]}\n]}\n',
+        "tree/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "mill", "", tree, {})
+    game.start(SOUND + 'fields = {hue = "grey"}\n')
+    said = game.run("schedule", "night", "reed", "--field", "hue=blue", cwd=game.own)
+    assert said.code == 0, said.err
+    (game.own / "schedules.csv").write_text("name,key,field.hue\nday,reed,red\nday,reed,\n")
+    turns = json.loads((game.build() / "turns.json").read_text())["turns"]
+    assert turns == [
+        {"of": "night", "hue": "blue", "plays": [{"key": "reed"}]},
+        {"of": "day", "hue": "red", "plays": [{"key": "reed"}, {"key": "reed"}]},
+    ]

@@ -123,6 +123,7 @@ def schedule(
     between: Annotated[
         list[str] | None, typer.Option(metavar="KEY", help="What comes between them; say it once for each.")
     ] = None,
+    field: _Fields = None,
     add: Annotated[bool, typer.Option("--add", help="There is one of that name: these are further entries.")] = False,
     replace: _Replace = False,
     workspace: WorkspaceFolder = Path(),
@@ -133,7 +134,9 @@ def schedule(
         raise UsageError("--add and --replace exclude each other", cure="choose one")
     entries = [*(keys or ()), *({"key": key, "kind": "between"} for key in between or ())]
     said = {"name": name, **made.given(ctx), "entries": entries}
-    written = _add(workspace, "schedule", said, None, "add" if add else "replace" if replace else None, dry_run=dry_run)
+    written = _add(
+        workspace, "schedule", said, field, "add" if add else "replace" if replace else None, dry_run=dry_run
+    )
     show.say(f"{written}: {', '.join([*(keys or ()), *(between or ())])}")
 
 

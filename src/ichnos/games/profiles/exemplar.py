@@ -17,6 +17,7 @@ from ichnos.documents.tree import Document, Node
 from ichnos.games.profiles.converters import Tables
 from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
 from ichnos.games.profiles.vocabulary import (
+    AROUND,
     CATEGORY,
     GROUP,
     LANGUAGE,
@@ -26,6 +27,7 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     entry_scopes,
+    inner_scopes,
     is_spoken,
     player_scopes,
 )
@@ -207,6 +209,8 @@ class _Units:
 
     def find_among(self, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> None:
         still_open = [scope for scope in SCOPES if scope in holders and scope not in bound]
+        inside_others = {inner for scope in still_open if scope not in AROUND for inner in inner_scopes(scope)}
+        still_open = [scope for scope in still_open if scope not in inside_others]  # those come with what they are in
         if SOUND in bound:  # inside a sound's own unit these are plain fields
             still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
         if SOUND in still_open:

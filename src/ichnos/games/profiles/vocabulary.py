@@ -159,7 +159,7 @@ WORDS: dict[str, Word] = {
         ),
         Word(
             "trigger.from", TRIGGER, "text",
-            "the object that it is heard from, fainter with distance; of none: everybody hears it",
+            "the object that it is heard from, fainter with distance; without one everybody hears it",
         ),
         Word("trigger.state", TRIGGER, "text", "only where this state of a thing, such as lamp.lit, reaches a value"),
         Word("trigger.reaches", TRIGGER, "text", "the value that the state has to reach"),

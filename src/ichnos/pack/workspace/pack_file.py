@@ -216,6 +216,7 @@ class Schedule(_with_fields_of(SCHEDULE)):  # type: ignore[misc]
     entries: tuple[
         Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
     ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @schedule.field.NAME@")
 
     @model_validator(mode="after")
     def _can_be_kept(self) -> Schedule:

@@ -88,7 +88,7 @@ class _Table:
                 entry = {one: cells.pop(one) for one in ("key", "kind") if one in cells}
                 known = said.setdefault(name, {"entries": []})
                 known["entries"].append(entry)
-                self.say(known, cells, line, lines.get(name))
+                self.say(known, _nested(cells), line, lines.get(name))
             else:
                 if name in said:
                     what = f'there is a {self.scope} "{name}" in line {lines[name][0]} already'
@@ -110,7 +110,7 @@ class _Table:
                 return False
         return True
 
-    def say(self, known: dict[str, Any], cells: Mapping[str, str], line: int, before: list[int] | None) -> None:
+    def say(self, known: dict[str, Any], cells: Mapping[str, Any], line: int, before: list[int] | None) -> None:
         """What a row says of its schedule: in any of its rows, and the same where it stands in several."""
         for name, cell in cells.items():
             if known.setdefault(name, cell) != cell:
