@@ -182,7 +182,7 @@ def killed(folder: Path, check: str, *words: str, step: int = 1, first: str = ""
 
 
 def test_a_release_killed_at_any_moment_is_whole_or_was_never_begun(workspace: Path) -> None:
-    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=29) > 3
+    assert killed(workspace.parent, RELEASED, "release", "--minor", "--note", "x", "-w", "storm-watch", step=19) > 3
 
 
 ARCHIVED = """
