@@ -39,7 +39,7 @@ def changed(tmp_path: Path) -> Callable[[dict[str, tuple[str, str]]], Callable[.
             (source / name).write_text(text, "utf-8")
 
         def run(*words: str | Path, cwd: Path | None = None) -> Result:
-            env = {**os.environ, "PYTHONPATH": str(source.parent), "PYTHONDONTWRITEBYTECODE": "1"}
+            env = {**os.environ, "PYTHONPATH": str(source.parent), "PYTHONDONTWRITEBYTECODE": ""}
             done = subprocess.run(
                 [sys.executable, "-m", "ichnos", *map(str, words)],
                 cwd=cwd,
