@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 
 from ichnos.documents.formats import format_of, parse
 from ichnos.errors import IchnosError
+from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.fill import Bindings, fill
 from ichnos.games.entries.read import Found, read
-from ichnos.games.profiles import holes
+from ichnos.games.profiles import holes, loading, places
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
-from ichnos.games.things import Thing
+from ichnos.games.things import PackThing, Thing, sound_of
 
 FORMAT = format_of("x.json")
 
@@ -155,3 +156,13 @@ def test_patterns_in_paths() -> None:
     assert pattern.match(path) == {"pack.name": "p", "key": "x-2", "take.number": 3.0}
     assert pattern.match("a@b/p/x-y.ogg") is None
     assert holes.parse("@key@/@key@").match("a/a/a/a") == {"key": "a/a"}
+
+
+def test_takes_are_numbered_where_only_another_document_numbers_them() -> None:
+    """What one document says is filled into another, as learning's proof does it."""
+    exemplar = _exemplar('[{"id": "@key@", "files": [{"at": "@take.number@", "file": "@file@"}]}]')
+    said = PackThing("pack", {}, {"sound": (sound_of("reed", files=("a", "b")),)})
+    bound: Bindings = {"pack": arranged(said, loading.load(places.BUNDLED / "tarnlight"))}
+    assert json.loads(fill(exemplar, bound)) == [
+        {"id": "reed", "files": [{"at": 1, "file": "a"}, {"at": 2, "file": "b"}]}
+    ]

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import edit, run
+from conftest import Made, edit, run
 
 
 def test_start_writes_a_file_that_explains_itself(tmp_path: Path) -> None:
@@ -185,3 +185,16 @@ def test_triggers_in_a_table(workspace: Path) -> None:
         assert (done.code, f"triggers.csv:{line}" in done.err, said in done.err) == (1, True, True), done.err
     table.write_text("name,evnt,key\na,b,c\n")
     assert 'no column "evnt"' in run("build", cwd=workspace).err
+
+
+def test_a_category_of_ones_own_is_no_slip_for_being_like_one(tmp_path: Path) -> None:
+    """One letter of four is another word; a letter too many is a slip."""
+    tree = {"tree/noises.json": '{"all": [{"id": "@key@", "of": "@category@", "f": ["@file@"]}]}\n'}
+    game = Made(tmp_path, "mill", "", {**tree, "tree/@key@-@take.number@.wav": ""}, {})
+    table = tmp_path / "keys.csv"
+    table.write_text("key,category\nreed,tone\n", "utf-8")
+    assert run("keys", "harvest", table, "--game", game.profile).code == 0
+    game.start('\n[[sound]]\nkey = "reed"\ntakes = ["c1.wav"]\ncategory = "hone"\nfresh = true\n')
+    built = run("build", cwd=game.own)
+    assert built.code == 0, built.err
+    assert "did you mean tone?" in game.refused('"hone"', '"tonne"')

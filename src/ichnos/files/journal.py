@@ -30,7 +30,7 @@ _DIGEST = re.compile('"([0-9a-f]{64})"')  # as each stands in what is noted
 class Claim:
     """What a pack has at a path of a game. ``how``: file, merge, line or cache.
 
-    ``content``: of a file its SHA-256; of entries that are merged that of their graft; of a line itself, as JSON,
+    ``content``: of a file its SHA-256; of entries that are merged that of their patch; of a line itself, as JSON,
     with the one that it stands before or after; of a cache the path that the profile gives.
     """
 

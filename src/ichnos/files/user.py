@@ -54,6 +54,7 @@ class UserState(State):
         super().__init__(data_folder() / _NAME)
 
     def fill(self, db: sqlite3.Connection) -> None:
+        _identities.clear()  # a file that is made anew may have the old one's place on the disk
         db.execute("INSERT INTO about VALUES ('identity', ?)", (uuid.uuid4().hex,))
 
     @property

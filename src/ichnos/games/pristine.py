@@ -62,7 +62,7 @@ def _without_ours(
     left, base = notes.kept_bytes(known.written.sha256), notes.kept_bytes(known.original.sha256)
     if hows == {"line"}:
         return without_lines(now, base, claims, path)
-    patching = grafting_of(profile, path)
+    patching = patching_of(profile, path)
     if patching is None:
         return None
     ours = [identity for claim in claims for identity in EntryPatch.from_json(notes.kept_bytes(claim.content)).entries]
@@ -90,7 +90,7 @@ def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:
     ]
 
 
-def grafting_of(profile: Profile, path: str) -> Patching | None:
+def patching_of(profile: Profile, path: str) -> Patching | None:
     """How a file of the game is read, into which entries are merged; ``None`` for any other."""
     folder = profile.rules.catalogue.folder
     name = path.removeprefix(f"{folder}/") if folder else path

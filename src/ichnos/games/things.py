@@ -26,6 +26,7 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     TRIGGER,
+    WORDS,
     entry_scopes,
     free_prefix,
     goes_round,
@@ -255,6 +256,14 @@ def sound_of(key: str, category: str | None = None, files: Iterable[str] = (), p
 def languages(tags: Iterable[str]) -> tuple[Thing, ...]:
     """Things for languages, each of them once."""
     return tuple(Thing(LANGUAGE, {"language": tag}) for tag in dict.fromkeys(tags))
+
+
+def numbered(several: Iterable[AnyThing]) -> Iterator[AnyThing]:
+    """Things of one scope with their numbers, from 1, where the vocabulary has such a field and nothing is said."""
+    for number, one in enumerate(several, 1):
+        name = f"{one.scope}.number"
+        is_missing = name in WORDS and one.values.get(name) is None
+        yield replace(one, values={**one.values, name: number}) if is_missing else one
 
 
 def together(first: AnyThing, other: AnyThing) -> AnyThing:

@@ -129,7 +129,7 @@ class PathStates:
     def patching(self, path: str) -> Patching:
         """How a merged file is read, by the profile that the first pack with a claim on it went in through."""
         pack = next(one for one in self.packs if any((c.path, c.how) == (path, "merge") for c in one.claims))
-        found = pristine.grafting_of(self.profiles.of(pack.profile), path)
+        found = pristine.patching_of(self.profiles.of(pack.profile), path)
         assert found is not None, path
         return found
 

@@ -58,7 +58,7 @@ def wish(container: str, codec: str | None, bits: str | None) -> tuple[str, str]
         codec: "vorbis" or "opus". bits: "16", "24" or "float".
 
     Raises:
-        WrongCall: they do not go together.
+        UsageError: they do not go together.
     """
     known = {name.lower(): name for name in CODECS}
     if container.lower() not in known:
@@ -85,7 +85,7 @@ def found(paths: Iterable[Path]) -> list[tuple[Path, Path]]:
         Each clip, and its path below the folder that was named (or just its name).
 
     Raises:
-        WrongCall: a path that is not there, or a folder without a clip.
+        UsageError: a path that is not there, or a folder without a clip.
     """
     clips: dict[Path, Path] = {}
     for path in map(disk.spelled, paths):
@@ -154,7 +154,7 @@ def plan(
         marking: how a game wants loops marked; else a clip's own marks are carried over into a WAV.
 
     Raises:
-        WrongCall: two clips would become one file, one would replace itself, or a file is there already.
+        UsageError: two clips would become one file, one would replace itself, or a file is there already.
     """
     exports: list[Export] = []
     names: dict[str, Path] = {}
@@ -236,7 +236,7 @@ def split(
         pieces: the first frame of each, and the frame behind its last.
 
     Raises:
-        WrongCall: a file is there already.
+        UsageError: a file is there already.
         IchnosError: the clip is damaged, or a file cannot be written. Pieces written before stay, whole.
     """
     paths = split_names(clip, len(pieces), to)

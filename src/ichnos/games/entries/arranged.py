@@ -10,7 +10,7 @@ from ichnos.documents.tree import Value
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, SOUND, entry_scopes, part_in, word
-from ichnos.games.things import PackThing, SoundThing, Thing, languages
+from ichnos.games.things import PackThing, SoundThing, Thing, languages, numbered
 
 
 def said_in(exemplar: Exemplar, pack: PackThing, *, merged: bool) -> PackThing:
@@ -62,7 +62,9 @@ def arranged(pack: PackThing, profile: Profile) -> PackThing:
 
 
 def _in_languages(one: Thing) -> Thing:
-    return replace(one, inside={**one.inside, LANGUAGE: languages(one.languages)})
+    """A thing by the languages of its texts, with what lies inside it numbered."""
+    inside = {scope: tuple(numbered(one.of(scope))) for scope in one.inside}
+    return replace(one, inside={**inside, LANGUAGE: languages(one.languages)})
 
 
 def _whole(sound: SoundThing, profile: Profile) -> SoundThing:

@@ -23,7 +23,7 @@ from ichnos.games.profiles.vocabulary import (
     player_scopes,
     said_of,
 )
-from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages
+from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
 from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
@@ -87,11 +87,10 @@ def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, 
         return replace(said, values={**said.values, **more})
     if isinstance(table, Schedule):
         entries = (
-            (number, _said(ENTRY, entry, language, workspace.place(SCHEDULE, index, "entries", number - 1)))
-            for number, entry in enumerate(table.entries, 1)
+            _said(ENTRY, entry, language, workspace.place(SCHEDULE, index, "entries", at))
+            for at, entry in enumerate(table.entries)
         )
-        numbered = tuple(replace(one, values={**one.values, "entry.number": number}) for number, one in entries)
-        return replace(said, inside={ENTRY: numbered})
+        return replace(said, inside={ENTRY: tuple(numbered(entries))})
     return said
 
 
@@ -113,10 +112,10 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundTh
         )
     clips = uses.of(placed)
     of_clips = iter([use for use in clips if use.role == "take"])
-    takes = tuple(
-        _take(take, number, uses.kept(placed, number), placed.place("takes", number - 1))
+    takes = (
+        _take(take, uses.kept(placed, number), placed.place("takes", number - 1))
         if take.kept
-        else _take(take, number, (use := next(of_clips)).path, use.place)
+        else _take(take, (use := next(of_clips)).path, use.place)
         for number, take in enumerate(takes_of(sound), 1)
     )
     parts = tuple(
@@ -134,13 +133,13 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundTh
         **{name: value for name, value in said.values.items() if value is not None},
     }
     places = {name: placed.place(name) for name in said.values if values.get(name) is not None}
-    return SoundThing(SOUND, values, {TAKE: takes, PART: parts}, said.texts, placed.place(), places)
+    return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, said.texts, placed.place(), places)
 
 
-def _take(take: Take, number: int, file: str, place: Place) -> TakeThing:
+def _take(take: Take, file: str, place: Place) -> TakeThing:
     said = _said(TAKE, take, "").values
     values = {name: value for name, value in said.items() if value is not None}
-    return TakeThing(TAKE, {"file": file, "take.number": number, **values}, place=place)
+    return TakeThing(TAKE, {"file": file, **values}, place=place)
 
 
 def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]:

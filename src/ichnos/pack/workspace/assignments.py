@@ -129,7 +129,7 @@ def assign(
 
     Raises:
         IchnosError: a clip that is not there, or a key that the game does not have, all together.
-        WrongCall: the key has takes already, and ``to_existing`` does not say what to do.
+        UsageError: the key has takes already, and ``to_existing`` does not say what to do.
     """
     copies = Copies(loaded.folder)
     names = [copies.name_of(clip) for clip in clips]

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
     from ichnos.pack.workspace.workspace import Workspace
 
-_NEARLY = 0.7  # of likeness: a category so like one of the game's is meant as that
+_NEARLY = 0.79  # of likeness, one letter in five: a category so like one of the game's is meant as that
 
 
 def findings(workspace: Workspace) -> Iterator[IchnosError]:

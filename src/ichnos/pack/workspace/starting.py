@@ -108,7 +108,7 @@ def start(
         licence: of the pack and of the author's own clips, an SPDX expression.
 
     Raises:
-        WrongCall: there is a workspace already, or no such game.
+        UsageError: there is a workspace already, or no such game.
         IchnosError: the installation is not one of that game; the folder cannot be written.
     """
     from jinja2 import Environment
