@@ -319,6 +319,18 @@ def test_releases_of_a_pack_whose_name_has_no_version(tmp_path: Path) -> None:
     assert (game.own / "release/0.1.1/my-own.zip.sha256").is_file()
 
 
+def test_a_title_in_a_script_is_no_slip_of_its_key(tmp_path: Path) -> None:
+    tree = {
+        "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+        "tree/@key@-@take.number@.wav": "",
+        "scripts/cues.lua.j2": "{% for one in sounds %}name({{ one.title | quoted }}, {{ one.key | quoted }})\n{% endfor %}",
+    }
+    game = Made(tmp_path, "mill", '[[script]]\npath = "cues.lua"\n', tree, {})
+    game.start('\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\ntitle = "Reed"\n')
+    assert 'name("Reed", "reed")' in (game.build() / "cues.lua").read_text("utf-8")
+    assert json.loads(run("check", "--json", cwd=game.own).out)["findings"] == []
+
+
 def test_what_a_pack_says_of_itself_the_second_time_is_compared_too(tmp_path: Path) -> None:
     tree = {
         "tree/a.json": '{"title": "@pack.title@", "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',

@@ -7,11 +7,14 @@ from collections.abc import Collection, Iterable, Set
 NEAR = 0.5  # from here on one name is like another; of 1, which is the same
 
 
-def nearest(known: Iterable[str], name: str, count: int = 3, least: float = 0.0) -> list[str]:
+def nearest(
+    known: Iterable[str], name: str, count: int = 3, least: float = 0.0, *, capitals: bool = False
+) -> list[str]:
     """The names that are spelled most like another, the nearest first.
 
     Args:
         least: how like they have to be, from 0 to 1 (a Damerau-Levenshtein distance of nothing).
+        capitals: is a capital another letter than its small one?
 
     >>> nearest(["bell.near", "bell.far", "gull.low"], "bel.fra", 1)
     ['bell.far']
@@ -23,7 +26,7 @@ def nearest(known: Iterable[str], name: str, count: int = 3, least: float = 0.0)
         name,
         sorted(known) if isinstance(known, Set) else list(dict.fromkeys(known)),
         scorer=DamerauLevenshtein.normalized_similarity,
-        processor=str.lower,
+        processor=None if capitals else str.lower,
         limit=count,
         score_cutoff=least,
     )

@@ -115,5 +115,5 @@ def played(subject: Subject) -> Iterator[Finding]:
 
 def alike(text: str, keys: Collection[str]) -> str | None:
     """The key that a text most likely means, where it is not spelled as that."""
-    near = nearest(keys, text, 1, _SLIP)
+    near = nearest(keys, text, 1, _SLIP, capitals=True)  # "Reed" may be the title of "reed"
     return near[0] if near and near[0] != text else None
