@@ -8,7 +8,6 @@ import json
 import os
 import re
 import shutil
-from dataclasses import asdict
 from pathlib import Path
 
 import pytest
@@ -248,24 +247,7 @@ def test_replacing_by_path_and_limits(workspace: Path, tmp_path: Path) -> None:
     assert "MB at most" in too_large.err
 
 
-@pytest.mark.parametrize("name", profile.bundled_names())
-def test_a_large_file_is_read_quickly_to_the_same_end(
-    name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """Whatever is read without places is what is read with them; comments and last commas are in it."""
-    sample = made_up.sample_of(profile.BUNDLED / name)
-    assert sample
-    made_up.lay_installation(sample, tmp_path / "game")
-    usual = harvest(loading.load(profile.BUNDLED / name), tmp_path / "game")
-    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
-    with monkeypatch.context() as patch:
-        if name in ("open-pack", "tarnlight"):  # their documents are read in no other way
-            patch.setattr("ichnos.games.entries.packs.read", None)
-        quick = harvest(loading.load(profile.BUNDLED / name), tmp_path / "game")
-    assert asdict(quick) == asdict(usual)
-
-
-def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_file_in_another_encoding(tmp_path: Path) -> None:
     """What is text in UTF-8 as well is still read as the profile says."""
     folder = tmp_path / "own"
     shutil.copytree(profile.BUNDLED / "tarnlight", folder)
@@ -276,19 +258,4 @@ def test_a_large_file_in_another_encoding(tmp_path: Path, monkeypatch: pytest.Mo
     (lore / "log.json").write_bytes(
         '{"log": [{"page": "p", "heard": [{"voice": "bell-Â°", "odds": {"a.ogg": 1}}]}]}'.encode("latin-1")
     )
-    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
     assert harvest(loading.load(folder), tmp_path / "game").keys == ["bell-Â°"]
-
-
-@pytest.mark.parametrize(
-    "slip",
-    ['"voice": 5, "voice"', '"voyce"', '"voice": ["x"], "w"', '"VOICE"', '"voice": null, "x"', '"odds": "x", "voice"'],
-)
-def test_what_is_odd_in_a_large_file_has_its_place(slip: str, workspace: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    path = workspace.parent / "Tarnlight/base/lore/log.json"
-    text = path.read_text()
-    path.write_text(text.replace('"voice": "tower-bell-near"', f'{slip}: "tower-bell-near"'))
-    usual = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")
-    monkeypatch.setattr("ichnos.games.entries.packs._LARGE", 0)
-    quick = run("keys", "harvest", workspace.parent / "Tarnlight", "--game", "tarnlight", "--json", "--dry-run")
-    assert json.loads(quick.out) == json.loads(usual.out)

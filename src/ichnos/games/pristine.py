@@ -120,9 +120,7 @@ def combining_of(profile: Profile, path: str) -> Patching | None:
 def keys(folder: Path, profile: Profile) -> set[str]:
     """The keys that the game's own documents have."""
     files = Inside(game_files(folder, profile), profile.rules.catalogue.folder)
-    read = read_pack(profile, files, keys_alone=True)
-    quick = {key for one in read.quick.values() for key, _, _ in one.sounds}
-    return quick | {sound.key for sound in read.definitions.sounds}
+    return {sound.key for sound in read_pack(profile, files).definitions.sounds}
 
 
 def without_entries(

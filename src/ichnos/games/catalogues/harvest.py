@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from ichnos.documents.tree import many_nodes
@@ -18,6 +18,7 @@ from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.pristine import game_files
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
+from ichnos.games.things import SoundThing
 
 
 def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] | None = None) -> Catalogue:
@@ -36,7 +37,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     whole = game_files(source, profile)
     files = Inside(whole, profile.rules.catalogue.folder)
     with many_nodes():
-        pack = read_pack(profile, files, keys_alone=True)
+        pack = read_pack(profile, files)
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
     _take_in(catalogue, pack)
     sounds: list[str] = []
@@ -45,11 +46,9 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
-    ids = {value.lower() for one in pack.by_document.values() for value in one.ids.values()}
-    catalogue.ids = sorted(ids | {value.lower() for one in pack.quick.values() for value in one.ids})
+    catalogue.ids = sorted({value.lower() for said in pack.by_document.values() for value in said.ids.values()})
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
-    quick = (tag for one in pack.quick.values() for tag in one.languages)
-    catalogue.languages = sorted({*pack.definitions.tags, *titled, *quick})
+    catalogue.languages = sorted({*pack.definitions.tags, *titled})
     if not catalogue.keys:
         looked_for = "; ".join(_looked_for(profile, whole, pack))
         raise IchnosError(
@@ -121,22 +120,13 @@ def _notes(pack: PackReading) -> Iterator[str]:
 
 def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
     categories = {sound.key: sound.category for sound in pack.definitions.sounds}
-    known: set[str] = set()
-
-    def take_in(key: str, category: str | None, files: Iterable[str]) -> None:
-        if key not in known:
-            known.add(key)
-            catalogue.keys.append(key)
-            catalogue.categories.append(category or categories.get(key))
-            catalogue.files.append(JOINT.join(files))
-
-    for name in pack.documents:  # in the order of the definitions
-        if name in pack.quick:
-            for key, category, files in pack.quick[name].sounds:
-                take_in(key, category, files)
-        elif name in pack.by_document:
-            for sound in pack.by_document[name].defined():
-                take_in(sound.key, sound.category, (reference for reference, _, _ in sound.files()))
+    sounds: dict[str, SoundThing] = {}
+    for sound in pack.defined():
+        sounds.setdefault(sound.key, sound)
+    for key, sound in sounds.items():
+        catalogue.keys.append(key)
+        catalogue.categories.append(sound.category or categories.get(key))
+        catalogue.files.append(JOINT.join(reference for reference, _, _ in sound.files()))
 
 
 def _left_out(profile: Profile, names: list[str], count: int) -> Iterator[str]:

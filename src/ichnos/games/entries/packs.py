@@ -14,15 +14,12 @@ from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.contents import contents
-from ichnos.games.entries.quick import QuickReading, read_quickly
 from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import PACK, PROP, SOUND, scope_of
 from ichnos.games.things import PackThing, SoundThing, combine
-
-_LARGE = 1 << 18  # bytes of a document that is worth being read in another way
 
 
 @dataclass
@@ -42,7 +39,6 @@ class PackReading:
     merged: set[str] = field(default_factory=set)  # documents that hold the game's own entries as well
     of_game: dict[str, Counter[str]] = field(default_factory=dict)  # of those, how often the game's own has each key
     of_pack: dict[str, tuple[Value, Place]] = field(default_factory=dict)  # its own values, where each stands first
-    quick: dict[str, QuickReading] = field(default_factory=dict)  # documents that were read without places
 
     @cached_property
     def definitions(self) -> PackThing:
@@ -55,12 +51,11 @@ class PackReading:
             yield from one.defined()
 
 
-def read_pack(profile: Profile, files: Files, *, own: Files | None = None, keys_alone: bool = False) -> PackReading:
+def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> PackReading:
     """Read every document of a pack that the profile knows.
 
     Args:
         own: the game's own files; what stands in those as well is not judged.
-        keys_alone: only keys, categories and files are asked for: a large document may be read without places.
     """
     result = PackReading()
     names, separator = files.names(), profile.rules.names.separator
@@ -77,11 +72,6 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None, keys_
                 result.merged.add(name)
             try:
                 data = files.read(name)
-                large = keys_alone and len(data) > _LARGE
-                if large and (quick := read_quickly(exemplar, data, separator, rules.encoding)):
-                    result.quick[name] = quick
-                    result.unknown.update(quick.unknown)
-                    continue
                 document = parse(data, files.label(name), exemplar.document.format, rules.encoding)
             except IchnosError as error:
                 result.broken.append(error)
