@@ -224,7 +224,7 @@ def test_what_is_picked(tmp_path: Path) -> None:
     _, said = rehearsed(game, "--statistics", "100000", "--picture", "shares.png")
     for share, expected in zip(said["takes"]["hum"], (1 / 8, 2 / 8, 5 / 8), strict=True):
         assert abs(share["found"] - expected) < 3 * math.sqrt(expected * (1 - expected) / 100_000)
-    assert abs(said["schedules"]["night"]["mean_gap"] - 3) < 0.05
+    assert abs(said["schedules"]["night"]["mean-gap"] - 3) < 0.05
     assert min(map(int, said["schedules"]["night"]["gaps"])) == 2
     shown = run("rehearse", "--statistics", "500", cwd=game.own).out
     assert "expected  12.5 %" in shown

@@ -97,14 +97,14 @@ def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError |
 def _as_json(
     made: Adopted, folder: Path, found: Compared | None, fault: IchnosError | None, *, written: bool
 ) -> dict[str, Any]:
-    from dataclasses import asdict
+    from ichnos.cli.encoding import remark
 
     return {
         "game": made.opened.profile.rules.game.name,
-        "workspace": str(folder) if written else None,
+        "workspace": folder if written else None,
         "sounds": made.sounds,
         "clips": sum(1 for path in made.files if path.startswith("clips/")),
-        "lost": [{"place": str(place) if place else None, "what": what} for place, what in made.notes.lost],
+        "lost": [remark(place, reason) for place, reason in made.notes.lost],
         "notes": made.notes.told,
         "again": None
         if found is None
@@ -112,9 +112,9 @@ def _as_json(
             "same": found.same,
             "sounds": found.sounds,
             "identical": found.identical,
-            "changes": [asdict(one) for one in found.changes],
+            "changes": found.changes,
         },
-        "fault": str(fault) if fault else None,
+        "fault": fault,
     }
 
 

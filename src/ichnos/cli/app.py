@@ -12,7 +12,7 @@ from typer.core import TyperCommand, TyperGroup
 
 from ichnos import __version__
 from ichnos.cli import show
-from ichnos.errors import BEYOND, IchnosError, Place, Problems, UsageError
+from ichnos.errors import BEYOND, IchnosError, Problems, UsageError
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -200,18 +200,7 @@ def report(error: IchnosError) -> None:
 
 def report_to_programs(error: IchnosError) -> None:
     """Print errors as JSON on stdout, with the names that findings have."""
-    places = [(each, each.place or Place("")) for each in _each(error)]
-    errors = [
-        {
-            "file": place.path or None,
-            "line": place.line,
-            "column": place.column,
-            "reason": each.what,
-            "cure": each.cure or None,
-        }
-        for each, place in places
-    ]
-    show.as_json({"errors": errors})
+    show.as_json({"errors": [*_each(error)]})
 
 
 def _each(error: IchnosError) -> Iterator[IchnosError]:

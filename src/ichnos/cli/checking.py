@@ -12,6 +12,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import Json, WorkspaceFolder, app, examples
+from ichnos.cli.encoding import encoded
 from ichnos.errors import UsageError
 from ichnos.files import disk
 
@@ -150,18 +151,18 @@ def passes(folder: Path, *, json: bool = False) -> bool:
 def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Sequence[Finding]) -> None:
     said: list[dict[str, Any]] = [
         {
-            "pack": str(pack),
+            "pack": pack,
             "passed": result.passed,
             "keys": result.keys,
             "sounds": result.sounds,
-            "seconds": round(result.seconds, 3),
+            "seconds": result.seconds,
             "own-codec": result.own_codec,
-            "findings": [finding.as_json() for finding in result.findings],
-            "waived": [{**finding.as_json(), "waived": reason} for finding, reason in result.waived],
+            "findings": result.findings,
+            "waived": [{**encoded(finding), "waived": reason} for finding, reason in result.waived],
         }
         for pack, result in zip(packs, results, strict=True)
     ]
-    together = {"packs": said, "together": [finding.as_json() for finding in shared]}
+    together = {"packs": said, "together": shared}
     show.as_json(said[0] if len(said) == 1 else together)
 
 

@@ -43,8 +43,7 @@ def compare(
     Sounds are decoded: the same samples in another file are the same sound. Against a game, only the pack's own
     keys are looked at. The exit code is 1 where anything differs.
     """
-    from dataclasses import asdict
-
+    from ichnos.cli.encoding import remark
     from ichnos.games.opening import recognised
     from ichnos.review import comparing
 
@@ -62,9 +61,9 @@ def compare(
                 "sounds": found.sounds,
                 "identical": found.identical,
                 "left-out": found.left_out,
-                "changes": [asdict(change) for change in found.changes],
-                "unread": [str(error) for error in found.unread],
-                "not-understood": [f"{place}: {what}" for place, what in found.not_understood],
+                "changes": found.changes,
+                "unread": found.unread,
+                "not-understood": [remark(place, reason) for place, reason in found.not_understood],
             }
         )
     else:

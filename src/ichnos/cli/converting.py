@@ -154,7 +154,7 @@ def _print_plan(planned: list[Export], json: bool) -> None:
             {
                 "dry-run": True,
                 "clips": [
-                    {"clip": str(one.clip), "to": str(one.to), "becomes": str(one.target) if one.target else None}
+                    {"clip": one.clip, "to": one.to, "becomes": str(one.target) if one.target else None}
                     for one in planned
                 ],
             }
@@ -171,9 +171,9 @@ def _print_plan(planned: list[Export], json: bool) -> None:
 
 
 def _as_json(one: Exported) -> dict[str, Any]:
-    said: dict[str, Any] = {"clip": str(one.export.clip), "to": str(one.export.to)}
+    said: dict[str, Any] = {"clip": one.export.clip, "to": one.export.to}
     if one.converted is None:
-        return {**said, "error": str(one.error)}
+        return {**said, "error": one.error}
     done = one.converted
     return {
         **said,
@@ -181,10 +181,10 @@ def _as_json(one: Exported) -> dict[str, Any]:
         "samples": done.frames,
         "bytes-before": one.export.size,
         "bytes": done.size,
-        "coding-loss-db": None if done.coding_loss is None else round(done.coding_loss, 2),
+        "coding-loss-db": done.coding_loss,
         "mono": done.side,
         "clipped": done.clipped,
-        "notes": list(done.remarks()),
+        "notes": [*done.remarks()],
     }
 
 

@@ -9,6 +9,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import Forgiving, Json, Program, app, examples
+from ichnos.cli.encoding import encoded, remark
 from ichnos.errors import IchnosError, UsageError
 
 if TYPE_CHECKING:
@@ -42,7 +43,7 @@ def list_games(json: Json = False) -> None:
             broken.append((name, error))
     if json:
         games_of = [(rules, False) for rules in found] + [(rules, True) for rules in kept]
-        show.as_json([{**rules.game.model_dump(mode="json", by_alias=True), "kept": own} for rules, own in games_of])
+        show.as_json([{**encoded(rules.game), "kept": own} for rules, own in games_of])
         return
     width = max(len(rules.game.name) for rules in (*found, *kept))
     for rules in found:
@@ -64,7 +65,7 @@ def show_game(game: GameArgument, json: Json = False) -> None:
 
     found = loading.load(profile.find(game))
     if json:
-        show.as_json(found.rules.model_dump(mode="json", by_alias=True))
+        show.as_json(found.rules)
         return
     out = show.console()
     out.print(Text.assemble((found.rules.game.title, "bold"), f": {found.rules.game.summary}"))
@@ -91,7 +92,6 @@ def check_game(
 
     With --against or --harvest, the exit code is 1 where anything is not understood.
     """
-    from dataclasses import asdict
 
     from ichnos.games import explain
     from ichnos.games.profiles import loading, profile
@@ -112,8 +112,8 @@ def check_game(
         show.as_json(
             {
                 "game": found.rules.game.name,
-                "documents": [asdict(one) for one in explained],
-                "scripts": str(fault) if fault else None,
+                "documents": explained,
+                "scripts": fault,
             }
         )
     else:
@@ -167,13 +167,13 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
 
 def _translated(one: Understanding) -> dict[str, Any]:
     return {
-        "understood": round(one.share, 4),
+        "understood": one.share,
         "documents": [
             {
                 "path": each.name,
                 "values": each.values,
                 "understood": each.known,
-                "odd": [{"place": str(place), "what": what} for place, what in each.odd],
+                "odd": [remark(place, reason) for place, reason in each.odd],
             }
             for each in (*one.documents, *one.others)
         ],

@@ -67,18 +67,18 @@ def heard(
 
 def _as_json(found: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> dict[str, Any]:
     return {
-        "stands-out-db": round(found.stands_out, 2),
-        "audible-share": round(found.share, 4),
+        "stands-out-db": found.stands_out,
+        "audible-share": found.share,
         "wish-db": wish,
-        "bands": [{"hz": round(hz, 1), "db": round(db, 2)} for hz, db in found.best_bands(len(found.hz))],
-        "curve-db": [round(value, 2) for value in found.curve.tolist()],
+        "bands": [{"hz": hz, "db": db} for hz, db in found.best_bands(len(found.hz))],
+        "curve-db": found.curve.tolist(),
         "curve-step-seconds": found.hop,
         "lift": None
         if lift is None
         else {
-            "steps": [step.model_dump(by_alias=True) for step in lift.steps],
+            "steps": lift.steps,
             "enough": _is_enough(lift, proved, wish),
-            "stands-out-db": None if proved is None else round(proved.stands_out, 2),
+            "stands-out-db": None if proved is None else proved.stands_out,
         },
     }
 

@@ -185,7 +185,7 @@ def installed(json: Json = False) -> None:
 
 def _game_as_json(game: Any) -> dict[str, Any]:
     return {
-        "folder": str(game.folder),
+        "folder": game.folder,
         "is-there": game.is_there,
         "kept-bytes": game.kept,
         "packs": [
@@ -196,7 +196,7 @@ def _game_as_json(game: Any) -> dict[str, Any]:
                 "game": one.pack.game,
                 "from": one.pack.package,
                 "files": [claim.path for claim in one.pack.claims if claim.how != "cache"],
-                "changed": list(one.changed),
+                "changed": one.changed,
                 "wins-over": [{"pack": other, "where": where} for other, where in one.wins],
             }
             for one in game.packs
@@ -224,7 +224,7 @@ def _forget(
         notes.leave_out(folder, pack)
     if json:
         show.as_json(
-            {"what": "forget", "pack": pack.name, "folder": str(folder), "files": []}
+            {"what": "forget", "pack": pack.name, "folder": folder, "files": []}
             | ({"dry-run": True} if dry_run else {})
         )
         return
@@ -297,7 +297,9 @@ def _carried_out(
     for path, reason in done.stays:
         show.say(f"Left: {path}: {reason}", err=True)
     if json:
-        show.as_json({**_plan_as_json(planned), "left": [{"path": path, "why": why} for path, why in done.stays]})
+        show.as_json(
+            {**_plan_as_json(planned), "left": [{"path": path, "reason": reason} for path, reason in done.stays]}
+        )
     return done
 
 
@@ -318,4 +320,4 @@ def _print_plan(planned: InstallPlan) -> None:
 
 def _plan_as_json(planned: InstallPlan) -> dict[str, Any]:
     files = [{"path": one.step.path, "state": one.state, "reason": one.reason} for one in planned.steps]
-    return {"what": planned.what.what, "pack": planned.what.pack, "folder": str(planned.root.folder), "files": files}
+    return {"what": planned.what.what, "pack": planned.what.pack, "folder": planned.root.folder, "files": files}

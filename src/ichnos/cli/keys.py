@@ -65,7 +65,7 @@ def harvest(
                 "readable": readable,
                 "strays": result.strays,
                 "notes": result.notes,
-                "to": None if dry_run else str(data_folder()),
+                "to": None if dry_run else data_folder(),
             }
         )
         return
@@ -199,7 +199,7 @@ def _of_workspace(start: Path) -> tuple[Path, Path | None]:
 def _plain(entry: Entry) -> dict[str, Any]:
     return {
         "key": entry.key, "category": entry.category, "takes": len(entry.files), "mentions": entry.mentions,
-        "seconds": entry.seconds, "peak-dbfs": entry.peak, "sound": entry.sound, "files": list(entry.files),
+        "seconds": entry.seconds, "peak-dbfs": entry.peak, "sound": entry.sound, "files": entry.files,
     }  # fmt: skip
 
 

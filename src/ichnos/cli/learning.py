@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -77,9 +76,9 @@ def learn(
         show.as_json(
             {
                 "game": made.name,
-                "to": None if dry_run else str(folder),
+                "to": None if dry_run else folder,
                 "files": sorted(made.files),
-                "doubts": [asdict(one) for one in made.doubts],
+                "doubts": made.doubts,
                 "notes": made.told,
                 "fault": fault,
                 "proof": None

@@ -100,7 +100,7 @@ def listen(
             )
     _close(subject, old)
     if json:
-        show.as_json({"to": str(page), "audio": where, "bytes": written, **_as_json(book)})
+        show.as_json({"to": page, "audio": where, "bytes": written, **_as_json(book)})
     else:
         beside = f", sounds in {listening.sounds_beside(page)}" if where == "beside" else ""
         show.say(f"would write {page}{beside}" if dry_run else f"{page} is written, {show.size(written)}{beside}")
@@ -116,15 +116,15 @@ def _as_json(book: PageModel) -> dict[str, Any]:
     sounds = [
         {
             "key": entry.key,
-            "loudness": None if entry.level is None else round(entry.level, 2),
-            "seconds": round(entry.seconds, 3),
+            "loudness": entry.level,
+            "seconds": entry.seconds,
             "jump": entry.jump,
             "old": entry.has_old,
-            "findings": [one.as_json() for one in entry.findings],
+            "findings": entry.findings,
         }
         for entry in book.entries
     ]
-    unheard = [{"file": one.piece.label, "why": one.trouble} for one in book.contents().values() if one.trouble]
+    unheard = [{"file": one.piece.label, "reason": one.trouble} for one in book.contents().values() if one.trouble]
     return {"against": book.against or None, "sounds": sounds, "unheard": unheard}
 
 
@@ -164,7 +164,7 @@ def sheet(
             written = sheets.draw(book, picture, thanks)
     _close(subject, None)
     if json:
-        show.as_json({"to": [str(one) for one in written], "pages": sheets.count(book), "sounds": len(book.entries)})
+        show.as_json({"to": written, "pages": sheets.count(book), "sounds": len(book.entries)})
         return
     for one in written:
         show.say(f"{'would draw ' if dry_run else ''}{one}{'' if dry_run else ' is drawn'}")

@@ -63,7 +63,7 @@ def look(
         with fresh(picture) as beside:
             draw_look(seen[0].analysis, found[0][0].name, beside)
     if json:
-        show.as_json({"clips": [one.as_json() for one in seen]})
+        show.as_json({"clips": [_as_json(judged) for judged in seen]})
     elif len(seen) == 1:
         _in_full(seen[0], judge)
     else:
@@ -98,7 +98,7 @@ def _print_findings(out: Any, findings: list[ClipFinding]) -> None:
 
     for one in findings:
         mark, style = _MARKS[one.is_error]
-        out.print(Text.assemble((mark, style), f" {one.text}"))
+        out.print(Text.assemble((mark, style), f" {one.reason}"))
         out.print(Text(f"    cure: {one.cure}", "dim"))
 
 
@@ -117,7 +117,7 @@ def _table(seen: list[JudgedClip]) -> None:
         said.stylize("bold red" if one.is_error else "yellow" if one.findings else "")
         analysis = one.analysis
         if analysis is None:
-            table.add_row(Text(str(one.clip)), "", "", "", "", Text(one.findings[0].text, "bold red"))
+            table.add_row(Text(str(one.clip)), "", "", "", "", Text(one.findings[0].reason, "bold red"))
             continue
         facts = analysis.facts
         sides = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} ch")
@@ -138,3 +138,36 @@ def _table(seen: list[JudgedClip]) -> None:
     )
     if told:
         out.print("Name one clip alone to read it in full, with what to do.")
+
+
+def _as_json(judged: JudgedClip) -> dict[str, Any]:
+    said = {"clip": judged.clip, "findings": judged.findings}
+    if judged.analysis is None:
+        return {**said, "readable": False}
+    analysis, facts, sides = judged.analysis, judged.analysis.facts, judged.analysis.sides
+    return {
+        **said,
+        "readable": True,
+        **({"build-changes": judged.becomes} if judged.becomes is not None else {}),
+        "container": facts.container,
+        "claimed": facts.claimed,
+        "codec": facts.codec,
+        "rate": facts.rate,
+        "bits": facts.bits,
+        "channels": facts.channels,
+        "samples": facts.frames,
+        "seconds": facts.seconds,
+        "peak-dbfs": analysis.peak,
+        "true-peak-dbtp": analysis.true_peak,
+        "integrated-lufs": analysis.loudness.integrated,
+        "momentary-lufs": analysis.loudness.momentary,
+        "clipped-runs": analysis.clipped_runs,
+        "clipped-longest-samples": analysis.clipped_longest,
+        "clipped-at": analysis.clipped_at,
+        "dc-offset": analysis.offset,
+        "silence-start": analysis.silent_start,
+        "silence-end": analysis.silent_end,
+        "stereo": None if sides is None else {"twins": sides.twins, "mono-db": sides.mono_db, "louder": sides.louder},
+        "loops": [{"first": first, "last": last} for first, last in analysis.loops],
+        "tags": analysis.tags,
+    }

@@ -10,6 +10,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
+from ichnos.cli.encoding import encoded
 from ichnos.cli.heard import Clip, Picture
 from ichnos.errors import UsageError
 
@@ -69,9 +70,7 @@ def loop(
         _print_seam("The loop", seams, chosen, seam)
     if better:
         candidates = seams.candidates()[:3]
-        said["candidates"] = [
-            {**_as_json(one.loop, one.seam), "likeness": round(one.likeness, 4)} for one in candidates
-        ]
+        said["candidates"] = [{**_as_json(one.loop, one.seam), "likeness": one.likeness} for one in candidates]
         if candidates:
             chosen, seam = candidates[0].loop, candidates[0].seam
             drawn.append(("better", seams, chosen))
@@ -83,7 +82,7 @@ def loop(
             show.say(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
     elif to is not None:
         written = _written(clip, to, marks, chosen, fade, seams.facts.seconds, json=json)
-        seam, said["to"] = written.seam(), str(to)
+        seam, said["to"] = written.seam(), to
         if fade is not None:
             drawn.append((f"its end faded into its beginning over {fade:g} s", written, written.loop))
     if picture is not None:
@@ -147,17 +146,7 @@ def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None
 
 
 def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:
-    return {
-        "first": loop[0],
-        "last": loop[1],
-        "step": round(seam.step, 3),
-        "slope": round(seam.slope, 3),
-        "level-db": round(seam.level_db, 2),
-        "own-level-db": round(seam.own_db, 2),
-        "burst-db": round(seam.burst_db, 2),
-        "gap-db": round(seam.gap_db, 2),
-        "audible": seam.is_audible,
-    }
+    return {"first": loop[0], "last": loop[1], **encoded(seam), "audible": seam.is_audible}
 
 
 def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import asdict
 from itertools import zip_longest
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -220,14 +219,14 @@ def _print_built(prepared: Prepared, built: Built, *, json: bool) -> None:
 
     if json:
         done = {
-            "to": str(built.package),
+            "to": built.package,
             "sha256": built.sha256,
             "bytes": built.size,
             "converted": built.converted,
             "kept": built.kept,
             "written": built.written,
-            "conversion-notes": list(built.notes),
-            "summary": asdict(built.summary) if built.summary else None,
+            "conversion-notes": built.notes,
+            "summary": built.summary,
         }
         states = prepared.comparison
         show.as_json({**as_json(prepared.plan, states.states, states.why), **done})

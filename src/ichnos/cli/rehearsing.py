@@ -255,18 +255,18 @@ def as_json_of(world: World, done: Rehearsal, to: Path | None, picture: Path | N
 
     rate = done.played.rate
     return {
-        "packs": list(world.packs),
+        "packs": world.packs,
         "seconds": done.scene.seconds,
         "rate": rate,
-        "mix": str(to) if to else None,
-        "picture": str(picture) if picture else None,
+        "mix": to,
+        "picture": picture,
         "loudness-lufs": done.loudness,
         "true-peak-dbtp": done.true_peak,
         "sounds": [
             {
                 "key": voice.key, "what": voice.what, "from": voice.thing, "cause": voice.cause, "kind": voice.kind,
                 "whose": whose(world, voice.key), "start": voice.start / rate, "end": voice.end / rate,
-                "level": round(done.shown.get(voice.number, 0.0) * voice.gain, 6), "cut-off": voice.cut or None,
+                "level": done.shown.get(voice.number, 0.0) * voice.gain, "cut-off": voice.cut or None,
                 "files": [file.name for file, _ in voice.pieces],
             }
             for voice in done.played.voices
@@ -275,8 +275,8 @@ def as_json_of(world: World, done: Rehearsal, to: Path | None, picture: Path | N
             {"at": mark.at / rate, "text": mark.text, "key": mark.key, "trigger": mark.trigger}
             for mark in done.played.marks
         ],
-        "stands-out-db": {key: round(db, 2) for key, db in done.stands_out.items()},
-        "findings": [one.as_json() for one in done.findings],
+        "stands-out-db": done.stands_out,
+        "findings": done.findings,
     }  # fmt: skip
 
 
@@ -290,11 +290,8 @@ def _count(world: World, count: int, seed: int, picture: Path | None, *, json: b
     if json:
         show.as_json(
             {
-                "takes": {key: [vars(share) for share in shares] for key, shares in takes},
-                "schedules": {
-                    name: {**vars(found), "shares": [vars(share) for share in found.shares]}
-                    for name, found in schedules
-                },
+                "takes": dict(takes),
+                "schedules": dict(schedules),
             }
         )
     else:

@@ -63,7 +63,7 @@ def release(
     if building.is_current(loaded):  # what lies in build/ now is what was checked
         proving.note(loaded, results[-1])
     if json:
-        show.as_json({"version": done.version, "to": str(done.archive), "sha256": done.sha256})
+        show.as_json({"version": done.version, "to": done.archive, "sha256": done.sha256})
         return
     show.say(f"{done.version} is released: {done.archive}")
     show.say(f"SHA-256 {done.sha256}")
@@ -76,7 +76,7 @@ def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:
 
     version, archive, missing = releases.preview(folder, step)
     if json:
-        show.as_json({"version": version, "to": str(archive), "convert": missing, "dry-run": True})
+        show.as_json({"version": version, "to": archive, "convert": missing, "dry-run": True})
         return
     show.say(f"would release {version}: {shown(folder, archive)}")
     show.say(f"would write into {CHANGES}: {note}")

@@ -26,8 +26,6 @@ def add_game(
     Of another edition it is said what is otherwise than in the kept one, and what that changes for the pack of the
     workspace that you are in.
     """
-    from dataclasses import asdict
-
     from ichnos.games import sharing
     from ichnos.games.profiles import places
 
@@ -40,9 +38,9 @@ def add_game(
                 "game": game.name,
                 "version": about.version,
                 "before": added.before,
-                "differences": [asdict(one) for one in added.differences],
+                "differences": added.differences,
                 "workspace": for_pack,
-                "to": None if dry_run else str(places.kept_folder() / game.name),
+                "to": None if dry_run else places.kept_folder() / game.name,
             }
         )
         return
@@ -97,7 +95,7 @@ def remove_game(
 
     folder = sharing.remove(name, dry_run=dry_run)
     if json:
-        show.as_json({"game": name, "from": str(folder), "removed": not dry_run})
+        show.as_json({"game": name, "from": folder, "removed": not dry_run})
     else:
         show.say(f"{'Would remove' if dry_run else 'Removed'}: {folder}")
 
@@ -118,7 +116,7 @@ def draft_game(
 
     folder = sharing.draft(name, places.find(from_), to or Path(name), dry_run=dry_run)
     if json:
-        show.as_json({"game": name, "to": str(folder), "written": not dry_run})
+        show.as_json({"game": name, "to": folder, "written": not dry_run})
         return
     show.say(f"{'Would write' if dry_run else 'Wrote'} {folder}: change game.toml and tree/ to what your game has.")
     show.say(f"Then: ichnos games check {folder}")
@@ -147,7 +145,7 @@ def pack_game(
     digest = disk.digest(path) if not dry_run else None
     about = found.rules.profile
     if json:
-        show.as_json({"game": found.rules.game.name, "version": about.version, "to": str(path), "sha256": digest})
+        show.as_json({"game": found.rules.game.name, "version": about.version, "to": path, "sha256": digest})
         return
     show.say(
         f"{'Would write' if dry_run else 'Wrote'} {path}: {found.rules.game.title} {about.version}, {about.licence}."

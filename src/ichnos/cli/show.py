@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 import os
 import re
 import shutil
@@ -74,21 +73,12 @@ def _styled(text: str, **style: Any) -> str:
 
 
 def as_json(value: Any) -> None:
-    """Print a value for programs. What is not seen stands as JSON's own escapes; numbers without end as null."""
-    try:
-        text = json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False)
-    except ValueError:
-        text = json.dumps(_finite(value), indent=2, ensure_ascii=False, allow_nan=False)
+    """Print a value for programs. What is not seen stands as JSON's own escapes."""
+    from ichnos.cli.encoding import encoded
+
+    text = json.dumps(encoded(value), indent=2, ensure_ascii=False, allow_nan=False)
     # Outside its strings JSON has none of these but line ends.
     typer.echo(UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
-
-
-def _finite(value: Any) -> Any:
-    if isinstance(value, dict):
-        return {name: _finite(one) for name, one in value.items()}
-    if isinstance(value, list | tuple):
-        return [_finite(one) for one in value]
-    return None if isinstance(value, float) and not math.isfinite(value) else value
 
 
 def size(count: float) -> str:

@@ -69,7 +69,7 @@ def split(
             exports.split(clip, pieces, to, advance, overwrite=overwrite)
     if json:
         rows = [
-            {"to": str(path), "first": a, "last": b - 1, "seconds": (b - a) / facts.rate}
+            {"to": path, "first": a, "last": b - 1, "seconds": (b - a) / facts.rate}
             for path, (a, b) in zip(paths, pieces, strict=True)
         ]
         show.as_json({"threshold-dbfs": silence, "pieces": rows, **({"dry-run": True} if dry_run else {})})

@@ -67,22 +67,22 @@ def _some(head: str, names: tuple[str, ...], what: str) -> None:
 def _as_json(found: Status) -> dict[str, object]:
     facts, (command, why) = found.facts, found.next_step
     return {
-        "workspace": str(found.folder),
+        "workspace": found.folder,
         "title": facts.title,
         "version": facts.version,
         "game": facts.game,
         "sounds": len(facts.keys),
         "clips": len(facts.clips),
-        "missing-clips": list(found.missing),
-        "keys-without-clips": list(facts.without_clips),
-        "unused-clips": list(found.unused),
+        "missing-clips": found.missing,
+        "keys-without-clips": facts.without_clips,
+        "unused-clips": found.unused,
         "keys-of-the-game": facts.keys_of_game,
         "of-those-here": facts.replaced,
         "built": found.built,
-        "package": str(found.package) if found.package else None,
+        "package": found.package,
         "findings": found.findings,
         "installed": [
-            {"folder": str(one.folder), "version": one.version, "latest": one.is_latest, "changed": list(one.changed)}
+            {"folder": one.folder, "version": one.version, "latest": one.is_latest, "changed": one.changed}
             for one in found.installed
         ],
         "next": {"command": command, "why": why},

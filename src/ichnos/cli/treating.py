@@ -172,7 +172,7 @@ def _print_names(json: bool) -> None:
                 {
                     "name": name,
                     "for": about,
-                    "steps": [step.model_dump(by_alias=True, exclude_none=True) for step in steps],
+                    "steps": steps,
                 }
                 for name, about, steps in rows
             ]

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import math
 import os
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from ichnos.audio.files.clips import Facts
 from ichnos.audio.files.loops import Marking
@@ -121,45 +119,6 @@ class JudgedClip:
     def badness(self) -> tuple[bool, int, int]:
         """For sorting: the worst is the largest."""
         return self.analysis is None, sum(one.is_error for one in self.findings), len(self.findings)
-
-    def as_json(self) -> dict[str, Any]:
-        said = {"clip": str(self.clip), "findings": [one.as_json() for one in self.findings]}
-        if self.analysis is None:
-            return {**said, "readable": False}
-        analysis, facts, sides = self.analysis, self.analysis.facts, self.analysis.sides
-        return {
-            **said,
-            "readable": True,
-            **({"build-changes": list(self.becomes)} if self.becomes is not None else {}),
-            "container": facts.container,
-            "claimed": facts.claimed,
-            "codec": facts.codec,
-            "rate": facts.rate,
-            "bits": facts.bits,
-            "channels": facts.channels,
-            "samples": facts.frames,
-            "seconds": facts.seconds,
-            "peak-dbfs": _finite(analysis.peak),
-            "true-peak-dbtp": _finite(analysis.true_peak),
-            "integrated-lufs": _finite(analysis.loudness.integrated),
-            "momentary-lufs": _finite(analysis.loudness.momentary),
-            "clipped-runs": analysis.clipped_runs,
-            "clipped-longest-samples": analysis.clipped_longest,
-            "clipped-at": list(analysis.clipped_at),
-            "dc-offset": analysis.offset,
-            "silence-start": analysis.silent_start,
-            "silence-end": analysis.silent_end,
-            "stereo": None
-            if sides is None
-            else {"twins": sides.twins, "mono-db": _finite(sides.mono_db), "louder": sides.louder},
-            "loops": [{"first": first, "last": last} for first, last in analysis.loops],
-            "tags": analysis.tags,
-        }
-
-
-def _finite(value: float | None) -> float | None:
-    """JSON knows no infinity: silence is null."""
-    return value if value is not None and math.isfinite(value) else None
 
 
 def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callable[[], None]) -> list[JudgedClip]:

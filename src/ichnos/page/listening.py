@@ -392,5 +392,6 @@ def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
 
 
 def _finding(found: Finding) -> dict[str, Any]:
-    said = found.as_json()
-    return {"place": str(found.place), **{name: said[name] for name in ("id", "severity", "reason", "effect", "cure")}}
+    kind = found.kind
+    said = {"id": kind.id, "severity": kind.severity, "reason": found.reason, "effect": kind.effect, "cure": found.cure}
+    return {"place": str(found.place), **said}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from ichnos.errors import Place, Severity
 
@@ -188,20 +187,6 @@ class Finding:
     place: Place
     reason: str
     cure: str
-
-    def as_json(self) -> dict[str, Any]:
-        """For programs: the place in its pieces."""
-        return {
-            "id": self.kind.id,
-            "severity": self.kind.severity,
-            "file": self.place.path,
-            "line": self.place.line,
-            "column": self.place.column,
-            "seconds": self.place.seconds,
-            "reason": self.reason,
-            "effect": self.kind.effect,
-            "cure": self.cure,
-        }
 
 
 def finding(kind_id: str, place: Place, reason: str, cure: str = "") -> Finding:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 from ichnos.audio.measure.analysis import ClipAnalysis
 from ichnos.audio.measure.sides import OUT_OF_PHASE, Sides
@@ -22,16 +21,13 @@ class ClipFinding:
     """One thing to know of a clip. ``severity``: with an error it would not be heard as meant."""
 
     id: str
-    text: str
+    reason: str
     cure: str
     severity: Severity = "warning"
 
     @property
     def is_error(self) -> bool:
         return self.severity == "error"
-
-    def as_json(self) -> dict[str, Any]:
-        return asdict(self)
 
 
 def judge(analysis: ClipAnalysis) -> list[ClipFinding]:

@@ -7,7 +7,7 @@ and then the clips. Where nothing but clips has changed, the last build's outlin
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -185,8 +185,8 @@ def as_json(plan: BuildPlan, states: Mapping[str, str], why: Mapping[str, str]) 
     """The plan for programs; ``states`` says of each path whether it is new, changed or the same."""
     return {
         "package": plan.outline.package,
-        "notes": list(plan.outline.notes),
-        "afterwards": list(plan.outline.afterwards),
+        "notes": plan.outline.notes,
+        "afterwards": plan.outline.afterwards,
         "files": [
             {
                 "path": file.path,
@@ -198,7 +198,7 @@ def as_json(plan: BuildPlan, states: Mapping[str, str], why: Mapping[str, str]) 
                     if file.conversion
                     else {"bytes": len(file.data or b"")}
                 ),
-                **({"changes": [asdict(change) for change in file.changes]} if file.changes else {}),
+                **({"changes": file.changes} if file.changes else {}),
             }
             for file in plan.files
         ],
