@@ -24,8 +24,8 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import ten_games
 from conftest import run
+from ichnos.documents.facts import difference, facts
 from ichnos.documents.formats import format_of, named, parse
-from ichnos.documents.values import not_again, values
 from ichnos.errors import IchnosError
 
 
@@ -49,7 +49,7 @@ def said(name: str, data: bytes, formats: dict[str, str]) -> list:
     kind = format_of(name) or (named(formats[name]) if name in formats else None)
     if kind is None:
         return data.decode("utf-8", "replace").splitlines()
-    return list(values(parse(data, name, kind)))
+    return list(facts(parse(data, name, kind)))
 
 
 def formats_of(profile: Path, names: list[str]) -> dict[str, str]:
@@ -77,7 +77,7 @@ def same(before: dict[str, bytes], after: dict[str, bytes], formats: dict[str, s
         if (one and isinstance(one[0], str)) or (other and isinstance(other[0], str)):
             lost = [line for line in one if line not in other]
         else:
-            lost = not_again(one, other)
+            lost = [fact for fact, _ in difference(one, other) if fact is not None]
         good += len(one) - len(lost)
         total += max(len(one), len(other))
         odd += [f"{name}: {each}" for each in lost]

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 
+from ichnos.documents.facts import difference, facts
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document
 from ichnos.errors import IchnosError
@@ -39,7 +40,7 @@ class Explained:
 
 def explain(profile: Profile) -> Iterator[Explained]:
     """Explain each document of a profile, filled with a made-up pack and read back."""
-    filler, sample = _Filler(profile), sample_pack(profile)
+    sample = sample_pack(profile)
     for exemplar in profile.documents:
         document = exemplar.document
         units = tuple(
@@ -50,11 +51,11 @@ def explain(profile: Profile) -> Iterator[Explained]:
             )
             for node, scope in exemplar.units.items()
         )
-        bindings = filler.bound(exemplar, sample.of_kinds(exemplar.kinds))
+        bindings = _first_file(profile, exemplar, sample.of_kinds(exemplar.kinds))
         path = str(exemplar.path.fill(partial(resolve, bindings=bindings)))
         try:
             filled = fill(exemplar, bindings)
-            fault = _fault(filler, exemplar, bindings, filled)
+            fault = _fault(profile, exemplar, bindings, filled)
         except IchnosError as error:
             filled, fault = "", str(error)
         rules = profile.document_rules(exemplar)
@@ -69,22 +70,15 @@ def check_scripts(profile: Profile) -> None:
         render(profile.folder / "scripts", script.template, values, profile.tables)
 
 
-class _Filler:
-    """Binds what a pack says to what an exemplar repeats for."""
-
-    def __init__(self, profile: Profile) -> None:
-        self.profile = profile
-        self.separator = profile.rules.names.separator
-
-    def bound(self, exemplar: Exemplar, definitions: PackThing) -> Bindings:
-        """The instances for an exemplar's first file."""
-        bindings: Bindings = {words.PACK: arranged(definitions, self.profile)}
-        for scope in exemplar.file_scopes:
-            bindings = next(instances(scope, bindings), bindings)
-        return bindings
+def _first_file(profile: Profile, exemplar: Exemplar, definitions: PackThing) -> Bindings:
+    """What an exemplar's first file is filled from."""
+    bindings: Bindings = {words.PACK: arranged(definitions, profile)}
+    for scope in exemplar.file_scopes:
+        bindings = next(instances(scope, bindings), bindings)
+    return bindings
 
 
-def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
+def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
     document = parse(
         exemplar.document.text.to_bytes(sample), "the sample", exemplar.document.format, exemplar.document.text.encoding
@@ -95,7 +89,7 @@ def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str)
         return "the filled sample is not recognised again"
     if reading.strays:
         return f"an entry of the filled sample is not recognised again: {document.excerpt(reading.strays[0])}"
-    said = contents(reading, filler.separator, in_path)
+    said = contents(reading, profile.rules.names.separator, in_path)
     everywhere = {
         name: value
         for found in every(reading.pack)
@@ -103,9 +97,9 @@ def _fault(filler: _Filler, exemplar: Exemplar, bindings: Bindings, sample: str)
         if exemplar.scopes.get(name) == words.PACK
     }
     said = replace(said, values={**everywhere, **said.values})
-    again = fill(exemplar, filler.bound(exemplar, said))
+    again = fill(exemplar, _first_file(profile, exemplar, said))
     if again != sample:
-        return _difference(sample, again)
+        return _difference(exemplar, sample, again)
     return _merge_fault(exemplar, document, bindings)
 
 
@@ -114,12 +108,12 @@ def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> 
     return f"merged into itself, line {changes[0].line} changes: {changes[0].new.strip()}" if changes else None
 
 
-def _difference(sample: str, again: str) -> str:
-    pairs = zip(sample.splitlines(), again.splitlines(), strict=False)
-    for number, (before, after) in enumerate(pairs, 1):
-        if before != after:
-            was, became = before.strip(), after.strip()
-            if was == became:  # they differ in white space alone
-                was, became = repr(before), repr(after)
-            return f"line {number} of the filled sample is read as something else: {was} became {became}"
-    return "the filled sample is read as something shorter"
+def _difference(exemplar: Exemplar, sample: str, again: str) -> str:
+    """What is read as something else, where two fillings differ."""
+    text, form = exemplar.document.text, exemplar.document.format
+    first, second = (facts(parse(text.to_bytes(one), "the sample", form, text.encoding)) for one in (sample, again))
+    for before, after in difference(first, second):
+        fact = before or after
+        where = f"line {fact.place.line} of the filled sample is read as something else" if fact else ""
+        return f"{where}: {before or 'nothing'} became {after or 'nothing'}"
+    return "filled again, the sample is not written as before"

@@ -1,12 +1,11 @@
-"""Facts: which values a pack says, of what, and where; and how two lists of them differ."""
+"""The facts of a pack: what it says of its sounds, and of what plays them. How lists of them differ: ``documents``."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Container, Iterator, Mapping
 
+from ichnos.documents.facts import Fact
 from ichnos.documents.tree import Value
-from ichnos.errors import Place
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     ID_PREFIX,
@@ -24,26 +23,10 @@ from ichnos.games.things import PackThing, Thing
 Path = tuple[tuple[str, str], ...]  # scopes and names, from the entry of the pack inwards; none of the pack's own
 
 
-@dataclass(frozen=True)
-class Fact:
-    """One value. ``of``: whose; ``field``: a hole's name; ``language``: of a text, where it is in one."""
-
-    of: Path
-    field: str
-    language: str | None
-    value: Value
-    place: Place
-
-    @property
-    def identity(self) -> tuple[Path, str, str | None]:
-        """What makes it the same fact as another, whatever the value."""
-        return self.of, self.field, self.language
-
-    @property
-    def called(self) -> str:
-        """The value as people call it, of the entry that it belongs to: ``take 1's volume``."""
-        inner = "".join(f"{scope} {name}'s " for scope, name in self.of[1:])
-        return inner + shown(self.field) + (f" ({self.language})" if self.language else "")
+def name_of(fact: Fact) -> str:
+    """A fact as people call it, of the entry that it belongs to: ``take 1's volume``."""
+    inner = "".join(f"{scope} {name}'s " for scope, name in fact.of[1:])
+    return inner + shown(fact.field) + (f" ({fact.language})" if fact.language else "")
 
 
 def shown(field: str) -> str:
@@ -133,18 +116,3 @@ def own_facts(
 def _is_of(thing: Thing, field: str) -> bool:
     known = word(field)
     return known is not None and (known.scope == thing.scope or (thing.scope == SOUND and known.scope == CATEGORY))
-
-
-Differing = tuple[Fact | None, Fact | None]  # before and after, one of them
-
-
-def difference(
-    before: Iterable[Fact], after: Iterable[Fact], is_same: Callable[[Fact, Fact], bool]
-) -> Iterator[Differing]:
-    """What two lists say otherwise: facts that only one of them has, and those with another value."""
-    first = {fact.identity: fact for fact in before}
-    second = {fact.identity: fact for fact in after}
-    for identity in {**first, **second}:
-        one, other = first.get(identity), second.get(identity)
-        if one is None or other is None or not is_same(one, other):
-            yield one, other

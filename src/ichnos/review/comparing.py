@@ -14,13 +14,13 @@ from pathlib import Path
 from typing import IO, Any
 
 from ichnos.audio.files import clips, loops
+from ichnos.documents.facts import Fact, difference, facts
 from ichnos.documents.formats import parse
 from ichnos.documents.tree import Value, spelled
-from ichnos.documents.values import Said, not_again, values
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.entries.understanding import not_understood
-from ichnos.games.facts import Fact, difference, named, of_thing, own_facts
+from ichnos.games.facts import name_of, named, of_thing, own_facts
 from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.vocabulary import entry_scopes
@@ -161,8 +161,11 @@ def _values(thing: tuple[str, str], before: _OnePack, after: _OnePack) -> Iterat
     for one, other in difference(
         before.facts(thing), after.facts(thing), lambda one, two: _equal(one.value, two.value)
     ):
-        called = one.called if one else other.called if other else ""
-        yield Change(CHANGED, *thing, called, one.value if one else None, other.value if other else None)
+        yield _changed(*thing, name_of(one or other), one, other)  # type: ignore[arg-type]
+
+
+def _changed(of: str, name: str, field: str, before: Fact | None, after: Fact | None) -> Change:
+    return Change(CHANGED, of, name, field, before.value if before else None, after.value if after else None)
 
 
 def _equal(one: Value, other: Value) -> bool:
@@ -172,7 +175,7 @@ def _equal(one: Value, other: Value) -> bool:
     return one == other or (one is not None and other is not None and spelled(one) == spelled(other))
 
 
-def lost(before: Opened, after: Opened) -> Iterator[Said]:
+def lost(before: Opened, after: Opened) -> Iterator[Fact]:
     """Values in documents of a pack that do not stand in another one, understood or not."""
     profile = before.profile
     for name in before.reading.documents:
@@ -180,13 +183,13 @@ def lost(before: Opened, after: Opened) -> Iterator[Said]:
         if name not in after.reading.documents:
             continue
         encoding = profile.document_rules(exemplar).encoding
-        said: list[list[Said]] = []
+        said: list[list[Fact]] = []
         for side in (before, after):
             with suppress(IchnosError):  # which is said where it is read
                 data, label = side.files.read(name), side.files.label(name)
-                said.append(list(values(parse(data, label, exemplar.document.format, encoding))))
+                said.append(list(facts(parse(data, label, exemplar.document.format, encoding))))
         if len(said) == 2:
-            yield from not_again(*said)
+            yield from (fact for fact, _ in difference(said[0], said[1]) if fact is not None)
 
 
 _Pair = tuple[tuple[str, str], str, str | None, str | None]  # a sound, what it is there for, both files
@@ -231,21 +234,13 @@ def _other_files(one: _OnePack, other: _OnePack) -> Iterator[Change]:
 def _not_understood(one: _OnePack, other: _OnePack) -> Iterator[Change]:
     """Values that a profile does not know: nobody knows what they mean, but they are not the same."""
     first, second = (list(not_understood(side.opened.profile, side.opened.files)) for side in (one, other))
-    documents = {said.place: name for name, said in (*first, *second)}
-    before, after = [said for _, said in first], [said for _, said in second]
-    new: dict[tuple[tuple[str, ...], str | None], list[Said]] = {}
-    for said in not_again(after, before):
-        new.setdefault((said.path, said.label), []).append(said)
-    for said in not_again(before, after):
-        there = new.get((said.path, said.label))
-        yield _unknown(documents[said.place], said, said.value, there.pop(0).value if there else None)
-    yield from (_unknown(documents[said.place], said, None, said.value) for several in new.values() for said in several)
-
-
-def _unknown(document: str, said: Said, before: str | None, after: str | None) -> Change:
-    around = [piece.lstrip("/") for piece in said.path]
-    name = "/".join([*around, *([said.label] if said.label else [])]) or "a value"
-    return Change(CHANGED, "file", document, f"{name}, which is not understood", before, after)
+    documents = {fact.place: name for name, fact in (*first, *second)}
+    for before, after in difference([fact for _, fact in first], [fact for _, fact in second]):
+        fact = before or after
+        assert fact is not None
+        name = "/".join([*(piece.lstrip("/") for piece in fact.of), *([fact.field] if fact.field else [])])
+        field = f"{name or 'a value'}, which is not understood"
+        yield _changed("file", documents[fact.place], field, before, after)
 
 
 class _Hearing:

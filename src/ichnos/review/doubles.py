@@ -8,8 +8,9 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from dataclasses import replace
 
+from ichnos.documents.facts import difference
 from ichnos.documents.tree import Value
-from ichnos.games.facts import called, difference, free_name, of_thing
+from ichnos.games.facts import called, free_name, of_thing
 from ichnos.games.profiles.vocabulary import PACK, SCOPES, entry_scopes, is_name, of_scope
 from ichnos.games.things import PackThing, SoundThing, Thing, together
 
@@ -52,9 +53,7 @@ def _apart(scope: str, documents: Iterable[PackThing]) -> Iterable[Thing]:
 
 def _clash(first: Thing, other: Thing) -> bool:
     """Would anything that the second says be lost beside the first?"""
-    for one, two in difference(
-        of_thing(first, (), _counts), of_thing(other, (), _counts), lambda one, two: one.value == two.value
-    ):
+    for one, two in difference(of_thing(first, (), _counts), of_thing(other, (), _counts)):
         inner = (one or two).of  # type: ignore[union-attr]
         if first.of(inner[0][0]) and other.of(inner[0][0]) if inner else one is not None and two is not None:
             return True

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ichnos.games.facts import Fact, called, own_facts
+from ichnos.documents.facts import Fact
+from ichnos.games.facts import called, name_of, own_facts
 from ichnos.games.profiles.vocabulary import SCOPES, SOUND, entry_scopes, is_spoken
 from ichnos.games.things import PackThing, SoundThing
 from ichnos.likeness import did_you_mean
@@ -53,7 +54,7 @@ def _otherwise(subject: Subject) -> Iterator[Finding]:
             if not _alike(known.value, fact.value):
                 scope, whose = fact.of[0][0], f'"{fact.of[0][1]}"'
                 whose = whose if scope == SOUND else f"the {scope} {whose}"
-                reason = f"the {fact.called} of {whose} is {fact.value} here, and {known.value} in {known.place}"
+                reason = f"the {name_of(fact)} of {whose} is {fact.value} here, and {known.value} in {known.place}"
                 yield finding("said-otherwise", fact.place, reason)
         before = {**here, **before}
 

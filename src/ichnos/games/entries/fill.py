@@ -55,6 +55,14 @@ def instances(scope: str, bindings: Bindings) -> Iterator[Bindings]:
             yield from instances(TAKE, inner)
 
 
+def files_bound(exemplar: Exemplar, bindings: Bindings) -> list[Bindings]:
+    """What each file of an exemplar is filled from."""
+    bound = [bindings]
+    for scope in exemplar.file_scopes:
+        bound = [inner for outer in bound for inner in instances(scope, outer)]
+    return bound
+
+
 def repetitions(exemplar: Exemplar, scope: str, bindings: Bindings) -> Iterator[Bindings]:
     """Each way to bind the scopes that a unit of an exemplar repeats for."""
     other = exemplar.together.get(scope)

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TypeGuard
 
+from ichnos.documents.facts import Fact, difference
 from ichnos.documents.tree import KEYED, Document, Unwritable, Value, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import said_in
@@ -17,7 +18,7 @@ from ichnos.games.entries.contents import contents, sound_entries
 from ichnos.games.entries.fill import Bindings, resolve
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import DocumentReading, Found, every, read
-from ichnos.games.facts import Fact, difference, of_thing
+from ichnos.games.facts import name_of, of_thing
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -324,7 +325,7 @@ class _OneDocument:
                 what = f'"{called}" has no title of its own, and would have "{there}", that of {one.like}'
                 yield self.proof.error(what, one.place_of("title"), at)
             return  # what is not said is the other one's
-        yield from self.value(fact.field, meant, there, place, at, called, fact.called)
+        yield from self.value(fact.field, meant, there, place, at, called, name_of(fact))
 
     def file(self, path: str, reference: str, called: str, place: Place, there: Place) -> Iterator[IchnosError]:
         """A file that is meant, and the reference that stands for it."""

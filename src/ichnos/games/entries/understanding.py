@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from ichnos.documents.facts import Fact, facts
 from ichnos.documents.formats import format_of, parse
-from ichnos.documents.tree import Document, Node
-from ichnos.documents.values import Said, values
+from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.packs import SoundFiles, read_pack
@@ -110,8 +110,7 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
         one.values = 1
         one.odd.append((error.place or Place(files.label(name)), error.what))
         return one, set()
-    every_value = list(_values(document))
-    one.values = len(every_value)
+    one.values = sum(1 for _ in facts(document))
     reading = read(exemplar, document, exemplar.path.match(name))
     if reading is None:
         one.odd.append((document.text.place(0), "the whole file has another structure than the profile's"))
@@ -121,34 +120,30 @@ def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None)
             if part.values.get(hole) is not None:
                 references.add(str(part.values[hole]))
         references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
-    matched, constant = _matched(exemplar, reading)
-    for node in every_value:
-        if node in matched:
-            one.known += 1
-        else:
-            always = f" (the profile always writes {constant[node]})" if node in constant else ""
-            one.odd.append((document.text.place(node.start), document.excerpt(node) + always))
+    for fact, always in _odd_facts(exemplar, reading):
+        one.odd.append((fact.place, str(fact) + (f" (the profile always writes {always})" if always else "")))
+    one.known = one.values - len(one.odd)
     return one, references
 
 
-def _matched(exemplar: Exemplar, reading: DocumentReading) -> tuple[set[Node], dict[Node, str]]:
-    """What the profile understands of a document: values, empty containers; and the values for which it has others."""
-    matched: set[Node] = set()
-    constant: dict[Node, str] = {}
+def _odd_facts(exemplar: Exemplar, reading: DocumentReading) -> Iterator[tuple[Fact, str | None]]:
+    """What a document says that the profile does not understand; with what it always writes there, if anything."""
+    understood: set[Node] = set()
+    constant: dict[Place, str] = {}
+    place = reading.document.text.place
     for part in every(reading.pack):
         for pattern, real in part.pairs:
             if pattern in exemplar.values:
-                matched |= {real, *real.children}  # a list of numbers is one value
-            elif real.holds_value and pattern.value == real.value:
-                matched.add(real)
+                understood |= {real, *real.children}  # a list of numbers is one value
+            elif (not real.children and pattern.value == real.value) or not (real.holds_value or real.children):
+                understood.add(real)  # a container with nothing in it is as good as none
             elif real.holds_value:
-                constant[real] = str(pattern.value)
-            elif not real.children:  # a container with nothing in it is as good as none
-                matched.add(real)
-    return matched, constant
+                constant[place(real.start)] = str(pattern.value)
+    places = {place(node.start) for node in understood if node.holds_value or not node.children}
+    return ((fact, constant.get(fact.place)) for fact in facts(reading.document) if fact.place not in places)
 
 
-def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Said]]:
+def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]:
     """The values in a pack's documents that the profile does not understand, each with the name of its document.
 
     A document that cannot be read has none.
@@ -162,13 +157,7 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Said]]
             document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
             reading = read(exemplar, document, exemplar.path.match(name))
             if reading is not None:
-                matched, _ = _matched(exemplar, reading)
-                known = {document.text.place(node.start) for node in matched if node.holds_value or not node.children}
-                yield from ((name, one) for one in values(document) if one.place not in known)
-
-
-def _values(document: Document) -> Iterator[Node]:
-    return (node for node in document.root.walk() if node.holds_value)
+                yield from ((name, fact) for fact, _ in _odd_facts(exemplar, reading))
 
 
 def _other(files: Files, name: str) -> Understood:
@@ -178,7 +167,7 @@ def _other(files: Files, name: str) -> Understood:
     if known is not None and not name.lower().endswith(_PICTURES):
         try:
             document = parse(files.read(name), files.label(name), known)
-            one.values = max(1, sum(1 for _ in _values(document)))
+            one.values = max(1, sum(1 for _ in facts(document)))
         except IchnosError:
             pass
     one.odd.append((Place(files.label(name)), "the profile does not speak of this file"))

@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 
+from ichnos.documents.facts import Fact, difference, facts
 from ichnos.documents.formats import parse
-from ichnos.documents.values import Said, not_again, values
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.contents import contents
 from ichnos.games.entries.edit import merge
-from ichnos.games.entries.fill import Bindings, fill, instances, resolve
+from ichnos.games.entries.fill import Bindings, files_bound, fill, resolve
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.entries.read import read
 from ichnos.games.facts import is_said, own_facts
@@ -32,8 +32,8 @@ class DraftProof:
     """
 
     values: int = 0
-    lost: list[Said] = field(default_factory=list)
-    added: list[Said] = field(default_factory=list)  # what no pack says, and would be there
+    lost: list[Fact] = field(default_factory=list)
+    added: list[Fact] = field(default_factory=list)  # what no pack says, and would be there
     sounds: int = 0
     misplaced: list[str] = field(default_factory=list)  # no definition leads to them
     faults: list[str] = field(default_factory=list)
@@ -59,7 +59,7 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
     proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
     filled = dict(_filled(profile, pack, proof))
     for text in pack.texts:
-        said = list(values(text.document))
+        said = list(facts(text.document))
         exemplar = next((one for one in profile.documents if one.path.match(text.name) is not None), None)
         if exemplar is None:
             proof.values += len(said)
@@ -75,9 +75,9 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
             proof.lost += said
             continue
         document = parse(again, text.name, exemplar.document.format, profile.document_rules(exemplar).encoding)
-        again_said = list(values(document))
-        proof.lost += not_again(said, again_said)
-        proof.added += not_again(again_said, said)
+        for before, after in difference(said, facts(document)):
+            proof.lost += [before] if before else []
+            proof.added += [after] if after else []
     there = SoundFiles(list(pack.sounds))
     named = {there.file_of(file) for sound in reading.definitions.sounds for file, _, _ in sound.files()}
     proof.sounds += len(pack.sounds)
@@ -93,7 +93,7 @@ def _filled(profile: Profile, pack: Pack, proof: DraftProof) -> Iterator[tuple[s
         if rules.mode == "merge":
             continue
         bindings: Bindings = {PACK: arranged(said_in(exemplar, said, merged=False), profile)}
-        for bound in _files(exemplar.file_scopes, bindings):
+        for bound in files_bound(exemplar, bindings):
             try:
                 path = str(exemplar.path.fill(partial(resolve, bindings=bound)))
                 yield path, exemplar.document.text.to_bytes(fill(exemplar, bound))
@@ -101,13 +101,6 @@ def _filled(profile: Profile, pack: Pack, proof: DraftProof) -> Iterator[tuple[s
                 proof.faults.append(f"{exemplar.document.text.path}: its name needs the {missing}, which nothing says")
             except IchnosError as error:
                 proof.faults.append(str(error))
-
-
-def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
-    bound = [bindings]
-    for scope in scopes:
-        bound = [inner for outer in bound for inner in instances(scope, outer)]
-    return bound
 
 
 def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: DraftProof) -> None:
@@ -131,7 +124,7 @@ def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: 
         return
     for change in changes:
         place = Place(document.text.path, change.line)
-        proof.lost.append(Said((), None, " ".join(change.old.split()) or change.new, place))
+        proof.lost.append(Fact((), "", None, " ".join(change.old.split()) or change.new, place))
 
 
 def _is_setting(name: str) -> bool:

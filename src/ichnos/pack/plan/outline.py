@@ -14,7 +14,7 @@ from ichnos.files import disk
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.edits import EntryChange
-from ichnos.games.entries.fill import Bindings, Filler, fill, instances, repetitions, resolve
+from ichnos.games.entries.fill import Bindings, Filler, files_bound, fill, instances, repetitions, resolve
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
@@ -64,7 +64,7 @@ def make(workspace: Workspace) -> Outline:
     for exemplar in profile.written:
         here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
         here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != said.sounds else bindings
-        for bound in _files(exemplar.file_scopes, here_bound):
+        for bound in files_bound(exemplar, here_bound):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             if written is not None:
                 files.append(written)
@@ -316,13 +316,6 @@ def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosEr
                 place=placed.place("like"),
                 cure="leave like out, or correct the profile",
             )
-
-
-def _files(scopes: tuple[str, ...], bindings: Bindings) -> list[Bindings]:
-    bound = [bindings]
-    for scope in scopes:
-        bound = [inner for outer in bound for inner in instances(scope, outer)]
-    return bound
 
 
 def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: Bindings) -> str:
