@@ -98,14 +98,10 @@ def treated(sound: Signal, *steps: t.Step) -> Signal:
     return np.concatenate(list(t.treat(stream(sound), steps, lambda said: None).blocks)).astype(np.float64)
 
 
-def in_file(sound: Signal, rate: int = RATE) -> io.BytesIO:
+def in_file(sound: Signal, rate: int = RATE) -> clips.OpenSound:
     file = io.BytesIO()
     soundfile.write(file, sound, rate, format="WAV", subtype="FLOAT")
-    file.seek(0)
-    return file
-
-
-CLIP = Path("clip.wav")
+    return clips.OpenSound(file, "clip.wav")
 
 
 # What is measured.
@@ -155,16 +151,16 @@ def meters(random: np.random.Generator) -> Rows:
         before, behind = random.integers(0, RATE, 2)
         padded = np.pad(sound, ((before, behind), (0, 0)))
         padded[[before, -behind - 1]] = 0.3
-        found_of = analyse(in_file(padded), CLIP)
+        found_of = analyse(in_file(padded))
         offsets.append(1e6 * (found_of.offset - padded.mean()))
         ends += [found_of.silent_start * RATE - before, found_of.silent_end * RATE - behind]
         one, other = random.normal(size=(2, RATE))
         pair = 0.1 * np.stack([one, random.uniform(-0.4, 1) * one + random.uniform(0.5, 1) * other], axis=1)
-        sides = analyse(in_file(pair), CLIP).sides
+        sides = analyse(in_file(pair)).sides
         assert sides is not None
         mono.append(sides.mono_db - 10 * math.log10(np.square(pair.mean(axis=1)).mean() / np.square(pair).mean()))
         hz = random.uniform(100, 10000)
-        lone = analyse(in_file(0.5 * np.sin(2 * np.pi * hz * np.arange(4 * RATE) / RATE)[:, None]), CLIP).spectrum
+        lone = analyse(in_file(0.5 * np.sin(2 * np.pi * hz * np.arange(4 * RATE) / RATE)[:, None])).spectrum
         bands.append(float(10 * np.log10((10 ** (lone.db / 10)).sum()) - 10 * math.log10(0.125)))
     yield "offset, millionths of full scale", "the mean", offsets, 1
     yield "silence at both ends, samples", "how it was made", ends, 0.5
@@ -261,8 +257,8 @@ def converted(sound: Signal, folder: Path, codec: str, rate: int, *steps: t.Step
     clip, to = folder / "clip.wav", folder / "clip.ogg"
     soundfile.write(clip, sound, rate, subtype="PCM_24")
     target = Target("Ogg", codec, rate, 1, 5.0, treatment=steps)
-    with clip.open("rb") as source:
-        said = conversion.convert(source, clip, clips.facts(source, clip), target, to, 1).notes
+    with clips.open_sound(clip) as source:
+        said = conversion.convert(source, target, to, 1).notes
     return soundfile.read(to)[0], said
 
 
@@ -300,7 +296,7 @@ def judgements(random: np.random.Generator) -> Rows:
         ("a break in the difference", True, lambda: np.stack([(one := noise()) + (two := hum(110.4)), one - two], 1)),
     ]
     for name, heard, make in kinds:
-        wrong = [float(LoopSeams(in_file(make()), CLIP).seam().is_audible != heard) for _ in range(ROUNDS)]
+        wrong = [float(LoopSeams(in_file(make())).seam().is_audible != heard) for _ in range(ROUNDS)]
         yield f"seam: {name}, share wrong", "heard" if heard else "not heard", wrong, 0 if heard else 0.05
     wrong = []
     for floor in (-90, -60, -50, -45, -40, -35):
@@ -308,13 +304,13 @@ def judgements(random: np.random.Generator) -> Rows:
             ground = 10 ** (floor / 20) * random.normal(size=12 * RATE)
             for start in range(RATE, 11 * RATE, round(2.2 * RATE)):
                 ground[start : start + RATE] += 0.08 * random.normal(size=RATE)
-            wrong.append(float(len(splitting.pieces(in_file(ground[:, None]), CLIP, None, 0.3, 0.05, 0.02)[0]) != 5))
+            wrong.append(float(len(splitting.pieces(in_file(ground[:, None]), None, 0.3, 0.05, 0.02)[0]) != 5))
     yield "split: floors of -90 to -35 dBFS, share wrong", "how they were made", wrong, 0
     found = []
     for _ in range(ROUNDS):
         one, bed = programme(random, 2, 1), programme(random, 2, 1)
-        cover = audibility.covered(audibility.levels(in_file(bed), CLIP))
-        both = [audibility.levels(in_file(np.hstack([one, side])), CLIP) for side in (-one, one)]
+        cover = audibility.covered(audibility.levels(in_file(bed)))
+        both = [audibility.levels(in_file(np.hstack([one, side]))) for side in (-one, one)]
         anti, same = (audibility.compare(levels, cover).stands_out for levels in both)
         found.append(anti - same)
     yield "heard: sides that cancel, dB", "sides that are alike", found, 0.2

@@ -28,10 +28,8 @@ def _tone(path: Path, rate: int, seconds: float, *sides: float) -> Path:
 
 
 def _convert(source: Path, target: Target, to: Path, serial: int = 7) -> np.ndarray:
-    with source.open("rb") as stream:
-        facts = clips.facts(stream, source)
-    with source.open("rb") as stream:
-        frames = convert(stream, source, facts, target, to, serial).frames
+    with clips.open_sound(source) as clip:
+        frames = convert(clip, target, to, serial).frames
     sound, rate = soundfile.read(to, always_2d=True)
     assert (rate, sound.shape[1], len(sound)) == (target.rate, target.channels, frames)
     return sound[:, 0]
@@ -67,7 +65,7 @@ def test_the_serial_is_ours_and_the_checksums_fit(tmp_path: Path) -> None:
     data[len(data) // 2] ^= 1
     assert ogg.faulty_page(io.BytesIO(data)) is not None
     with pytest.raises(IchnosError, match="the checksum of its page"):
-        clips.facts(io.BytesIO(data), first)
+        _ = clips.OpenSound(io.BytesIO(data), first).facts
 
 
 def test_the_checksum_is_the_encoders() -> None:
@@ -104,8 +102,6 @@ def test_cut_at_every_length_is_an_error_or_whole_sound(tmp_path: Path, encoding
         path = tmp_path / "cut"
         path.write_bytes(data[:length])
         to = tmp_path / "out.wav"
-        with pytest.raises(IchnosError), path.open("rb") as stream:
-            facts = clips.facts(stream, path)
-            with path.open("rb") as stream:
-                convert(stream, path, facts, PCM, to, 0)
+        with pytest.raises(IchnosError), clips.open_sound(path) as clip:
+            convert(clip, PCM, to, 0)
         assert not to.exists()

@@ -82,10 +82,8 @@ def test_damage_is_an_error_or_a_whole_result(kind: str, tmp_path: Path) -> None
         path.write_bytes(damaged)
         failed = False
         try:
-            with path.open("rb") as stream:
-                facts = clips.facts(stream, path)
-            with path.open("rb") as stream:
-                done = convert(stream, path, facts, PCM, to, 1)
+            with clips.open_sound(path) as sound:
+                done = convert(sound, PCM, to, 1)
             assert soundfile.info(to).frames == done.frames
             to.unlink()
         except IchnosError as error:
@@ -96,8 +94,8 @@ def test_damage_is_an_error_or_a_whole_result(kind: str, tmp_path: Path) -> None
         cuts += len(damaged) < len(data)
         errors += failed and len(damaged) < len(data)
         try:
-            with path.open("rb") as stream:
-                analyse(stream, path)
+            with clips.open_sound(path) as sound:
+                analyse(sound)
             seen = True
         except IchnosError:
             seen = False

@@ -18,6 +18,7 @@ import pytest
 
 from conftest import PACKAGE, edit, run, voices_in
 from ichnos.audio.drawing.clips import draw_look
+from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.measure.analysis import analyse
 from ichnos.errors import IchnosError, Place
 from ichnos.files import writing
@@ -214,7 +215,7 @@ def test_a_sound_inside_an_archive_is_measured_and_drawn(workspace: Path) -> Non
     files = Archive(workspace / PACKAGE)
     name = "lore/audio/storm-watch/tower-bell-near-1.ogg"
     with files.stream(name) as stream:
-        analysis = analyse(stream, Path(name))
+        analysis = analyse(OpenSound(stream, name))
     files.close()
     picture = io.BytesIO()
     draw_look(analysis, name, picture)

@@ -37,17 +37,17 @@ def heard(
     The bed must be recorded at the level at which the game plays it. Exit code 1: the clip stands out
     less than wished.
     """
+    from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure import audibility
     from ichnos.audio.process import exports, lifting
-    from ichnos.files.disk import opened
 
     clip, bed = exports.one_clip(clip), exports.one_clip(bed)
-    with show.progress("listening", None) as advance, opened(clip) as sound, opened(bed) as under:
-        levels = audibility.levels(sound, clip, advance)
-        cover = audibility.covered(audibility.levels(under, bed, advance))
+    with show.progress("listening", None) as advance, open_sound(clip) as sound, open_sound(bed) as under:
+        levels = audibility.levels(sound, advance)
+        cover = audibility.covered(audibility.levels(under, advance))
         found = audibility.compare(levels, cover)
         lift = lifting.lift(levels, cover, wish) if found.stands_out < wish else None
-        proved = audibility.compare(lifting.levels_of_treated(sound, clip, lift.steps), cover) if lift else None
+        proved = audibility.compare(lifting.levels_of_treated(sound, lift.steps), cover) if lift else None
     if picture is not None:
         from ichnos.audio.drawing.beds import draw_audibility
         from ichnos.files.writing import fresh

@@ -105,15 +105,15 @@ def _refuse(marks: str, fade: float | None, to: Path | None, *, chosen: bool) ->
 
 def _seams(clip: Path, start: int | None, end: int | None, within: float, marking: Any) -> LoopSeams:
     """The loop that is said, or else that the clip marks, measured."""
+    from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure.seams import LoopSeams
-    from ichnos.files.disk import opened
 
-    with opened(clip) as stream:
+    with open_sound(clip) as sound:
         given = None
         if start is not None or end is not None:
-            plain = LoopSeams(stream, clip, marking=marking)
+            plain = LoopSeams(sound, marking=marking)
             given = (start if start is not None else plain.loop[0], end if end is not None else plain.loop[1])
-        return LoopSeams(stream, clip, given, within, marking)
+        return LoopSeams(sound, given, within, marking)
 
 
 def _written(

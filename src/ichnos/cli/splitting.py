@@ -35,17 +35,16 @@ def split(
     json: Json = False,
 ) -> None:
     """Cut a recording at its silences into takes, each a WAV of its own with the samples as they are."""
-    from ichnos.audio.files import clips
+    from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure import splitting
     from ichnos.audio.process import exports
-    from ichnos.files.disk import opened
     from ichnos.files.writing import fresh
 
     clip = exports.one_clip(clip)
-    with opened(clip) as stream:
-        facts = clips.facts(stream, clip)
+    with open_sound(clip) as sound:
+        facts = sound.facts
         with show.progress("listening", facts.seconds) as advance:
-            pieces, silence = splitting.pieces(stream, clip, threshold, gap, shortest, margin, advance)
+            pieces, silence = splitting.pieces(sound, threshold, gap, shortest, margin, advance)
         if not pieces:
             raise IchnosError(
                 f"nothing in {clip} passes {silence:g} dBFS for {shortest:g} s",
@@ -57,7 +56,7 @@ def split(
 
             with fresh(picture) as beside:
                 spans = [(a / facts.rate, b / facts.rate) for a, b in pieces]
-                draw_split(analyse(stream, clip), spans, silence, clip.name, beside)
+                draw_split(analyse(sound), spans, silence, clip.name, beside)
             show.say(f"{picture} is drawn.", err=True)
     if threshold is None:
         show.say(f"Silence is what stays below {silence:g} dBFS, as this recording is.", err=True)

@@ -96,13 +96,13 @@ def treat(
 
 def _draw(one: Exported, done: str, to: Path) -> None:
     from ichnos.audio.drawing.clips import draw_before_after
+    from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure.analysis import analyse
-    from ichnos.files.disk import opened
     from ichnos.files.writing import fresh
 
     clip, made = one.export.clip, one.export.to
-    with opened(clip) as before, opened(made) as after, fresh(to) as beside:
-        draw_before_after(analyse(before, clip), analyse(after, made), clip.name, done, beside)
+    with open_sound(clip) as before, open_sound(made) as after, fresh(to) as beside:
+        draw_before_after(analyse(before), analyse(after), clip.name, done, beside)
     show.say(f"{to} is drawn.", err=True)
 
 

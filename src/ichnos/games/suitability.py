@@ -8,13 +8,12 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
-from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.clips import Facts, open_sound
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.analysis import ClipAnalysis, analyse
 from ichnos.audio.measure.judging import ClipFinding, judge
 from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError
-from ichnos.files.disk import opened
 from ichnos.games.catalogues import library
 from ichnos.games.profiles import loading
 from ichnos.games.profiles import profile as profiles
@@ -126,8 +125,8 @@ def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callabl
 
     def one(clip: Path) -> JudgedClip:
         try:
-            with opened(clip) as stream:
-                analysis = analyse(stream, clip, marking=rules.marking if rules else None)
+            with open_sound(clip) as sound:
+                analysis = analyse(sound, marking=rules.marking if rules else None)
         except IchnosError as error:
             return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, "error")])
         finally:

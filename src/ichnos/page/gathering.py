@@ -247,11 +247,11 @@ def _content(profile: Profile, piece: KeyFile, budget: Budget) -> Content:
                 return replace(found, trouble="in the game's own codec, which only it can decode")
             stream.seek(0)
             try:
-                facts = clips.facts(stream, Path(name))
-                if not budget.sound(name, facts.seconds):
+                sound = clips.OpenSound(stream, name)
+                if not budget.sound(name, sound.facts.seconds):
                     return replace(found, trouble=_OVER)
-                how = marking(profile.rules.loops, facts.container)
-                seen = glance(stream, Path(name), facts, _COLUMNS)
+                how = marking(profile.rules.loops, sound.facts.container)
+                seen = glance(sound, _COLUMNS)
                 stream.seek(0)
                 return replace(found, glance=seen, loop=loops.read(stream, how) if how else None)
             except IchnosError as error:

@@ -216,8 +216,8 @@ def _bytes_of(content: Content) -> bytes:
             return stream.read()
         from ichnos.audio.files import clips
 
-        facts, blocks = clips.decoded(stream, Path(content.name))
-        return _as_flac(blocks, facts.rate, facts.channels)
+        sound = clips.OpenSound(stream, content.name)
+        return _as_flac(sound.blocks(), sound.facts.rate, sound.facts.channels)
 
 
 def _as_flac(blocks: Iterator[Any], rate: int, channels: int) -> bytes:
@@ -245,12 +245,12 @@ def _start_of(bed: Path) -> bytes:
             if frames <= 0:
                 return
 
-    with disk.opened(bed) as stream:
-        facts, blocks = clips.decoded(stream, bed)
+    with clips.open_sound(bed) as sound:
+        facts = sound.facts
         if facts.channels > 2:
             what = f"{bed} has {facts.channels} channels"
             raise IchnosError(what, cure="take a bed in mono or stereo")
-        return _as_flac(first(blocks, round(_BED_SECONDS * facts.rate)), facts.rate, facts.channels)
+        return _as_flac(first(sound.blocks(), round(_BED_SECONDS * facts.rate)), facts.rate, facts.channels)
 
 
 def _data(

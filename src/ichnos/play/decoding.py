@@ -65,7 +65,7 @@ class Sounds:
                 return None
             try:
                 with file.stream() as stream:
-                    facts = clips.facts(stream, Path(file.name))
+                    facts = clips.OpenSound(stream, file.name).facts
                     how = marking(self._profile.rules.loops, facts.container)
                     stream.seek(0)
                     loop = loops.read(stream, how) if how else None
@@ -135,9 +135,9 @@ class Sounds:
         if at not in self._spools:
             try:
                 with file.stream() as stream:
-                    facts, blocks = clips.decoded(stream, Path(file.name))
-                    channels = min(2, facts.channels)
-                    self._spools[at] = Spool(chain.mix_channels(blocks, channels), channels)
+                    sound = clips.OpenSound(stream, file.name)
+                    channels = min(2, sound.facts.channels)
+                    self._spools[at] = Spool(chain.mix_channels(sound.blocks(), channels), channels)
             except IchnosError as error:
                 self.errors[file.label] = error
                 return None

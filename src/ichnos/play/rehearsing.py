@@ -170,10 +170,9 @@ class _Bed:
             raise IchnosError(f'the bed "{scene.bed}" is not there', cure="correct its name in the scene")
 
     def _once(self, rate: int) -> Iterator[Block]:
-        with disk.opened(self.path) as stream:
-            facts = clips.facts(stream, self.path)
-            mixed = chain.mix_channels(clips.blocks(stream, facts, Place(str(self.path))), 2)
-            for block in chain.resample(mixed, facts.rate, rate, 2):
+        with clips.open_sound(self.path) as sound:
+            mixed = chain.mix_channels(sound.blocks(), 2)
+            for block in chain.resample(mixed, sound.facts.rate, rate, 2):
                 yield block * self.volume
 
     def blocks(self) -> Iterator[Block]:

@@ -10,7 +10,6 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass
 from itertools import zip_longest
-from pathlib import Path
 from typing import IO, Any
 
 from ichnos.audio.files import clips, loops
@@ -302,7 +301,8 @@ class _Sound:
     def __init__(self, stream: IO[bytes], name: str) -> None:
         from ichnos.audio.measure.loudness import LoudnessMeter
 
-        self.facts, self.blocks = clips.decoded(stream, Path(name))
+        sound = clips.OpenSound(stream, name)
+        self.facts, self.blocks = sound.facts, sound.blocks()
         self.loop = loops.marked(stream, self.facts)
         self.meter = LoudnessMeter(self.facts.rate, self.facts.channels)
         self.frames = 0

@@ -82,11 +82,12 @@ class Decoder:
         if digest not in self._heard:
             stream.seek(0)
             try:
-                facts, blocks = clips.decoded(stream, Path(name))
+                sound = clips.OpenSound(stream, name)
+                facts = sound.facts
                 if not self.budget.sound(name, facts.seconds):
                     return None
                 frames, peak = 0, 0.0
-                for block in blocks:
+                for block in sound.blocks():
                     frames += len(block)
                     peak = max(peak, float(block.max()), -float(block.min()))
                 self._heard[digest] = _Heard(facts, frames, peak)

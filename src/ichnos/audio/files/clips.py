@@ -1,9 +1,10 @@
-"""Looking at a clip, and decoding it in blocks."""
+"""A sound file that is open: what it is, and its samples in blocks."""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
@@ -14,6 +15,7 @@ from ichnos.audio.files import containers, ogg
 from ichnos.audio.files.forms import LOSSY
 from ichnos.audio.files.repaired import repaired
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
@@ -82,40 +84,86 @@ class Facts:
         return f"{kind}, {channels}, {self.rate / 1000:g} kHz, {self.seconds:.1f} s"
 
 
-def facts(stream: IO[bytes], path: Path) -> Facts:
-    """What a sound file is, from its own bytes; ``path`` is for its extension and for messages.
+class OpenSound:
+    """A sound file that is open for reading: what it is, and its samples. Reading moves the stream.
+
+    Args:
+        stream: the file, open for reading.
+        name: of the file: its extension is a claim, and messages call it so.
+        place: what messages call it, where that is not its name.
+        facts: what it is, where that is known already.
+    """
+
+    def __init__(
+        self, stream: IO[bytes], name: str | Path, place: Place | None = None, facts: Facts | None = None
+    ) -> None:
+        self.stream, self.path = stream, Path(name)
+        self.place = place or Place(str(name))
+        self._facts = facts
+        self._decoder: Any = None  # opened for the facts: with a file of a second, opening is half the work
+
+    @property
+    def facts(self) -> Facts:
+        """What it is, from its own bytes.
+
+        Raises:
+            IchnosError: empty, not audio, damaged, or cut short.
+        """
+        if self._facts is None:
+            self._facts = self._looked_at()
+        return self._facts
+
+    def _looked_at(self) -> Facts:
+        container = _whole(self.stream, self.place)
+        if container in containers.VIDEO:
+            from ichnos.audio.files import video
+
+            self.stream.seek(0)
+            claimed = containers.claimed(self.path)
+            return _possible(self.place, container, claimed, *video.facts(self.stream, self.place))
+        self._decoder = sound = decoder(self.stream, self.place, container)
+        codec = _CODECS.get(sound.subtype, sound.subtype)
+        claimed, frames = containers.claimed(self.path), sound.frames
+        found = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames)
+        if not frames:
+            what = f"this {container} file holds no sound (0 frames)"
+            raise IchnosError(what, place=self.place, cure="export or download it again")
+        return found
+
+    def blocks(self, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
+        """Decode it from its beginning, in blocks of at most ``most`` frames, those of a video as they come.
+
+        Yields:
+            float32, shape (frames, channels), full scale ±1.
+
+        Raises:
+            IchnosError: the file ends, or cannot be decoded, before the frames that its header promises.
+        """
+        facts = self.facts
+        if facts.from_video:
+            from ichnos.audio.files import video
+
+            self.stream.seek(0)
+            yield from video.blocks(self.stream, facts.rate, facts.channels, facts.frames, self.place)
+            return
+        sound, self._decoder = self._decoder or decoder(self.stream, self.place, facts.container), None
+        yield from _blocks(sound, facts, self.place, most)
+
+
+@contextmanager
+def open_sound(path: Path, name: str | None = None) -> Iterator[OpenSound]:
+    """Open a sound file by its path; ``name``: what messages call it.
 
     Raises:
-        IchnosError: empty, not audio, damaged, or cut short.
+        IchnosError: it is not there, or may not be read.
     """
-    found = _of_header(stream, path, _whole(stream, path))
-    if not found.frames and not found.from_video:
-        raise IchnosError(
-            f"this {found.container} file holds no sound (0 frames)",
-            place=Place(str(path)),
-            cure="export or download it again",
-        )
-    return found
+    with disk.opened(path, name) as stream:
+        yield OpenSound(stream, name or path)
 
 
-def decoded(stream: IO[bytes], path: Path) -> tuple[Facts, Iterator[Block]]:
-    """What a sound file is, and its blocks, opened once: with a file of a second, opening is half the work.
-
-    Raises:
-        IchnosError: as ``facts`` does, and the blocks as ``blocks`` do.
-    """
-    container = _whole(stream, path)
-    if container not in containers.KNOWN:
-        found = _of_header(stream, path, container)
-        return found, blocks(stream, found, Place(str(path)))
-    sound = opened(stream, Place(str(path)), container)
-    found = _of_sound(sound, container, path)
-    return found, _blocks(sound, found, Place(str(path)))
-
-
-def _whole(stream: IO[bytes], path: Path) -> str:
+def _whole(stream: IO[bytes], place: Place) -> str:
     """The container of a file that is whole as far as its own headers and checksums tell."""
-    place = Place(str(path))
+    stream.seek(0)
     again = "export or download it again"
     if not stream.read(1):
         raise IchnosError("this file is empty (0 bytes)", place=place, cure=again)
@@ -132,44 +180,16 @@ def _whole(stream: IO[bytes], path: Path) -> str:
     return container
 
 
-def _of_header(stream: IO[bytes], path: Path, container: str) -> Facts:
-    """What a sound file says of itself, without looking whether all of it is there.
-
-    Raises:
-        IchnosError: its header is damaged.
-    """
-    place = Place(str(path))
-    if container in containers.VIDEO:
-        from ichnos.audio.files import video
-
-        stream.seek(0)
-        return _possible(path, container, containers.claimed(path), *video.facts(stream, place))
-    with opened(stream, place, container) as sound:
-        return _of_sound(sound, container, path)
-
-
-def _of_sound(sound: Any, container: str, path: Path) -> Facts:
-    return _possible(
-        path,
-        container,
-        containers.claimed(path),
-        _CODECS.get(sound.subtype, sound.subtype),
-        sound.samplerate,
-        sound.channels,
-        sound.frames,
-    )
-
-
-def _possible(path: Path, *said: Any) -> Facts:
+def _possible(place: Place, *said: Any) -> Facts:
     """The facts, where they are those of a sound. Raises IchnosError for a rate that no sound has."""
     found = Facts(*said)
     if not SLOWEST <= found.rate <= FASTEST or not 0 < found.channels <= MOST_CHANNELS:
         what = f"this {found.container} file says that it has {found.rate:,} Hz and {found.channels} channels"
         cure = f"export it again, with {SLOWEST:,} to {FASTEST:,} Hz and at most {MOST_CHANNELS} channels"
-        raise IchnosError(what, place=Place(str(path)), cure=cure)
+        raise IchnosError(what, place=place, cure=cure)
     if found.seconds > _LONGEST:
         what = f"this {found.container} file is damaged: it does not say how long it is, and its end is not whole"
-        raise IchnosError(what, place=Place(str(path)), cure="export or download it again")
+        raise IchnosError(what, place=place, cure="export or download it again")
     return found
 
 
@@ -185,7 +205,7 @@ def _other(stream: IO[bytes]) -> str | None:
         return None
 
 
-def opened(stream: IO[bytes], place: Place, container: str) -> Any:
+def decoder(stream: IO[bytes], place: Place, container: str) -> Any:
     """A ``soundfile.SoundFile`` for reading. Raises IchnosError where the header is damaged."""
     import soundfile
 
@@ -217,7 +237,7 @@ class Chained:
     """
 
     def __init__(self, stream: IO[bytes], links: list[tuple[int, int]], place: Place) -> None:
-        self._sounds = [opened(io.BytesIO(_part(stream, *link)), place, "Ogg") for link in links]
+        self._sounds = [decoder(io.BytesIO(_part(stream, *link)), place, "Ogg") for link in links]
         first = self._sounds[0]
         self.samplerate, self.channels, self.subtype = first.samplerate, first.channels, first.subtype
         self.format, self.frames = first.format, sum(sound.frames for sound in self._sounds)
@@ -259,25 +279,7 @@ def _is_unicode(name: str) -> bool:
     return True
 
 
-def blocks(stream: IO[bytes], expected: Facts, place: Place, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
-    """Decode in blocks of at most ``most`` frames, those of a video as they come.
-
-    Yields:
-        float32, shape (frames, channels), full scale ±1.
-
-    Raises:
-        IchnosError: the file ends, or cannot be decoded, before the frames that its header promises.
-    """
-    if expected.from_video:
-        from ichnos.audio.files import video
-
-        stream.seek(0)
-        yield from video.blocks(stream, expected.rate, expected.channels, expected.frames, place)
-        return
-    yield from _blocks(opened(stream, place, expected.container), expected, place, most)
-
-
-def _blocks(sound: Any, expected: Facts, place: Place, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
+def _blocks(sound: Any, expected: Facts, place: Place, most: int) -> Iterator[Block]:
     import soundfile
 
     done = 0

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from typing import IO, Any
 
 from ichnos.audio.files import ogg
-from ichnos.audio.files.clips import Facts, opened
+from ichnos.audio.files.clips import Facts, decoder
 from ichnos.errors import IchnosError, Place
 
 _OURS = {
@@ -39,7 +39,7 @@ def tags(stream: IO[bytes], facts: Facts) -> dict[str, str]:
     """A clip's title, author, copyright, licence, comment and date, as far as it says them."""
     if facts.from_video:
         return {}
-    with opened(stream, Place("a clip"), facts.container) as sound:
+    with decoder(stream, Place("a clip"), facts.container) as sound:
         found: Mapping[str, str] = sound.copy_metadata()
     return {ours: text for theirs, ours in _OURS.items() if (text := found.get(theirs, "").strip())}
 

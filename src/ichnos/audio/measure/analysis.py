@@ -6,18 +6,16 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
-from pathlib import Path
-from typing import IO, TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
-from ichnos.audio.files import clips, comments, markers
-from ichnos.audio.files.clips import Facts
+from ichnos.audio.files import comments, markers
+from ichnos.audio.files.clips import Facts, OpenSound
 from ichnos.audio.files.loops import Marking, read
 from ichnos.audio.measure.loudness import Loudness, LoudnessMeter
 from ichnos.audio.measure.peaks import PeakMeter, decibels
 from ichnos.audio.measure.sides import STEREO, Sides, SidesMeter
 from ichnos.audio.measure.spectrum import Spectrum, SpectrumMeter
-from ichnos.errors import Place
 
 if TYPE_CHECKING:
     import numpy as np
@@ -79,19 +77,19 @@ class Glance:
         return self.peak < SILENCE_DBFS
 
 
-def glance(stream: IO[bytes], path: Path, facts: Facts, columns: int) -> Glance:
+def glance(sound: OpenSound, columns: int) -> Glance:
     """Measure what a list shows of a sound.
 
     Args:
-        facts: what it is. columns: of the waveform.
+        columns: of the waveform.
 
     Raises:
         IchnosError: it is damaged, or cut short.
     """
-    blocks = clips.blocks(stream, facts, Place(str(path)))
+    facts = sound.facts
     peaks, loudness = PeakMeter(facts.rate, facts.channels), LoudnessMeter(facts.rate, facts.channels)
     waveform = _WaveformMeter(facts, columns)
-    for block in blocks:
+    for block in sound.blocks():
         for meter in (peaks, loudness, waveform):
             meter.add(block)
     peaks.finish()
@@ -99,28 +97,26 @@ def glance(stream: IO[bytes], path: Path, facts: Facts, columns: int) -> Glance:
 
 
 def analyse(
-    stream: IO[bytes],
-    path: Path,
+    sound: OpenSound,
     on_progress: Callable[[float], None] = lambda seconds: None,
     marking: Marking | None = None,
 ) -> ClipAnalysis:
     """Measure a clip.
 
     Args:
-        stream: the clip, open for reading. path: for its extension, and what messages call it.
         marking: how loops may be marked in it, besides the chunks of a WAV.
         heard: called after each block, with its seconds.
 
     Raises:
         IchnosError: it is no audio, damaged, or cut short.
     """
-    facts = clips.facts(stream, path)
+    facts, stream = sound.facts, sound.stream
     tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
     if marking is not None and not loops:
         named = read(stream, marking)
         loops = (named,) if named else ()
     most = BLOCK_SAMPLES * (4 if facts.channels <= STEREO else 1)  # the larger, the less threads wait for each other
-    return _measured(facts, clips.blocks(stream, facts, Place(str(path)), most), on_progress, loops, tags)
+    return _measured(facts, sound.blocks(most), on_progress, loops, tags)
 
 
 def _measured(

@@ -19,15 +19,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream
-from ichnos.audio.files import clips
+from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.measure.coding_loss import threshold_in_quiet
 from ichnos.audio.measure.spectrum import band_powers, bands
-from ichnos.errors import Place
 
 if TYPE_CHECKING:
     import numpy as np
@@ -95,26 +93,24 @@ class Audibility:
         return [(float(self.hz[band]), float(median[band])) for band in np.argsort(-median)[:count]]
 
 
-def levels(stream: IO[bytes], path: Path, on_progress: Callable[[float], None] = lambda seconds: None) -> Levels:
+def levels(clip: OpenSound, on_progress: Callable[[float], None] = lambda seconds: None) -> Levels:
     """Measure the band levels of a clip at 44.1 kHz: of both its sides, so that none can take the other away.
 
     Args:
-        stream: the clip, open for reading. path: for its extension, and what messages call it.
         on_progress: called after each block, with its seconds.
 
     Raises:
         IchnosError: it is no audio, damaged, or cut short.
     """
-    return levels_of(sides(stream, path, on_progress).blocks)
+    return levels_of(sides(clip, on_progress).blocks)
 
 
-def sides(stream: IO[bytes], path: Path, on_progress: Callable[[float], None]) -> AudioStream:
+def sides(clip: OpenSound, on_progress: Callable[[float], None]) -> AudioStream:
     """A clip at 44.1 kHz; of more than two channels, the two that they become."""
-    facts = clips.facts(stream, path)
-    blocks = clips.blocks(stream, facts, Place(str(path)))
+    facts = clip.facts
 
     def telling() -> Iterator[Block]:
-        for block in blocks:
+        for block in clip.blocks():
             yield block
             on_progress(len(block) / facts.rate)
 

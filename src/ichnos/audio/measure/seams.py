@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import TYPE_CHECKING
 
-from ichnos.audio.files import clips
+from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.files.loops import Loop, Marking, marked
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:
     import numpy as np
@@ -84,8 +83,7 @@ class LoopSeams:
 
     def __init__(
         self,
-        stream: IO[bytes],
-        path: Path,
+        sound: OpenSound,
         loop: Loop | None = None,
         within: float = 0.0,
         marking: Marking | None = None,
@@ -93,20 +91,18 @@ class LoopSeams:
         """Read the sound near both ends. Raises what the class says.
 
         Args:
-            stream: the clip, open for reading. path: for its extension, and what messages call it.
             loop: else the one that the clip marks, else all of it.
             within: seconds around both ends in which others may be looked for.
         """
         import numpy as np
 
-        place = Place(str(path))
-        self.facts = clips.facts(stream, path)
-        self.loop = loop or marked(stream, self.facts, marking) or (0, self.facts.frames - 1)
+        self.facts = sound.facts
+        self.loop = loop or marked(sound.stream, self.facts, marking) or (0, self.facts.frames - 1)
         start, end = self.loop
         if not 0 <= start < end < self.facts.frames or end - start < 2 * _PATTERN * self.facts.rate:
             raise IchnosError(
                 f"no loop can go from frame {start} to {end}: the clip has {self.facts.frames} frames",
-                place=place,
+                place=sound.place,
                 cure="a loop lies inside the clip and lasts 0.04 s at least",
             )
         self.reach = min(round(within * self.facts.rate), (end - start) // 4)
@@ -115,7 +111,7 @@ class LoopSeams:
         parts: list[list[NDArray[np.float32]]] = [[], []]
         levels: list[NDArray[np.float64]] = []
         hop, rest, at = round(_HOP * self.facts.rate), None, 0
-        for block in clips.blocks(stream, self.facts, place):
+        for block in sound.blocks():
             for number, (low, high) in enumerate(self._spans):
                 if at < high and at + len(block) > low:
                     parts[number].append(block[max(0, low - at) : high - at])

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import TYPE_CHECKING
 
-from ichnos.audio.files import clips
-from ichnos.audio.files.clips import Facts
-from ichnos.errors import Place
+from ichnos.audio.files.clips import Facts, OpenSound
 
 if TYPE_CHECKING:
     import numpy as np
@@ -24,8 +21,7 @@ _DIGITAL = -60.0  # dBFS: the lowest threshold, where between the takes there is
 
 
 def pieces(
-    stream: IO[bytes],
-    path: Path,
+    recording: OpenSound,
     threshold: float | None,
     gap: float,
     shortest: float,
@@ -35,7 +31,6 @@ def pieces(
     """Cut a recording at its silences.
 
     Args:
-        stream: the recording, open for reading. path: for its extension, and what messages call it.
         threshold: dBFS; what never passes it is silence. None: a little above the recording's own floor.
         gap: seconds of silence that part two pieces.
         shortest: seconds; what is shorter is a click, and left out.
@@ -46,11 +41,11 @@ def pieces(
     """
     import numpy as np
 
-    facts = clips.facts(stream, path)
+    facts = recording.facts
     step = max(1, round(_STEP * facts.rate))
     peaks: list[np.ndarray] = []
     rest = np.zeros(0, np.float32)
-    for block in clips.blocks(stream, facts, Place(str(path))):
+    for block in recording.blocks():
         level = np.concatenate([rest, np.abs(block).max(axis=1)])
         whole = len(level) // step * step
         peaks.append(level[:whole].reshape(-1, step).max(axis=1))

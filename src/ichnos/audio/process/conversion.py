@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import IO, TYPE_CHECKING
+from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream, Side
 from ichnos.audio.blocks.surround import loss
-from ichnos.audio.files import clips, loops, ogg
-from ichnos.audio.files.clips import Facts
+from ichnos.audio.files import loops, ogg
+from ichnos.audio.files.clips import Facts, OpenSound, open_sound
 from ichnos.audio.files.forms import LOSSY
 from ichnos.audio.measure.coding_loss import Fingerprint
 from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO, MixMeter, SidesMeter
@@ -37,27 +37,19 @@ class _Job:
     itself (see ``comments.tags``).
     """
 
-    source: IO[bytes]
-    path: Path
-    facts: Facts
+    source: OpenSound
     target: Target
     to: Path
     serial: int
     tags: Mapping[str, str]
 
-    @property
-    def place(self) -> Place:
-        return Place(str(self.path))
-
     def blocks(self, on_progress: Callable[[float], None] = lambda _: None) -> Iterator[Block]:
         """The clip's sound."""
-        return _telling(clips.blocks(self.source, self.facts, self.place), self.facts.rate, on_progress)
+        return _telling(self.source.blocks(), self.source.facts.rate, on_progress)
 
 
 def convert(
-    source: IO[bytes],
-    path: Path,
-    facts: Facts,
+    source: OpenSound,
     target: Target,
     to: Path,
     serial: int,
@@ -69,7 +61,6 @@ def convert(
     The file is written whole, or removed again.
 
     Args:
-        source: the clip, open for reading. path: what messages call it.
         serial: the Ogg stream's serial number, 32 bits; dither is drawn from it too.
         on_progress: called after each block of the source, with its seconds.
         tags: what the result says of itself (see ``comments.tags``).
@@ -77,9 +68,9 @@ def convert(
     Raises:
         IchnosError: the source is damaged, the disk is full, or the result is not what was written.
     """
-    job = _Job(source, path, facts, target, to, serial, tags)
+    job, facts = _Job(source, target, to, serial, tags), source.facts
     side: Side = "mix" if target.mono == "auto" else target.mono
-    if target.takes_over(source, facts):
+    if target.takes_over(source.stream, facts):
         return _taken_over(job, on_progress)
     try:
         written = _attempt(job, side, on_progress)
@@ -91,8 +82,8 @@ def convert(
         written = _under_ceiling(job, side, written)
         if not written.frames:
             what, cure = "nothing is left of it: the treatment takes all of it", "cut less, or trim at a lower level"
-            raise IchnosError(what, place=job.place, cure=cure)
-        coding_loss = prove(to, target, written, path)
+            raise IchnosError(what, place=source.place, cure=cure)
+        coding_loss = prove(to, target, written, source.path)
         if target.finished and facts.codec in LOSSY and target.codec in LOSSY:
             written.notes.append(f"it was {facts.codec} already, and coded again it loses a second time")
     except BaseException:
@@ -115,11 +106,11 @@ def _taken_over(job: _Job, on_progress: Callable[[float], None]) -> Converted:
     for block in job.blocks(on_progress):
         frames += len(block)
     if not frames:
-        raise IchnosError("there is no sound in this file", place=job.place, cure="leave it out")
-    job.source.seek(0)
+        raise IchnosError("there is no sound in this file", place=job.source.place, cure="leave it out")
+    job.source.stream.seek(0)
     try:
         with disk.written(job.to) as out:
-            while piece := job.source.read(_GATHERED):
+            while piece := job.source.stream.read(_GATHERED):
                 out.write(piece)
     except BaseException:
         disk.remove_if_possible(job.to)
@@ -156,10 +147,9 @@ def _true_peak(path: Path) -> float:
     """Of a finished file, in dBTP."""
     from ichnos.audio.measure.peaks import PeakMeter, decibels
 
-    with disk.opened(path) as stream:
-        found, blocks = clips.decoded(stream, path)
-        meter = PeakMeter(found.rate, found.channels)
-        for block in blocks:
+    with open_sound(path) as sound:
+        meter = PeakMeter(sound.facts.rate, sound.facts.channels)
+        for block in sound.blocks():
             meter.add(block)
     meter.finish()
     return decibels(meter.true)
@@ -186,7 +176,7 @@ def write(blocks: Iterator[Block], facts: Facts, target: Target, to: Path, sourc
 
 def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambda _: None) -> Written:
     """Write it once. ``side``: what mono is made of."""
-    facts, target = job.facts, job.target
+    facts, target = job.source.facts, job.target
     expected = round(facts.frames * target.rate / facts.rate)
     written = Written(Fingerprint(target.rate, expected) if target.codec in LOSSY else None)
     mixing = MixMeter() if facts.channels == STEREO and target.channels == 1 and side == "mix" else None
@@ -202,7 +192,7 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
         flow = AudioStream(
             chain.resample(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels
         )
-        found = (target.loop.at or loops.marked(job.source, facts, target.loop)) if target.loop else None
+        found = (target.loop.at or loops.marked(job.source.stream, facts, target.loop)) if target.loop else None
         if target.treatment:
             from ichnos.audio.process.treatments import treat
 

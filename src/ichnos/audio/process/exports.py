@@ -11,9 +11,8 @@ from pathlib import Path
 from typing import IO, Literal
 
 from ichnos.audio.blocks.spool import Spool
-from ichnos.audio.files import clips as audio_clips
 from ichnos.audio.files import comments, containers, loops
-from ichnos.audio.files.clips import Facts
+from ichnos.audio.files.clips import Facts, OpenSound, open_sound
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.files.loops import Loop, Marking
 from ichnos.audio.measure.seams import LoopSeams
@@ -161,9 +160,9 @@ def plan(
     errors: list[IchnosError] = []
     for clip, name in clips:
         try:
-            with opened(clip) as stream:
-                facts = audio_clips.facts(stream, clip)
-                target = _with_marks(wanted(facts), stream, facts, marking)
+            with open_sound(clip) as sound:
+                facts = sound.facts
+                target = _with_marks(wanted(facts), sound, marking)
         except IchnosError as error:
             exports.append(Export(clip, to / name, error=error))
             continue
@@ -182,10 +181,10 @@ def plan(
     return exports
 
 
-def _with_marks(target: Target, stream: IO[bytes], facts: Facts, marking: Marking | None) -> Target:
+def _with_marks(target: Target, sound: OpenSound, marking: Marking | None) -> Target:
     """The target with the clip's loop marked, where it has one that a treatment does not move."""
     form = marking or (Marking("smpl") if target.container == "WAV" else None)
-    if form is None or target.treatment or loops.marked(stream, facts, form) is None:
+    if form is None or target.treatment or loops.marked(sound.stream, sound.facts, form) is None:
         return target
     return replace(target, loop=form)
 
@@ -209,10 +208,11 @@ def _one(export: Export, on_progress: Callable[[float], None]) -> Exported:
     if export.facts is None or export.target is None:
         return Exported(export, error=export.error)
     try:
-        with opened(export.clip) as source, fresh(export.to) as beside:
-            serial = serial_of(source, export.target)
-            said = comments.tags(source, export.facts)
-            done = convert(source, export.clip, export.facts, export.target, beside, serial, on_progress, said)
+        with opened(export.clip) as stream, fresh(export.to) as beside:
+            serial = serial_of(stream, export.target)
+            said = comments.tags(stream, export.facts)
+            source = OpenSound(stream, export.clip, facts=export.facts)
+            done = convert(source, export.target, beside, serial, on_progress, said)
             return Exported(export, done)
     except IchnosError as error:
         place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))
@@ -243,9 +243,9 @@ def split(
     standing = next((path for path in paths if disk.exists(path)), None)
     if standing is not None and not overwrite:
         raise UsageError(f"{standing} is there already", cure="choose another folder, or say --overwrite")
-    with opened(clip) as stream:
-        facts = audio_clips.facts(stream, clip)
-        spool = Spool(audio_clips.blocks(stream, facts, Place(str(clip))), facts.channels)
+    with open_sound(clip) as sound:
+        facts = sound.facts
+        spool = Spool(sound.blocks(), facts.channels)
     target = Target("WAV", _exact(facts), facts.rate, facts.channels, 0)
     for path, (start, end) in zip(paths, pieces, strict=True):
         with fresh(path) as beside:
@@ -288,12 +288,12 @@ def write_loop(
     """
     steps = (LoopFade(seconds=fade),) if fade is not None else ()
     marking = Marking(marks, at=None if fade is not None else loop)
-    with opened(clip) as stream, fresh(to) as beside:
-        facts = audio_clips.facts(stream, clip)
+    with open_sound(clip) as sound, fresh(to) as beside:
+        facts = sound.facts
         target = Target("WAV", _exact(facts), facts.rate, facts.channels, 0, "mix", steps, marking)
-        convert(stream, clip, facts, target, beside, 0, on_progress)
-    with opened(to) as stream:
-        return LoopSeams(stream, to)
+        convert(sound, target, beside, 0, on_progress)
+    with open_sound(to) as sound:
+        return LoopSeams(sound)
 
 
 def _exact(facts: Facts) -> str:

@@ -8,11 +8,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ichnos.audio.blocks.block import sum_squares
-from ichnos.audio.files import clips, loops
+from ichnos.audio.files import loops
+from ichnos.audio.files.clips import open_sound
 from ichnos.audio.files.forms import LOSSY
 from ichnos.audio.measure.coding_loss import Fingerprint
 from ichnos.errors import IchnosError, Place
-from ichnos.files import disk
 
 if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
@@ -88,16 +88,16 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
     frames, squares, ends = 0, 0.0, _Ends()
-    with disk.opened(path) as stream:
-        found, blocks = clips.decoded(stream, path)
+    with open_sound(path) as sound:
+        found = sound.facts
         wrong = target.differs(found)
-        for block in blocks:
+        for block in sound.blocks():
             frames += len(block)
             squares += sum_squares(block)
             ends.add(block)
             if again:
                 again.add(block)
-        if target.loop and written.loop and loops.read(stream, target.loop) != written.loop:
+        if target.loop and written.loop and loops.read(sound.stream, target.loop) != written.loop:
             wrong.append("the loop is not marked")
     if frames != written.frames:
         wrong.append(f"{frames} samples, not {written.frames}")

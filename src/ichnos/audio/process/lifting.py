@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from pathlib import Path
-from typing import IO, TYPE_CHECKING
+from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks.filters import bell
+from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.measure import audibility
 from ichnos.audio.measure.audibility import RATE, Audibility, Levels, compare
 from ichnos.audio.process.treatments import Bell, Gain, Limit, Step, treat
@@ -35,9 +35,9 @@ class Lift:
     on_progress: Audibility
 
 
-def levels_of_treated(stream: IO[bytes], path: Path, steps: tuple[Step, ...]) -> Levels:
+def levels_of_treated(clip: OpenSound, steps: tuple[Step, ...]) -> Levels:
     """The band levels that a clip has after a treatment, so that a proposal can be proved."""
-    both = audibility.sides(stream, path, lambda _: None)
+    both = audibility.sides(clip, lambda _: None)
     return audibility.levels_of(treat(both, steps, lambda _: None).blocks)
 
 

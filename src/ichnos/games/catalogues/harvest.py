@@ -200,9 +200,9 @@ def _listen(catalogue: Catalogue, files: Files, on_progress: Callable[[str], Non
         on_progress(name)
         try:
             with files.stream(name) as stream:
-                facts = clips.facts(stream, Path(name))
-                blocks = clips.blocks(stream, facts, Place(files.label(name)))
-                top = max((float(np.abs(block).max()) for block in blocks), default=0.0)
+                sound = clips.OpenSound(stream, name, Place(files.label(name)))
+                facts = sound.facts
+                top = max((float(np.abs(block).max()) for block in sound.blocks()), default=0.0)
         except IchnosError:
             continue  # the name is right, even where the contents cannot be heard
         catalogue.sounds[index] = f"{facts.container} {facts.codec}, {'mono' if facts.channels == 1 else 'stereo'}"

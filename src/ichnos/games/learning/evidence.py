@@ -136,7 +136,7 @@ def _sort(pack: Pack, names: list[str], on_progress: Callable[[str], None]) -> N
     def facts(name: str) -> Facts | None:
         try:
             with pack.files.stream(name) as stream:
-                return clips.facts(stream, Path(name))
+                return clips.OpenSound(stream, name).facts
         except IchnosError:
             return None
 
@@ -213,7 +213,7 @@ def _as_sound(pack: Pack, name: str) -> bool:
     """Is it a sound, whatever its name says?"""
     try:
         with pack.files.stream(name) as stream:
-            pack.sounds[name] = clips.facts(stream, Path(name))
+            pack.sounds[name] = clips.OpenSound(stream, name).facts
     except IchnosError:
         return False
     return True

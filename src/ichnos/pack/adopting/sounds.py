@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 from ichnos.audio.files import clips, loops
@@ -202,8 +201,8 @@ class AdoptedSounds:
     def _is_marked(self, name: str) -> bool:
         try:
             with self.opened.files.stream(name) as stream:
-                facts = clips.facts(stream, Path(name))
-                how = marking(self.profile.rules.loops, facts.container)
+                container = clips.OpenSound(stream, name).facts.container
+                how = marking(self.profile.rules.loops, container)
                 stream.seek(0)
                 return how is not None and loops.read(stream, how) is not None
         except IchnosError:

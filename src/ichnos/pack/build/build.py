@@ -10,6 +10,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path, PurePath
 
+from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.files.forms import SUFFIXES
 from ichnos.audio.process.conversion import convert
 from ichnos.audio.process.target import Converted
@@ -227,12 +228,12 @@ def _convert_all(
     def one(conversion: Conversion) -> Converted:
         serial = int(conversion.identity[:8], 16)
         source = clip_path(folder, conversion.clip)
-        shown = Path(conversion.clip)
         kept = _kept_folder(folder) / _kept_name(conversion)
         # Not synced: should it be lost with the power, its digest shows that before it is packed.
         with fresh_name(kept) as beside, opened(source) as stream:
+            sound = OpenSound(stream, conversion.clip, facts=conversion.facts)
             try:
-                done = convert(stream, shown, conversion.facts, conversion.target, beside, serial, on_progress)
+                done = convert(sound, conversion.target, beside, serial, on_progress)
             except IchnosError as error:
                 _refuse_changed(source, conversion)
                 raise IchnosError(error.what, place=Place(conversion.clip), cure=error.cure) from None

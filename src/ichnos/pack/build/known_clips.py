@@ -34,7 +34,7 @@ def _looked_at(path: Path, clip: str) -> Clip:
         now = sign_file(path)
         try:
             with disk.opened(path, clip) as stream:
-                facts = clips.facts(stream, Path(clip))
+                facts = clips.OpenSound(stream, clip).facts
                 stream.seek(0)
                 return Clip(facts, hashlib.file_digest(stream, "sha256").hexdigest(), now)
         except IchnosError:
