@@ -155,17 +155,20 @@ def test_only_changed_files_are_rewritten(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "messages"),
     [
-        ("key,clip\n,clips/a.wav\n", ['sounds.csv:2: column "key"']),
+        ("key,clip\n,clips/a.wav\n", ['sounds.csv:2:1: column "key"']),
         ("key,clp\n", ['there is no column "clp"', "did you mean clip?"]),
         ("clip\nx\n", ['there is no column "key"']),
-        ("key,clip,weight,new\nx.y,clips/a.wav,often,yes\n", ["sounds.csv:2: column \"weight\": 'often' is no number"]),
+        (
+            "key,clip,weight,new\nx.y,clips/a.wav,often,yes\n",
+            ["sounds.csv:2:17: column \"weight\": 'often' is no number"],
+        ),
         ("key;clip;volume;new\nx.y;clips/a.wav;0,5;yes\n", ["write 0.5"]),
-        ("key,clip,volume,new\nx.y,clips/a.wav,1,yes\nx.y,clips/b.wav,2,yes\n", ['sounds.csv:3: column "volume"']),
+        ("key,clip,volume,new\nx.y,clips/a.wav,1,yes\nx.y,clips/b.wav,2,yes\n", ['sounds.csv:3:17: column "volume"']),
         ("key,clip,new\nx.y,clips/z.wav,yes\n", ["sounds.csv:2", "clips/z.wav"]),
         ("key,clip,new\nx.y,clips/a.wav,maybe\n", ["'maybe' is neither yes nor no"]),
-        ("key,clip,new\nx.y,,yes\nq.r,clips/a.wav,yes,1,2\n", ["sounds.csv:3: this row has 5 cells"]),
-        ("key,clip,new\nx.y,,yes\n", ["sounds.csv:2: column"]),
-        ('key,clip,new\n"x.y,clips/a.wav,yes\n', ["sounds.csv:2", "not understood"]),
+        ("key,clip,new\nx.y,,yes\nq.r,clips/a.wav,yes,1,2\n", ["sounds.csv:3:21: this row has 5 cells"]),
+        ("key,clip,new\nx.y,,yes\n", ["sounds.csv:2:1: column"]),
+        ('key,clip,new\n"x.y,clips/a.wav,yes\n', ["sounds.csv:2:1", "never closed"]),
         ("key,clip,new\nx.y,clips/a.wav,yes\nX.Y,clips/b.wav,yes\n", ["would be the same file"]),
     ],
 )

@@ -64,6 +64,7 @@ class CsvTable:
     name: str = "CSV"
     suffixes: tuple[str, ...] = (".csv",)
     comma: str = ","
+    quoted: bool = True  # may a cell stand in quotation marks?
     empty: str | None = ""
     header: bool = True
 
@@ -101,9 +102,7 @@ class CsvTable:
     def _rows(self, text: Text) -> list[Node]:
         content, comma = text.content, re.escape(self.comma)
         plain = "(?P<plain>[^\r\n" + comma + "]*)"
-        quoted = (
-            r'"(?P<quoted>(?:[^"]|"")*)"(?=' + comma + r"|\r?\n|\r?\Z)" if self.comma == "," else r"(?P<quoted>(?!))"
-        )
+        quoted = r'"(?P<quoted>(?:[^"]|"")*)"(?=' + comma + r"|\r?\n|\r?\Z)" if self.quoted else r"(?P<quoted>(?!))"
         cell_pattern = re.compile(quoted + "|" + plain)
         rows: list[Node] = []
         position = 0
@@ -112,7 +111,7 @@ class CsvTable:
             while True:
                 found = cell_pattern.match(content, position)
                 assert found is not None  # the plain cell matches anything
-                if self.comma == "," and content.startswith('"', position) and found["quoted"] is None:
+                if self.quoted and content.startswith('"', position) and found["quoted"] is None:
                     raise IchnosError(
                         "this quotation mark is never closed",
                         place=text.place(position),
@@ -139,8 +138,8 @@ class CsvTable:
 
     def write_value(self, value: Value, node: Node, text: str) -> str:
         content = spelled(value)
-        if self.comma == ",":
-            quote = any(sign in content for sign in ',"\r\n') or content != content.strip()
+        if self.quoted:
+            quote = any(sign in content for sign in (self.comma, '"', "\r", "\n")) or content != content.strip()
             return '"' + content.replace('"', '""') + '"' if quote else content
         if any(sign in content for sign in "\t\r\n"):
             raise Unwritable("it has a tab or a line break, which a table with tabs cannot keep")
@@ -156,4 +155,4 @@ class CsvTable:
         return False
 
 
-TAB_TABLE = CsvTable("TSV", (".tsv",), "\t")
+TAB_TABLE = CsvTable("TSV", (".tsv",), "\t", quoted=False)

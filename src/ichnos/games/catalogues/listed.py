@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-import csv
-import io
+import re
+from collections.abc import Iterator
 from pathlib import Path
 
-from ichnos.documents.text import from_bytes
+from ichnos.documents.rows import PlainList
+from ichnos.documents.tables import first_line, rows
+from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.signatures import sign_all
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue
 
 _SUFFIXES = (".csv", ".tsv", ".txt", ".list")
-_COMMENTS = ("#", "//")
 
 
 def is_list(source: Path) -> bool:
@@ -30,23 +31,19 @@ def read_list(source: Path) -> Catalogue:
     Raises:
         IchnosError: a key that stands there twice without a file of its own, or no key at all.
     """
-    content = from_bytes(disk.read(source), str(source)).content
+    text = from_bytes(disk.read(source), str(source))
     found = Catalogue(source=str(source), seen=sign_all([str(source)]))
-    rows = list(_rows(content))
-    lines: dict[str, int] = {}
-    for line, row in rows:
+    places: dict[str, Place] = {}
+    for place, row in _entries(text):
         key, file = row["key"], row.get("file", "")
-        if key in lines and file:
+        if key in places and file:
             index = found.keys.index(key)
             found.files[index] = JOINT.join(filter(None, (found.files[index], file)))
             continue
-        if key in lines:
-            raise IchnosError(
-                f'the key "{key}" stands in line {lines[key]} already',
-                place=Place(str(source), line),
-                cure="keep one of the two lines",
-            )
-        lines[key] = line
+        if key in places:
+            what = f'the key "{key}" stands in line {places[key].line} already'
+            raise IchnosError(what, place=place, cure="keep one of the two lines")
+        places[key] = place
         found.keys.append(key)
         found.categories.append(row.get("category") or None)
         found.files.append(file)
@@ -58,20 +55,11 @@ def read_list(source: Path) -> Catalogue:
     return found
 
 
-def _rows(content: str) -> list[tuple[int, dict[str, str]]]:
-    lines = content.splitlines()
-    first = next((line for line in lines if line.strip() and not line.startswith(_COMMENTS)), "")
-    separator = next((mark for mark in "\t;," if mark in first), ",")
-    columns = [name.strip().lower() for name in next(csv.reader([first], delimiter=separator), [])]
-    found = []
+def _entries(text: Text) -> Iterator[tuple[Place, dict[str, str]]]:
+    """Each key's place, and what stands beside it."""
+    columns = [name.strip().strip('"').lower() for name in re.split("[,;\t]", first_line(text))]
     if "key" in columns:
-        reader = csv.DictReader(io.StringIO(content), columns, delimiter=separator)
-        for row in reader:
-            cells = {name: (cell or "").strip() for name, cell in row.items() if isinstance(name, str)}
-            if cells["key"] and not cells["key"].startswith(_COMMENTS):
-                found.append((reader.line_num, cells))
-        return found[1:]  # the first names the columns
-    for number, line in enumerate(lines, 1):
-        if line.strip() and not line.startswith(_COMMENTS):
-            found.append((number, {"key": line.strip()}))
-    return found
+        yield from ((row.place(), row.cells) for row in rows(text, columns, capitals=False) if "key" in row.cells)
+    else:
+        for node in PlainList().parse(text).children:
+            yield text.place(node.start), {"key": node.value or ""}

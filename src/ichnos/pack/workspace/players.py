@@ -11,13 +11,13 @@ from typing import Any
 from pydantic import ValidationError
 
 from ichnos.documents.checked import TomlTable, beyond, in_words
+from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.profiles.vocabulary import SCHEDULE, attribute, player_scopes, said_of, spoken
 from ichnos.pack.workspace.folder import PLAYER_TABLES
 from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, ScheduleEntry
-from ichnos.pack.workspace.sounds import rows
 
 _BY_LANGUAGE = [attribute(name) for scope in player_scopes() for name in spoken(scope)]
 _PREFIXES = ("field.", *(f"{name}." for name in _BY_LANGUAGE))
@@ -79,53 +79,49 @@ class _Table:
 
     def read(self) -> list[TomlTable]:
         said: dict[str, dict[str, Any]] = {}
-        lines: dict[str, list[int]] = {}
-        for line, cells in rows(self.text, columns(self.scope), _PREFIXES):
-            name = cells.get("name", "")
-            if not self.has_numbers(line, cells):
+        by_name: dict[str, list[Row]] = {}
+        for row in rows(self.text, columns(self.scope), _PREFIXES):
+            cells, name = row.cells, row.cells.get("name", "")
+            if not self.has_numbers(row):
                 continue
             if self.scope == SCHEDULE:
-                entry = {one: cells.pop(one) for one in ("key", "kind") if one in cells}
+                entry = {column: cells.pop(column) for column in ("key", "kind") if column in cells}
                 known = said.setdefault(name, {"entries": []})
                 known["entries"].append(entry)
-                self.say(known, _nested(cells), line, lines.get(name))
+                self.say(known, _nested(cells), row, by_name.get(name, [row])[0])
             else:
                 if name in said:
-                    what = f'there is a {self.scope} "{name}" in line {lines[name][0]} already'
+                    what = f'there is a {self.scope} "{name}" in line {by_name[name][0].place().line} already'
                     cure = "give each a name of its own"
-                    self.errors.append(IchnosError(what, place=Place(self.text.path, line), cure=cure))
+                    self.errors.append(IchnosError(what, place=row.place(), cure=cure))
                 said[name] = _nested(cells)
-            lines.setdefault(name, []).append(line)
-        found = [one for name, values in said.items() if (one := self.one(values, lines[name])) is not None]
+            by_name.setdefault(name, []).append(row)
+        found = [one for name, values in said.items() if (one := self.one(values, by_name[name])) is not None]
         raise_all(self.errors)
         return found
 
-    def has_numbers(self, line: int, cells: Mapping[str, str]) -> bool:
+    def has_numbers(self, row: Row) -> bool:
         """Are the cells numbers that can be meant, where numbers are expected?"""
-        for name, cell in cells.items():
+        for name, cell in row.cells.items():
             if name in _NUMBERS[self.scope] and _is_odd(cell):
-                what = f'column "{name}": {cell[:20]!r} is no number that can be meant'
-                place = Place(self.text.path, line)
-                self.errors.append(IchnosError(what, place=place, cure="write a number such as 0.5"))
+                what = f"{cell[:20]!r} is no number that can be meant"
+                self.errors.append(row.wrong(name, what, "write a number such as 0.5"))
                 return False
         return True
 
-    def say(self, known: dict[str, Any], cells: Mapping[str, Any], line: int, before: list[int] | None) -> None:
+    def say(self, known: dict[str, Any], cells: Mapping[str, Any], row: Row, first: Row) -> None:
         """What a row says of its schedule: in any of its rows, and the same where it stands in several."""
         for name, cell in cells.items():
             if known.setdefault(name, cell) != cell:
-                what = (
-                    f'column "{name}": the schedule has {known[name]!r} in line {(before or [line])[0]}, {cell!r} here'
-                )
-                place = Place(self.text.path, line)
-                self.errors.append(IchnosError(what, place=place, cure="say it in one of its rows only"))
+                what = f"the schedule has {known[name]!r} in line {first.place().line}, {cell!r} here"
+                self.errors.append(row.wrong(name, what, "say it in one of its rows only"))
 
-    def one(self, said: dict[str, Any], lines: list[int]) -> TomlTable | None:
+    def one(self, said: dict[str, Any], given: list[Row]) -> TomlTable | None:
         """What rows say, as the model has it; what is wrong with them goes into ``errors``."""
 
         def at(*path: str | int) -> Place:
             entry = path[1] if len(path) > 1 and path[0] == "entries" else 0
-            return Place(self.text.path, lines[int(entry)])
+            return given[int(entry)].place()
 
         try:
             found = PLAYERS[self.scope].model_validate(said)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, get_args
 
 from pydantic import ValidationError
 
 from ichnos.documents.checked import beyond, in_words
+from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.games.profiles.vocabulary import TAKE, said_of
@@ -74,104 +75,48 @@ def of_table(text: Text) -> list[PlacedSound]:
     Raises:
         IchnosError: every row that is not understood, with its line and the column's name.
     """
-    given_rows = list(rows(text, (*_PLAIN, *_OF_TAKE, *SETTINGS), prefixes=("title.", "field.")))
     errors: list[IchnosError] = []
     found: dict[str, _Rows] = {}
-    for line, cells in given_rows:
-        key = cells.get("key", "")
+    for row in rows(text, (*_PLAIN, *_OF_TAKE, *SETTINGS), prefixes=("title.", "field.")):
+        key = row.cells.get("key", "")
         if not key:
-            errors.append(_wrong(text, line, "key", "there is no key in this row", "every row needs one"))
+            errors.append(row.wrong("key", "there is no key in this row", "every row needs one"))
             continue
-        found.setdefault(key, _Rows(text, key)).take_in(line, cells, errors)
+        found.setdefault(key, _Rows(key)).take_in(row, errors)
     given = [rows_of_key.given(errors) for rows_of_key in found.values()]
     raise_all(errors)
     return [one for one in given if one is not None]
 
 
-def rows(text: Text, known: Sequence[str], prefixes: tuple[str, ...]) -> Iterator[tuple[int, dict[str, str]]]:
-    """Each row of a table with its line, as cells by column; empty cells are left out.
-
-    Args:
-        known: the columns that there can be, ``key`` among them; prefixes: what others may begin with.
-
-    Raises:
-        IchnosError: another column, or a row that is not understood.
-    """
-    import csv
-    import io
-
-    content = text.content
-    first = content.split("\n", 1)[0]
-    delimiter = max(",;\t", key=first.count)
-    reader = csv.reader(io.StringIO(content, newline=""), delimiter=delimiter, strict=True)
-    try:
-        columns = [name.strip() for name in next(reader, [])]
-        _check_columns(text, columns, known, prefixes)
-        while True:
-            line = reader.line_num + 1
-            row = next(reader, None)
-            if row is None:
-                return
-            if len(row) > len(columns) and any(cell.strip() for cell in row[len(columns) :]):
-                what = f"this row has {len(row)} cells, and there are {len(columns)} columns"
-                raise IchnosError(what, place=Place(text.path, line), cure="put text with a comma into quotation marks")
-            cells = {name: cell.strip() for name, cell in zip(columns, row, strict=False) if cell.strip()}
-            if cells:
-                yield line, cells
-    except csv.Error as error:
-        what = f"this row is not understood ({error})"
-        cure = 'a quotation mark in a text is written twice: ""'
-        raise IchnosError(what, place=Place(text.path, reader.line_num), cure=cure) from None
-
-
-def _check_columns(text: Text, columns: Sequence[str], known: Sequence[str], prefixes: tuple[str, ...]) -> None:
-    for number, name in enumerate(columns):
-        place = Place(text.path, 1)
-        if columns.index(name) != number:
-            raise IchnosError(f'there are two columns "{name}"', place=place, cure="name one of them otherwise")
-        if name not in known and not name.startswith(prefixes):
-            from ichnos.likeness import did_you_mean
-
-            raise IchnosError(f'there is no column "{name}"', place=place, cure=did_you_mean(known, name, 1))
-    if "key" not in columns:
-        raise IchnosError(
-            'there is no column "key"', place=Place(text.path, 1), cure="the first line names the columns"
-        )
-
-
-def _wrong(text: Text, line: int, column: str, what: str, cure: str) -> IchnosError:
-    return IchnosError(f'column "{column}": {what}', place=Place(text.path, line), cure=cure)
-
-
 class _Rows:
     """The rows of one key."""
 
-    def __init__(self, text: Text, key: str) -> None:
-        self._text = text
+    def __init__(self, key: str) -> None:
         self._values: dict[str, Any] = {"key": key, "takes": [], "parts": {}, "title": {}, "fields": {}}
-        self._lines: dict[tuple[str | int, ...], tuple[int, str]] = {}
+        self._places: dict[tuple[str | int, ...], Place] = {}
 
-    def take_in(self, line: int, cells: dict[str, str], errors: list[IchnosError]) -> None:
-        self._lines.setdefault((), (line, "key"))
+    def take_in(self, row: Row, errors: list[IchnosError]) -> None:
+        cells = row.cells
+        self._places.setdefault((), row.place("key"))
         clip, part = cells.get("clip"), cells.get("part")
         if clip and part:
             self._values["parts"][part] = clip
-            self._lines["parts", part] = (line, "clip")
-        elif clip or self._yes(line, "kept", cells.get("kept", "no"), errors):
+            self._places["parts", part] = row.place("clip")
+        elif clip or self._yes(row, "kept", cells.get("kept", "no"), errors):
             number = len(self._values["takes"])
             take: dict[str, Any] = {"clip": clip} if clip else {"kept": True}
             self._values["takes"].append(take)
-            self._lines["takes", number] = (line, "clip")
+            self._places["takes", number] = row.place("clip")
             for column, word in _OF_TAKE.items():
                 if column in cells:
                     read = self._yes if word.kind == "yes-no" else self._number
-                    take[word.field] = read(line, column, cells[column], errors)
+                    take[word.field] = read(row, column, cells[column], errors)
         for column, cell in cells.items():
             if column in ("key", "clip", "part", "kept", *_OF_TAKE):
                 continue
-            self._set(line, column, cell, errors)
+            self._set(row, column, cell, errors)
 
-    def _set(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> None:
+    def _set(self, row: Row, column: str, cell: str, errors: list[IchnosError]) -> None:
         table, name = self._values, column
         if column == "title" or column.startswith("title."):
             table, name = self._values["title"], column.partition(".")[2]
@@ -179,36 +124,36 @@ class _Rows:
             table, name = self._values["fields"], column.partition(".")[2]
         value: Any = cell
         if column in _YES_NO:
-            value = self._yes(line, column, cell, errors)
+            value = self._yes(row, column, cell, errors)
         elif column in _NUMBERS:
-            value = self._number(line, column, cell, errors)
+            value = self._number(row, column, cell, errors)
         if table.setdefault(name, value) != value:
             what = f"{self._values['key']} has {table[name]!r} in an earlier row, and {cell!r} here"
-            errors.append(_wrong(self._text, line, column, what, "say it in one of its rows only"))
-        self._lines[column,] = (line, column)
+            errors.append(row.wrong(column, what, "say it in one of its rows only"))
+        self._places[column,] = row.place(column)
 
-    def _yes(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> bool:
+    def _yes(self, row: Row, column: str, cell: str, errors: list[IchnosError]) -> bool:
         if cell.lower() not in (*_YES, *_NO):
-            errors.append(_wrong(self._text, line, column, f"{cell!r} is neither yes nor no", "write yes or no"))
+            errors.append(row.wrong(column, f"{cell!r} is neither yes nor no", "write yes or no"))
         return cell.lower() in _YES
 
-    def _number(self, line: int, column: str, cell: str, errors: list[IchnosError]) -> float | int | None:
+    def _number(self, row: Row, column: str, cell: str, errors: list[IchnosError]) -> float | int | None:
         try:
             number = float(cell)
         except ValueError:
             cure = f"write {cell.replace(',', '.')}" if "," in cell else "write a number"
-            errors.append(_wrong(self._text, line, column, f"{cell!r} is no number", cure))
+            errors.append(row.wrong(column, f"{cell!r} is no number", cure))
             return None
         if what := beyond(number):
-            errors.append(_wrong(self._text, line, column, f"{cell[:20]}: {what}", "write another number"))
+            errors.append(row.wrong(column, f"{cell[:20]}: {what}", "write another number"))
             return None
         return int(number) if column in _WHOLE and number.is_integer() else number
 
     def given(self, errors: list[IchnosError]) -> PlacedSound | None:
         def place(*path: str | int) -> Place:
-            while path and path not in self._lines:
+            while path and path not in self._places:
                 path = path[:-1]
-            return Place(self._text.path, self._lines[path][0])
+            return self._places[path]
 
         try:
             return PlacedSound(Sound.model_validate(self._values), place)

@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from ichnos.documents.rows import CsvTable
+from ichnos.documents.tables import rows
 from ichnos.documents.text import from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
@@ -43,50 +43,28 @@ def read(data: bytes, label: str) -> list[Verdict]:
     Raises:
         IchnosError: with line and column, all that is not as it must be.
     """
-    text = from_bytes(data, label)
-    rows = CsvTable().parse(text).children
-    header = next((row for row in csv.reader(io.StringIO(text.content)) if row), [])
-    _refuse_header(header, text.place(0))
     errors: list[IchnosError] = []
     found: dict[str, Verdict] = {}
-    for row in rows:
-        cells = {cell.label: cell for cell in row.children}
-        said = {str(name): str(cell.value or "") for name, cell in cells.items()}
-        if not said.get("key") or "verdict" not in said:
+    for row in rows(from_bytes(data, label), COLUMNS, needed=("key", "verdict")):
+        said, place = row.cells, row.place()
+        key, verdict = said.get("key", ""), said.get("verdict", "").lower()
+        heard = said.get("heard", "").lower()
+        if not key:
             cure = "give it a key and a verdict, or delete it"
-            errors.append(IchnosError("this row says nothing", place=text.place(row.start), cure=cure))
+            errors.append(IchnosError("this row says nothing of any key", place=place, cure=cure))
             continue
-        place = text.place(row.start)
-        verdict, heard = said["verdict"].strip().lower(), said.get("heard", "").strip().lower()
         if verdict not in ("", KEEP, REDO):
-            at = text.place(cells["verdict"].start)
-            errors.append(
-                IchnosError(f'there is no verdict "{verdict}"', place=at, cure="say keep, redo, or leave it empty")
-            )
+            errors.append(row.wrong("verdict", f'there is no verdict "{verdict}"', "say keep, redo, or leave it empty"))
         if heard and not re.fullmatch(rf"[0-9a-f]{{{LENGTH}}}", heard):
-            at = text.place(cells["heard"].start)
             cure = "leave the column heard as the page wrote it, or empty"
-            errors.append(IchnosError(f'"{heard}" does not say which sound was heard', place=at, cure=cure))
-        if said["key"] in found:
-            what = f'the key "{said["key"]}" has a verdict already, in line {_line(found[said["key"]])}'
+            errors.append(row.wrong("heard", f'"{heard}" does not say which sound was heard', cure))
+        if key in found:
+            before = found[key].place
+            what = f'the key "{key}" has a verdict already, in line {before.line if before else "?"}'
             errors.append(IchnosError(what, place=place, cure="keep one of the two rows"))
-        found[said["key"]] = Verdict(said["key"], verdict, said.get("note", ""), heard, place)
+        found[key] = Verdict(key, verdict, said.get("note", ""), heard, place)
     raise_all(errors)
     return list(found.values())
-
-
-def _refuse_header(columns: list[str], place: Place) -> None:
-    """Raises IchnosError where these are not the columns of a table of verdicts."""
-    cure = f"the first line is: {','.join(COLUMNS)}, with commas"
-    if not {"key", "verdict"} <= set(columns):
-        raise IchnosError("this is no table of verdicts", place=place, cure=cure)
-    for name in columns:
-        if name not in COLUMNS:
-            raise IchnosError(f'a table of verdicts has no column "{name}"', place=place, cure=cure)
-
-
-def _line(verdict: Verdict) -> int | None:
-    return verdict.place.line if verdict.place else None
 
 
 def refuse_unknown(verdicts: Iterable[Verdict], keys: Iterable[str]) -> None:
