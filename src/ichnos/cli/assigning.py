@@ -63,6 +63,31 @@ def by_language(values: list[str] | None) -> dict[str, str]:
     return titles
 
 
+From = Annotated[
+    Path | None,
+    typer.Option("--from", metavar="FOLDER", help="Pair a folder's clips with keys by their names, instead."),
+]
+Verdicts = Annotated[
+    Path | None,
+    typer.Option(
+        metavar="FILE.csv", help="Take over what was said on the listening page: keep, redo, notes, for each key."
+    ),
+]
+Replace = Annotated[bool, typer.Option("--replace", help="The key has takes already: these take their place.")]
+Title = Annotated[
+    list[str] | None,
+    typer.Option(help="What players read; for another language: de=Nebelhorn.", metavar="[LANG=]TEXT"),
+]
+Like = Annotated[
+    str | None, typer.Option(metavar="KEY", help="A key of the game, whose entry the new one starts from.")
+]
+EveryFile = Annotated[
+    bool,
+    typer.Option("--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."),
+]
+Weight = Annotated[str | None, typer.Option(metavar="N", help="How often these takes are picked against the others.")]
+
+
 @app.command(
     short_help="Say which clips are for a sound key.",
     epilog=examples(
@@ -74,40 +99,18 @@ def by_language(values: list[str] | None) -> dict[str, str]:
 def assign(
     key: Annotated[str | None, typer.Argument(help="The game's sound key.", metavar="KEY")] = None,
     clips: Annotated[list[Path] | None, typer.Argument(help="Your clips: each becomes a take.", metavar="CLIP")] = None,
-    from_: Annotated[
-        Path | None,
-        typer.Option("--from", metavar="FOLDER", help="Pair a folder's clips with keys by their names, instead."),
-    ] = None,
-    verdicts: Annotated[
-        Path | None,
-        typer.Option(
-            metavar="FILE.csv", help="Take over what was said on the listening page: keep, redo, notes, for each key."
-        ),
-    ] = None,
+    from_: From = None,
+    verdicts: Verdicts = None,
     add: Annotated[bool, typer.Option("--add", help="The key has takes already: these are further ones.")] = False,
-    replace: Annotated[
-        bool, typer.Option("--replace", help="The key has takes already: these take their place.")
-    ] = False,
+    replace: Replace = False,
     new: Annotated[bool, typer.Option("--new", help="The key is your own: the game does not have it yet.")] = False,
-    title: Annotated[
-        list[str] | None,
-        typer.Option(help="What players read; for another language: de=Nebelhorn.", metavar="[LANG=]TEXT"),
-    ] = None,
+    title: Title = None,
     kind: Annotated[str | None, typer.Option(metavar="NAME", help="Which kind of the game's sounds it is.")] = None,
     category: Annotated[str | None, typer.Option(metavar="NAME", help="The sound's category.")] = None,
-    like: Annotated[
-        str | None, typer.Option(metavar="KEY", help="A key of the game, whose entry the new one starts from.")
-    ] = None,
-    every_file: Annotated[
-        bool,
-        typer.Option(
-            "--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."
-        ),
-    ] = False,
+    like: Like = None,
+    every_file: EveryFile = False,
     volume: Annotated[str | None, typer.Option(metavar="N", help="How loud it plays; 1 is as it is.")] = None,
-    weight: Annotated[
-        str | None, typer.Option(metavar="N", help="How often these takes are picked against the others.")
-    ] = None,
+    weight: Weight = None,
     workspace: WorkspaceFolder = Path(),
     dry_run: DryRun = False,
 ) -> None:

@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     pass
 
 
+To = Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write it.", show_default="the loudspeaker")]
+
+
 @app.command(
     short_help="Play one key as the game would.",
     epilog=examples("ichnos play tower-bell-near --times 3 --to bells.wav", "ichnos play shore-foghorn-distant --far"),
@@ -26,9 +29,7 @@ def play(
     near: Annotated[bool, typer.Option("--near", help="From as near as it is at full level.")] = False,
     far: Annotated[bool, typer.Option("--far", help="From half-way to where it is not heard any more.")] = False,
     times: Annotated[int, typer.Option(metavar="N", help="How often; a loop goes round as often.")] = 1,
-    to: Annotated[
-        Path | None, typer.Option(metavar="FILE.wav", help="Write it.", show_default="the loudspeaker")
-    ] = None,
+    to: To = None,
     packs: Packs = None,
     game: Game = None,
     installation: Installation = None,

@@ -26,6 +26,41 @@ if TYPE_CHECKING:
     from ichnos.review.subject import Subject
 
 
+Packs = Annotated[
+    list[Path] | None,
+    typer.Argument(
+        metavar="PACK",
+        help="A pack's folder or archive; several in load order.",
+        show_default="what the workspace built last",
+    ),
+]
+Game = Annotated[
+    str | None,
+    typer.Option("--game", "-g", metavar="GAME", help="Which game it is for.", show_default="the workspace's"),
+]
+Installation = Annotated[
+    Path | None,
+    typer.Option(metavar="FOLDER", help="Where the game is installed, to check the keys against its own."),
+]
+Budget = Annotated[
+    float,
+    typer.Option(
+        metavar="TIMES",
+        min=0.01,
+        max=1000,
+        help="How much of a large pack is looked at; 1 is 20,000 sounds, 4 GB, 10 hours.",
+    ),
+]
+Verdicts = Annotated[
+    Path | None,
+    typer.Option(
+        metavar="FILE.csv",
+        help="What somebody who listened said, as the listening page exports it.",
+        show_default="verdicts.csv in the workspace, for its own packs",
+    ),
+]
+
+
 @app.command(
     short_help="Prove a pack: read it back, decode it.",
     epilog=examples(
@@ -35,41 +70,13 @@ if TYPE_CHECKING:
     ),
 )
 def check(
-    packs: Annotated[
-        list[Path] | None,
-        typer.Argument(
-            metavar="PACK",
-            help="A pack's folder or archive; several in load order.",
-            show_default="what the workspace built last",
-        ),
-    ] = None,
-    game: Annotated[
-        str | None,
-        typer.Option("--game", "-g", metavar="GAME", help="Which game it is for.", show_default="the workspace's"),
-    ] = None,
-    installation: Annotated[
-        Path | None,
-        typer.Option(metavar="FOLDER", help="Where the game is installed, to check the keys against its own."),
-    ] = None,
+    packs: Packs = None,
+    game: Game = None,
+    installation: Installation = None,
     workspace: WorkspaceFolder = Path(),
     json: Json = False,
-    budget: Annotated[
-        float,
-        typer.Option(
-            metavar="TIMES",
-            min=0.01,
-            max=1000,
-            help="How much of a large pack is looked at; 1 is 20,000 sounds, 4 GB, 10 hours.",
-        ),
-    ] = 1.0,
-    verdicts: Annotated[
-        Path | None,
-        typer.Option(
-            metavar="FILE.csv",
-            help="What somebody who listened said, as the listening page exports it.",
-            show_default="verdicts.csv in the workspace, for its own packs",
-        ),
-    ] = None,
+    budget: Budget = 1.0,
+    verdicts: Verdicts = None,
     sarif: Annotated[bool, typer.Option("--sarif", help="Print the findings as SARIF 2.1.0, for code hosts.")] = False,
 ) -> None:
     """Read a pack back from disk, decode every sound in it, and report findings.

@@ -73,19 +73,23 @@ def show_game(game: GameArgument, json: Json = False) -> None:
         out.print(f"  {name:<12} {text}")
 
 
+Against = Annotated[
+    Path | None,
+    typer.Option(metavar="PACK", help="Hold it against a finished pack: how much of that does it understand?"),
+]
+Harvest = Annotated[
+    Path | None, typer.Option(metavar="FOLDER", help="The same of the game itself: where it is installed.")
+]
+
+
 @games.command(
     "check", epilog=examples("ichnos games check my-game/", "ichnos games check my-game/ --against finished-pack/")
 )
 def check_game(
     game: GameArgument,
     sample: Annotated[bool, typer.Option("--sample", help="Show each document filled with a made-up pack.")] = False,
-    against: Annotated[
-        Path | None,
-        typer.Option(metavar="PACK", help="Hold it against a finished pack: how much of that does it understand?"),
-    ] = None,
-    harvest: Annotated[
-        Path | None, typer.Option(metavar="FOLDER", help="The same of the game itself: where it is installed.")
-    ] = None,
+    against: Against = None,
+    harvest: Harvest = None,
     json: Json = False,
 ) -> None:
     """Check a game profile and explain it: what repeats for what, filled with a made-up pack and read back.

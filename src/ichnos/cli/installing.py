@@ -95,26 +95,32 @@ def put_in(
             show.say(f"  {number}. {step}", err=True)
 
 
+Pack = Annotated[
+    str | None,
+    typer.Argument(metavar="PACK", help="A pack's name or title.", show_default="the workspace's, or the only one"),
+]
+From = Annotated[
+    Path | None,
+    typer.Option("--from", metavar="FOLDER", help="The game's folder, where the pack is in several."),
+]
+KeepTheirs = Annotated[
+    bool, typer.Option("--keep-theirs", help="Files that somebody else has changed since stay as they are now.")
+]
+Force = Annotated[
+    bool, typer.Option("--force", help="They become what they were before the pack, whatever they are now.")
+]
+
+
 @app.command(
     short_help="Take a pack out of the game, to the byte.",
     epilog=examples("ichnos restore", "ichnos restore storm-watch --dry-run"),
 )
 def restore(
-    pack: Annotated[
-        str | None,
-        typer.Argument(metavar="PACK", help="A pack's name or title.", show_default="the workspace's, or the only one"),
-    ] = None,
-    from_: Annotated[
-        Path | None,
-        typer.Option("--from", metavar="FOLDER", help="The game's folder, where the pack is in several."),
-    ] = None,
+    pack: Pack = None,
+    from_: From = None,
     workspace: WorkspaceFolder = Path(),
-    keep_theirs: Annotated[
-        bool, typer.Option("--keep-theirs", help="Files that somebody else has changed since stay as they are now.")
-    ] = False,
-    force: Annotated[
-        bool, typer.Option("--force", help="They become what they were before the pack, whatever they are now.")
-    ] = False,
+    keep_theirs: KeepTheirs = False,
+    force: Force = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:

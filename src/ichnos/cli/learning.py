@@ -21,6 +21,16 @@ _MOST_QUESTIONS = 5
 _SHOWN = 12
 
 
+Packs = Annotated[list[Path], typer.Argument(metavar="PACK...", help="Finished packs for one game; two are better.")]
+Installation = Annotated[
+    Path | None,
+    typer.Option(metavar="GAME", help="Where the game is installed: which of the documents are its own."),
+]
+To = Annotated[
+    Path | None, typer.Option(metavar="FOLDER", help="The new profile.", show_default="a name that is made up")
+]
+
+
 @app.command(
     short_help="Draft a game's profile from finished packs.",
     epilog=examples(
@@ -29,16 +39,9 @@ _SHOWN = 12
     ),
 )
 def learn(
-    packs: Annotated[
-        list[Path], typer.Argument(metavar="PACK...", help="Finished packs for one game; two are better.")
-    ],
-    installation: Annotated[
-        Path | None,
-        typer.Option(metavar="GAME", help="Where the game is installed: which of the documents are its own."),
-    ] = None,
-    to: Annotated[
-        Path | None, typer.Option(metavar="FOLDER", help="The new profile.", show_default="a name that is made up")
-    ] = None,
+    packs: Packs,
+    installation: Installation = None,
+    to: To = None,
     ask: Annotated[bool, typer.Option("--ask", help="Ask what is not sure and matters: 5 questions at most.")] = False,
     dry_run: DryRun = False,
     json: Json = False,

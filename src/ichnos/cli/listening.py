@@ -31,6 +31,31 @@ Installation = Annotated[
 ]
 
 
+Against = Annotated[
+    Path | None,
+    typer.Option(
+        metavar="OTHER",
+        help="What is old: another pack, or an installed game.",
+        show_default="the game, or else the last release",
+    ),
+]
+To = Annotated[
+    Path | None,
+    typer.Option(metavar="PAGE.html", help="Where to put the page.", show_default="listen.html beside the pack"),
+]
+Bed = Annotated[
+    Path | None, typer.Option(metavar="FILE", help="A recording to hear the sounds over: its first minute.")
+]
+Audio = Annotated[
+    str | None,
+    typer.Option(
+        metavar="inside|beside",
+        help="Put the sounds into the page, or into a folder beside it.",
+        show_default="inside, up to 24 MB",
+    ),
+]
+
+
 @app.command(
     short_help="Make a page to listen to a pack, old against new.",
     epilog=examples(
@@ -41,31 +66,12 @@ Installation = Annotated[
 )
 def listen(
     pack: Pack = None,
-    against: Annotated[
-        Path | None,
-        typer.Option(
-            metavar="OTHER",
-            help="What is old: another pack, or an installed game.",
-            show_default="the game, or else the last release",
-        ),
-    ] = None,
-    to: Annotated[
-        Path | None,
-        typer.Option(metavar="PAGE.html", help="Where to put the page.", show_default="listen.html beside the pack"),
-    ] = None,
+    against: Against = None,
+    to: To = None,
     game: Game = None,
     installation: Installation = None,
-    bed: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="A recording to hear the sounds over: its first minute.")
-    ] = None,
-    audio: Annotated[
-        str | None,
-        typer.Option(
-            metavar="inside|beside",
-            help="Put the sounds into the page, or into a folder beside it.",
-            show_default="inside, up to 24 MB",
-        ),
-    ] = None,
+    bed: Bed = None,
+    audio: Audio = None,
     open_: Annotated[bool, typer.Option("--open", help="Open it in your browser.")] = False,
     overwrite: Overwrite = False,
     workspace: WorkspaceFolder = Path(),

@@ -19,23 +19,22 @@ if TYPE_CHECKING:
 _MARKS = {True: ("!", "bold red"), False: ("·", "yellow")}
 
 
+Game = Annotated[str | None, typer.Option("--game", "-g", metavar="GAME", help="Judge them by this game's rules, too.")]
+Key = Annotated[str | None, typer.Option(metavar="KEY", help="The sound key that they are for: exceptions may count.")]
+Picture = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw it: waveform, level over time, spectrum.")]
+
+
 @app.command(
     short_help="Look at clips: what they are, their level, what is wrong with them.",
     epilog=examples("ichnos look clips/ --game tarnlight", "ichnos look clips/gull.ogg --picture gull.png"),
 )
 def look(
     clips: Annotated[list[Path], typer.Argument(metavar="CLIP", help="Clips, or folders of them.")],
-    game: Annotated[
-        str | None, typer.Option("--game", "-g", metavar="GAME", help="Judge them by this game's rules, too.")
-    ] = None,
-    key: Annotated[
-        str | None, typer.Option(metavar="KEY", help="The sound key that they are for: exceptions may count.")
-    ] = None,
+    game: Game = None,
+    key: Key = None,
     category: Annotated[str | None, typer.Option(metavar="NAME", help="The category that they are for.")] = None,
     kind: Annotated[str | None, typer.Option(metavar="NAME", help="The kind of sound that they are for.")] = None,
-    picture: Annotated[
-        Path | None, typer.Option(metavar="FILE.png", help="Draw it: waveform, level over time, spectrum.")
-    ] = None,
+    picture: Picture = None,
     json: Json = False,
 ) -> None:
     """Look at clips: real format, levels, clipping, silence, what mono would cost, loop marks, tags.

@@ -18,6 +18,18 @@ if TYPE_CHECKING:
     from ichnos.audio.measure.seams import Candidate, LoopSeams, Seam
 
 
+Start = Annotated[int | None, typer.Option(metavar="SAMPLE", min=0, help="The first sample, counted from 0.")]
+Better = Annotated[bool, typer.Option("--better", help="Look for better points near these, and take the best.")]
+Fade = Annotated[
+    float | None,
+    typer.Option(metavar="SECONDS", min=0.001, help="Fade the end into the beginning: no seam is left."),
+]
+Game = Annotated[
+    str | None,
+    typer.Option("--game", "-g", metavar="GAME", help="Whose way of marking loops counts, where it is comments."),
+]
+
+
 @app.command(
     short_help="Measure a loop's seam, find a better one, mark it, fade it.",
     epilog=examples(
@@ -27,23 +39,13 @@ if TYPE_CHECKING:
 )
 def loop(
     clip: Clip,
-    start: Annotated[
-        int | None, typer.Option(metavar="SAMPLE", min=0, help="The first sample, counted from 0.")
-    ] = None,
+    start: Start = None,
     end: Annotated[int | None, typer.Option(metavar="SAMPLE", min=1, help="The last sample, played too.")] = None,
-    better: Annotated[
-        bool, typer.Option("--better", help="Look for better points near these, and take the best.")
-    ] = False,
+    better: Better = False,
     within: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="With --better: how far to look.")] = 0.5,
-    fade: Annotated[
-        float | None,
-        typer.Option(metavar="SECONDS", min=0.001, help="Fade the end into the beginning: no seam is left."),
-    ] = None,
+    fade: Fade = None,
     to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the clip with the loop marked.")] = None,
-    game: Annotated[
-        str | None,
-        typer.Option("--game", "-g", metavar="GAME", help="Whose way of marking loops counts, where it is comments."),
-    ] = None,
+    game: Game = None,
     marks: Annotated[str, typer.Option(metavar="smpl|cue|both", help="The chunks that mark it.")] = "smpl",
     picture: Picture = None,
     overwrite: Overwrite = False,

@@ -33,6 +33,18 @@ Seed = Annotated[int, typer.Option(metavar="N", help="Another one picks other ta
 _MOST_VOICES = 40  # of the log, without --log
 
 
+Scene = Annotated[
+    Path | None, typer.Argument(metavar="SCENE", help="A scene's file.", show_default="one made up from the pack")
+]
+Seconds = Annotated[float | None, typer.Option(metavar="N", help="How long, in place of what the scene says.")]
+WriteScene = Annotated[
+    Path | None, typer.Option(metavar="FILE.toml", help="Write the scene that is made up, to edit it, and stop.")
+]
+Statistics = Annotated[
+    int | None, typer.Option(metavar="N", help="Play nothing: pick takes and schedules so often, and count.")
+]
+
+
 @app.command(
     short_help="Hear a built pack before the game starts.",
     epilog=examples(
@@ -43,24 +55,16 @@ _MOST_VOICES = 40  # of the log, without --log
     ),
 )
 def rehearse(
-    scene: Annotated[
-        Path | None, typer.Argument(metavar="SCENE", help="A scene's file.", show_default="one made up from the pack")
-    ] = None,
+    scene: Scene = None,
     packs: Packs = None,
     game: Game = None,
     installation: Installation = None,
-    seconds: Annotated[
-        float | None, typer.Option(metavar="N", help="How long, in place of what the scene says.")
-    ] = None,
+    seconds: Seconds = None,
     seed: Seed = 1,
     to: Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write the mix.")] = None,
     picture: Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw the timeline.")] = None,
-    write_scene: Annotated[
-        Path | None, typer.Option(metavar="FILE.toml", help="Write the scene that is made up, to edit it, and stop.")
-    ] = None,
-    statistics: Annotated[
-        int | None, typer.Option(metavar="N", help="Play nothing: pick takes and schedules so often, and count.")
-    ] = None,
+    write_scene: WriteScene = None,
+    statistics: Statistics = None,
     log: Annotated[bool, typer.Option("--log", help="Print all that plays, not the first of it.")] = False,
     overwrite: Overwrite = False,
     workspace: WorkspaceFolder = Path(),

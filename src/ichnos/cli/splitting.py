@@ -12,6 +12,11 @@ from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
 from ichnos.cli.heard import Clip, Picture
 from ichnos.errors import IchnosError
 
+Threshold = Annotated[
+    float | None,
+    typer.Option(metavar="DBFS", min=-120, max=0, help="Below this it is silence.", show_default="above its own floor"),
+]
+
 
 @app.command(
     short_help="Cut a recording with several takes in it at its silences.",
@@ -20,12 +25,7 @@ from ichnos.errors import IchnosError
 def split(
     clip: Clip,
     to: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the pieces go: NAME-1.wav, NAME-2.wav, ...")],
-    threshold: Annotated[
-        float | None,
-        typer.Option(
-            metavar="DBFS", min=-120, max=0, help="Below this it is silence.", show_default="above its own floor"
-        ),
-    ] = None,
+    threshold: Threshold = None,
     gap: Annotated[float, typer.Option(metavar="SECONDS", min=0.01, help="So much silence parts two takes.")] = 0.3,
     shortest: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="What is shorter is left out.")] = 0.08,
     margin: Annotated[float, typer.Option(metavar="SECONDS", min=0, help="Silence that stays around each.")] = 0.03,

@@ -89,6 +89,22 @@ def _as_json(found: Status) -> dict[str, object]:
     }
 
 
+Game = Annotated[
+    str | None,
+    typer.Option("--game", "-g", metavar="GAME", help="The game; from the second time on it is known."),
+]
+EveryFile = Annotated[
+    bool,
+    typer.Option("--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."),
+]
+SwapWorkspace = Annotated[
+    Path | None,
+    typer.Option(
+        "--workspace", "-w", metavar="FOLDER", help="Its workspace.", show_default="the one here, or my-GAME-sounds"
+    ),
+]
+
+
 @app.command(
     short_help="One sound, one command: your clip in place of the game's.",
     epilog=examples(
@@ -98,24 +114,11 @@ def _as_json(found: Status) -> dict[str, object]:
 def swap(
     key: Annotated[str, typer.Argument(help="The game's sound key.", metavar="KEY")],
     clips: Annotated[list[Path], typer.Argument(help="Your clips for it: each becomes a take.", metavar="CLIP...")],
-    game: Annotated[
-        str | None,
-        typer.Option("--game", "-g", metavar="GAME", help="The game; from the second time on it is known."),
-    ] = None,
+    game: Game = None,
     installation: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the game is installed.")] = None,
     install: Annotated[bool, typer.Option("--install", help="Put the pack into the game, too.")] = False,
-    every_file: Annotated[
-        bool,
-        typer.Option(
-            "--every-file", help="Where keys are replaced file by file: in the place of all of the key's files."
-        ),
-    ] = False,
-    workspace: Annotated[
-        Path | None,
-        typer.Option(
-            "--workspace", "-w", metavar="FOLDER", help="Its workspace.", show_default="the one here, or my-GAME-sounds"
-        ),
-    ] = None,
+    every_file: EveryFile = False,
+    workspace: SwapWorkspace = None,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:

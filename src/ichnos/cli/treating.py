@@ -30,6 +30,13 @@ def _step_options() -> Iterator[Parameter]:
         yield made.option(name, list[str] | None if fields else bool, f"--{name}", metavar=metavar, help=about)
 
 
+Treatment = Annotated[
+    str | None, typer.Option(metavar="NAME", help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
+]
+BeforeAfter = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw the clip before and after.")]
+LikeGame = Annotated[str | None, typer.Option("--like-game", metavar="GAME", help="Write what this game reads.")]
+
+
 @app.command(
     cls=made.with_options(_step_options, behind="names"),
     short_help="Treat clips: trim, fade, filter, loudness, pitch, by name or step by step.",
@@ -42,16 +49,10 @@ def treat(
     ctx: typer.Context,
     clips: Annotated[list[Path] | None, typer.Argument(metavar="CLIP", help="Clips, or folders of them.")] = None,
     to: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the new files go.")] = None,
-    treatment: Annotated[
-        str | None, typer.Option(metavar="NAME", help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
-    ] = None,
+    treatment: Treatment = None,
     names: Annotated[bool, typer.Option("--names", help="Show the treatments that have a name, and stop.")] = False,
-    before_after: Annotated[
-        Path | None, typer.Option(metavar="FILE.png", help="Draw the clip before and after.")
-    ] = None,
-    like_game: Annotated[
-        str | None, typer.Option("--like-game", metavar="GAME", help="Write what this game reads.")
-    ] = None,
+    before_after: BeforeAfter = None,
+    like_game: LikeGame = None,
     category: Category = None,
     kind: Kind = None,
     container: Container = None,
