@@ -306,8 +306,8 @@ def test_many_names_for_one_sound_are_decoded_once(
     decoded = []
     from ichnos.audio.files import clips
 
-    real = clips.decoded
-    monkeypatch.setattr(clips, "decoded", lambda *words: (decoded.append(1), real(*words))[1])
+    real = clips.OpenSound.blocks
+    monkeypatch.setattr(clips.OpenSound, "blocks", lambda sound: (decoded.append(1), real(sound))[1])
     done = run("check", tmp_path / "many.zip", "--game", "tarnlight", "--json", cwd=tmp_path)
     assert json.loads(done.out)["sounds"] == 306
     assert len(decoded) <= 8  # six, and one more for each thread that met it at once

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -122,40 +122,22 @@ def assign(
     from ichnos.pack.workspace import assignments
     from ichnos.pack.workspace import reading as workspaces
 
-    if add and replace:
-        raise UsageError("--add and --replace exclude each other", cure="choose one")
-    said = {"kind": kind, "category": category, "like": like, "volume": volume, "weight": weight}
-    fields = assignments.as_typed({name: value for name, value in said.items() if value is not None})
-    picked = fields.pop("weight", None)
-    fields |= {"every-file": True} if every_file else {}
-    folder = workspaces.find_folder(workspace)
+    said = {"kind": kind, "category": category, "like": like, "volume": volume}
+    folder, fields = workspaces.find_folder(workspace), _fields(said, every_file=every_file)
     if verdicts is not None:
-        others = (key, clips, from_, title, new, add, replace, *said.values())
-        if any(others):
-            raise UsageError("--verdicts says all by itself", cure="leave out the rest, or --verdicts")
-        _take_verdicts(folder, verdicts, dry_run=dry_run)
+        alone = not any((key, clips, from_, title, new, add, replace, weight, *said.values()))
+        _take_verdicts(folder, verdicts, alone=alone, dry_run=dry_run)
         return
     if from_ is not None:
-        if key is not None:
-            raise UsageError("--from finds the keys itself", cure="leave out the key and the clips, or --from")
-        if weight is not None:
-            raise UsageError("--weight is for the takes of one key", cure="name the key and its clips")
+        _refuse_with_from(key, weight)
         _assign_from(folder, from_, fields, dry_run=dry_run)
         return
     if key is None or not clips:
         raise UsageError("which clips are for which key?", cure="say: ichnos assign KEY CLIP, or --from FOLDER")
+    existing, titles = _to_existing(add=add, replace=replace), by_language(title)
+    request = assignments.AssignmentRequest(existing, new, titles, fields, _number(weight))
     with workspaces.lock(folder, show.waiting):
-        done = assignments.assign(
-            workspaces.load(folder),
-            key,
-            clips,
-            to_existing="add" if add else "replace" if replace else None,
-            new=new,
-            titles=by_language(title),
-            said=fields,
-            weight=float(picked) if picked is not None else None,
-            dry_run=dry_run,
-        )
+        done = assignments.assign(workspaces.load(folder), key, clips, request, dry_run=dry_run)
     verb = {"new": "gets", "added": "gets also", "replaced": "now has"}[done.how]
     show.say(f"{'would write: ' if dry_run else ''}{done.key} {verb} {', '.join(done.takes)}")
     say_copied([done], dry_run=dry_run)
@@ -198,7 +180,37 @@ def say_copied(done: Sequence[Assignment], *, dry_run: bool) -> None:
         show.say(f"From outside the workspace, {verb} into it: {shown}", err=True)
 
 
-def _take_verdicts(folder: Path, table: Path, *, dry_run: bool) -> None:
+def _fields(said: dict[str, str | None], *, every_file: bool) -> dict[str, Any]:
+    """What is said of a sound besides its clips."""
+    from ichnos.pack.workspace.assignments import as_typed
+
+    fields = as_typed({name: value for name, value in said.items() if value is not None})
+    return {**fields, **({"every-file": True} if every_file else {})}
+
+
+def _to_existing(*, add: bool, replace: bool) -> str | None:
+    """What is to be done where the key has takes already."""
+    if add and replace:
+        raise UsageError("--add and --replace exclude each other", cure="choose one")
+    return "add" if add else "replace" if replace else None
+
+
+def _number(weight: str | None) -> float | None:
+    from ichnos.pack.workspace.assignments import as_typed
+
+    return None if weight is None else float(as_typed({"weight": weight})["weight"])
+
+
+def _refuse_with_from(key: str | None, weight: str | None) -> None:
+    if key is not None:
+        raise UsageError("--from finds the keys itself", cure="leave out the key and the clips, or --from")
+    if weight is not None:
+        raise UsageError("--weight is for the takes of one key", cure="name the key and its clips")
+
+
+def _take_verdicts(folder: Path, table: Path, *, alone: bool, dry_run: bool) -> None:
+    if not alone:
+        raise UsageError("--verdicts says all by itself", cure="leave out the rest, or --verdicts")
     from ichnos.files import disk
     from ichnos.pack.workspace import reading as workspaces
     from ichnos.pack.workspace import verdicts

@@ -59,8 +59,7 @@ def play(
             beside = place if to is not None else place / "it.wav"
             done = rehearsing.one_key(world, key, times, seed, away=away, to=beside)
             if device is not None:
-                samples, rate = samples_of(beside)
-                device.play(samples, rate, blocking=True)
+                device.play(*samples_of(beside), blocking=True)
     for note in done.notes:
         show.say(f"Note: {note}.", err=True)
     if json:

@@ -112,28 +112,18 @@ def check_game(
         explain.check_scripts(found)
     except IchnosError as error:
         fault = error
+    bad = sum(1 for document in explained if document.fault)
     if json:
-        show.as_json(
-            {
-                "game": found.rules.game.name,
-                "documents": explained,
-                "scripts": fault,
-            }
-        )
+        show.as_json({"game": found.rules.game.name, "documents": explained, "scripts": fault})
     else:
-        for one in explained:
-            _print_explained(one, sample)
+        for document in explained:
+            _print_explained(document, sample)
         if fault is None:
-            bad = sum(1 for one in explained if one.fault)
-            verdict = (
-                f"{show.counted(bad, 'document')} of {len(explained)} do not come back the same"
-                if bad
-                else "the profile is sound"
-            )
-            show.say(f"{found.rules.game.title}: {verdict}.")
+            of_them = f"{show.counted(bad, 'document')} of {len(explained)} do not come back the same"
+            show.say(f"{found.rules.game.title}: {of_them if bad else 'the profile is sound'}.")
     if fault is not None:
         raise fault
-    if any(one.fault for one in explained):
+    if bad:
         raise typer.Exit(1)
 
 

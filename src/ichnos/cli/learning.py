@@ -9,6 +9,7 @@ import typer
 
 from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, app, examples
+from ichnos.cli.encoding import encoded
 from ichnos.errors import UsageError
 from ichnos.files import disk, scratch
 
@@ -76,27 +77,9 @@ def learn(
     for pack in made.packs:
         pack.files.close()
     if json:
-        show.as_json(
-            {
-                "game": made.name,
-                "to": None if dry_run else folder,
-                "files": sorted(made.files),
-                "doubts": made.doubts,
-                "notes": made.told,
-                "fault": fault,
-                "proof": None
-                if proof is None
-                else {
-                    "values": proof.values,
-                    "back": proof.back,
-                    "lost": [f"{one.place}: {one}" for one in proof.lost],
-                    "added": [f"{one.place}: {one}" for one in proof.added],
-                    "sounds": proof.sounds,
-                    "misplaced": proof.misplaced,
-                    "faults": proof.faults,
-                },
-            }
-        )
+        draft = {"game": made.name, "to": None if dry_run else folder, "files": sorted(made.files)}
+        said = {"doubts": made.doubts, "notes": made.told, "fault": fault}
+        show.as_json({**draft, **said, "proof": proof and {**encoded(proof), "back": proof.back}})
     else:
         _print(made, folder, proof, fault, written=not dry_run)
     if fault or proof is None or proof.lost or proof.added or proof.misplaced or proof.faults:

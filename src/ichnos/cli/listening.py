@@ -83,18 +83,12 @@ def listen(
     It needs no network and no server. Verdicts stay in the browser until they are exported; then:
     ichnos assign --verdicts verdicts.csv
     """
-    from ichnos.files import disk
     from ichnos.page import listening
 
-    if audio not in (None, listening.INSIDE, listening.BESIDE):
-        raise UsageError(f'sounds cannot be put "{audio}"', cure="say inside or beside")
     subject, loaded, path = _subject(pack, game, installation, workspace)
     page = to or path.with_name("listen.html")
-    if page.suffix.lower() not in (".html", ".htm"):
-        raise UsageError(f"{page} is no name for a page", cure="end it in .html")
+    _refuse_odd(page, audio, bed)
     listening.refuse_foreign(page, overwrite=overwrite)
-    if bed is not None:
-        disk.refuse_no_file(bed)
     old = _old(subject, loaded, against, path)
     book = _gathered(subject, path, old)
     where = listening.where_sounds_go(book, audio)
@@ -112,10 +106,26 @@ def listen(
         show.say(f"would write {page}{beside}" if dry_run else f"{page} is written, {show.size(written)}{beside}")
         _say_of(book)
     if open_ and not dry_run:
-        import webbrowser
+        _open(page)
 
-        if not webbrowser.open(page.absolute().as_uri()):
-            show.say(f"No browser was found: open {page} yourself.", err=True)
+
+def _refuse_odd(page: Path, audio: str | None, bed: Path | None) -> None:
+    from ichnos.files import disk
+    from ichnos.page.listening import BESIDE, INSIDE
+
+    if audio not in (None, INSIDE, BESIDE):
+        raise UsageError(f'sounds cannot be put "{audio}"', cure="say inside or beside")
+    if page.suffix.lower() not in (".html", ".htm"):
+        raise UsageError(f"{page} is no name for a page", cure="end it in .html")
+    if bed is not None:
+        disk.refuse_no_file(bed)
+
+
+def _open(page: Path) -> None:
+    import webbrowser
+
+    if not webbrowser.open(page.absolute().as_uri()):
+        show.say(f"No browser was found: open {page} yourself.", err=True)
 
 
 def _as_json(book: PageModel) -> dict[str, Any]:

@@ -17,6 +17,8 @@ from ichnos.errors import UsageError
 if TYPE_CHECKING:
     from ichnos.audio.measure.seams import Candidate, LoopSeams, Seam
 
+    Drawn = tuple[str, LoopSeams, tuple[int, int]]  # what is drawn: its title, the seams, a loop
+
 
 Start = Annotated[int | None, typer.Option(metavar="SAMPLE", min=0, help="The first sample, counted from 0.")]
 Better = Annotated[bool, typer.Option("--better", help="Look for better points near these, and take the best.")]
@@ -57,27 +59,20 @@ def loop(
     Exit code 1: the seam would be heard.
     """
     from ichnos.audio.process import exports
-    from ichnos.games import suitability
 
     clip = exports.one_clip(clip)
     _refuse(marks, fade, to, chosen=better or start is not None or end is not None)
     if to is not None:
         exports.refuse_loop_file(clip, to, overwrite=overwrite)
-    judge = suitability.judge_for(game, None, None)
-    seams = _seams(clip, start, end, within if better else 0.0, judge.marking if judge else None)
+    seams = _seams(clip, start, end, within if better else 0.0, game)
     chosen, seam = seams.loop, seams.seam()
     drawn = [("the loop", seams, chosen)]
     said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
         _print_seam("The loop", seams, chosen, seam)
-    if better:
-        candidates = seams.candidates()[:3]
-        said["candidates"] = [{**_as_json(one.loop, one.seam), "likeness": one.likeness} for one in candidates]
-        if candidates:
-            chosen, seam = candidates[0].loop, candidates[0].seam
-            drawn.append(("better", seams, chosen))
-        if not json:
-            _print_candidates(seams, candidates)
+    if better and (found := _candidates(seams, said, json=json)):
+        chosen, seam = found
+        drawn.append(("better", seams, chosen))
     if to is not None and dry_run:
         said["dry-run"] = True
         if not json:
@@ -87,6 +82,22 @@ def loop(
         seam, said["to"] = written.seam(), to
         if fade is not None:
             drawn.append((f"its end faded into its beginning over {fade:g} s", written, written.loop))
+    _end(seam, said, drawn, clip, picture, json=json)
+
+
+def _candidates(seams: LoopSeams, said: dict[str, Any], *, json: bool) -> tuple[tuple[int, int], Seam] | None:
+    """The best of the loops that would be smoother, if any; all of them are said."""
+    candidates = seams.candidates()[:3]
+    said["candidates"] = [{**_as_json(near.loop, near.seam), "likeness": near.likeness} for near in candidates]
+    if not json:
+        _print_candidates(seams, candidates)
+    return (candidates[0].loop, candidates[0].seam) if candidates else None
+
+
+def _end(
+    seam: Seam, said: dict[str, Any], drawn: Sequence[Drawn], clip: Path, picture: Path | None, *, json: bool
+) -> None:
+    """Draw what is to be drawn, print what has not been printed, and exit with 1 where the seam would be heard."""
     if picture is not None:
         _draw(drawn, clip.name, picture)
     if json:
@@ -105,11 +116,14 @@ def _refuse(marks: str, fade: float | None, to: Path | None, *, chosen: bool) ->
         raise UsageError("where is the faded loop to go?", cure="say --to FILE.wav")
 
 
-def _seams(clip: Path, start: int | None, end: int | None, within: float, marking: Any) -> LoopSeams:
+def _seams(clip: Path, start: int | None, end: int | None, within: float, game: str | None) -> LoopSeams:
     """The loop that is said, or else that the clip marks, measured."""
     from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure.seams import LoopSeams
+    from ichnos.games import suitability
 
+    judge = suitability.judge_for(game, None, None)
+    marking = judge.marking if judge else None
     with open_sound(clip) as sound:
         given = None
         if start is not None or end is not None:
@@ -132,7 +146,7 @@ def _written(
     return written
 
 
-def _draw(drawn: Sequence[tuple[str, LoopSeams, tuple[int, int]]], name: str, picture: Path) -> None:
+def _draw(drawn: Sequence[Drawn], name: str, picture: Path) -> None:
     from ichnos.audio.drawing.seams import draw_seams
     from ichnos.files.writing import fresh
 

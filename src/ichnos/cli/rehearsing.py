@@ -75,9 +75,8 @@ def rehearse(
     Exit code 1: there are findings.
     """
     if seconds is not None and not 0 < seconds <= _DAY:
-        raise UsageError(
-            f"--seconds {seconds:g}: more than 0 and at most {_DAY:,} are meant", cure="say another number"
-        )
+        what = f"--seconds {seconds:g}: more than 0 and at most {_DAY:,} are meant"
+        raise UsageError(what, cure="say another number")
     if statistics is not None and not 0 < statistics <= _MOST_PICKS:
         raise UsageError(f"--statistics {statistics}: 1 to {_MOST_PICKS:,} are meant", cure="say another number")
     if statistics is not None and (scene or to or write_scene):

@@ -41,10 +41,7 @@ def release(
     from ichnos.review import proving
     from ichnos.review.context import of_workspace
 
-    steps = [name for name, wanted in (("major", major), ("minor", minor), ("patch", patch)) if wanted]
-    if len(steps) > 1:
-        raise UsageError(f"--{steps[0]} and --{steps[1]} exclude each other", cure="choose one")
-
+    step = _step(major=major, minor=minor, patch=patch)
     results = []
 
     def check(loaded: Workspace, package: Path) -> list[str]:
@@ -53,7 +50,7 @@ def release(
         inside = f"{package}{os.sep}"  # which is built aside, and gone when this is read
         return [f"{one.kind.id}  {str(one.place).removeprefix(inside)}: {one.reason}" for one in result.findings]
 
-    folder, step = find_folder(workspace), steps[0] if steps else None
+    folder = find_folder(workspace)
     if dry_run:
         _preview(folder, step, note, json=json)
         return
@@ -67,6 +64,14 @@ def release(
         return
     show.say(f"{done.version} is released: {done.archive}")
     show.say(f"SHA-256 {done.sha256}")
+
+
+def _step(**steps: bool) -> str | None:
+    """By how much the version is to be raised, where that is said."""
+    wanted = [name for name, is_wanted in steps.items() if is_wanted]
+    if len(wanted) > 1:
+        raise UsageError(f"--{wanted[0]} and --{wanted[1]} exclude each other", cure="choose one")
+    return next(iter(wanted), None)
 
 
 def _preview(folder: Path, step: str | None, note: str, *, json: bool) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -11,6 +11,9 @@ from ichnos.cli import show
 from ichnos.cli.app import DryRun, Json, Overwrite, app, examples
 from ichnos.cli.heard import Clip, Picture
 from ichnos.errors import IchnosError
+
+if TYPE_CHECKING:
+    from ichnos.audio.files.clips import OpenSound
 
 Threshold = Annotated[
     float | None,
@@ -38,7 +41,6 @@ def split(
     from ichnos.audio.files.clips import open_sound
     from ichnos.audio.measure import splitting
     from ichnos.audio.process import exports
-    from ichnos.files.writing import fresh
 
     clip = exports.one_clip(clip)
     with open_sound(clip) as sound:
@@ -46,18 +48,10 @@ def split(
         with show.progress("listening", facts.seconds) as advance:
             pieces, silence = splitting.pieces(sound, threshold, gap, shortest, margin, advance)
         if not pieces:
-            raise IchnosError(
-                f"nothing in {clip} passes {silence:g} dBFS for {shortest:g} s",
-                cure="lower --threshold or --shortest",
-            )
+            what = f"nothing in {clip} passes {silence:g} dBFS for {shortest:g} s"
+            raise IchnosError(what, cure="lower --threshold or --shortest")
         if picture is not None:
-            from ichnos.audio.drawing.clips import draw_split
-            from ichnos.audio.measure.analysis import analyse
-
-            with fresh(picture) as beside:
-                spans = [(a / facts.rate, b / facts.rate) for a, b in pieces]
-                draw_split(analyse(sound), spans, silence, clip.name, beside)
-            show.say(f"{picture} is drawn.", err=True)
+            _draw(sound, [(a / facts.rate, b / facts.rate) for a, b in pieces], silence, picture)
     if threshold is None:
         show.say(f"Silence is what stays below {silence:g} dBFS, as this recording is.", err=True)
     if len(pieces) == 1:
@@ -76,3 +70,13 @@ def split(
     for path, (first, last) in zip(paths, pieces, strict=True):
         times = f"{first / facts.rate:8.2f} s to {last / facts.rate:8.2f} s, {(last - first) / facts.rate:6.2f} s long"
         show.say(f"{'would write' if dry_run else 'wrote'} {path}  {times}")
+
+
+def _draw(sound: OpenSound, spans: list[tuple[float, float]], silence: float, picture: Path) -> None:
+    from ichnos.audio.drawing.clips import draw_split
+    from ichnos.audio.measure.analysis import analyse
+    from ichnos.files.writing import fresh
+
+    with fresh(picture) as beside:
+        draw_split(analyse(sound), spans, silence, sound.path.name, beside)
+    show.say(f"{picture} is drawn.", err=True)

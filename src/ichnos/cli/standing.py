@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -129,38 +130,46 @@ def swap(
     """
     from ichnos.cli import assigning, checking, making
     from ichnos.files import disk
-    from ichnos.pack.workspace import assignments, starting
+    from ichnos.pack.workspace import assignments
     from ichnos.pack.workspace import reading as workspaces
 
     if json and (install or dry_run):
         raise UsageError("--json tells what a check of the pack finds", cure="leave out --install, or --dry-run")
     folder = _for_swaps(workspace, game)
-    if not disk.is_file(folder / workspaces.FILE_NAME):  # what is wrong is found before a workspace is made of it
-        assert game is not None
-        starting.refuse_key(game, installation, key)
-        assignments.refuse_missing(folder, clips)
-        starting.start(folder, game, None, installation, dry_run=dry_run)
-        show.say(
-            f"{'would make a workspace: ' if dry_run else 'A workspace is made for it: '}{folder}", err=not dry_run
-        )
-    if dry_run and not disk.is_file(folder / workspaces.FILE_NAME):
-        show.say(f"would write: {key} is {', '.join(map(str, clips))}, build a pack of it, and check that")
-        return
+    names = ", ".join(map(str, clips))
+    if not disk.is_file(folder / workspaces.FILE_NAME):
+        _start(folder, str(game), installation, key, clips, dry_run=dry_run)
+        if dry_run:
+            show.say(f"would write: {key} is {names}, build a pack of it, and check that")
+            return
+    request = assignments.AssignmentRequest("replace", said={"every-file": True} if every_file else {})
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
         _refuse_another_game(loaded, game)
-        said = {"every-file": True} if every_file else {}
-        done = assignments.assign(loaded, key, clips, to_existing="replace", said=said, dry_run=dry_run)
+        done = assignments.assign(loaded, key, clips, request, dry_run=dry_run)
     if dry_run:
-        show.say(f"would write: {done.key} is {', '.join(map(str, clips))}, build the pack, and check it")
+        show.say(f"would write: {done.key} is {names}, build the pack, and check it")
         return
-    show.say(f"{done.key} is now {', '.join(map(str, clips))}", err=json)
+    show.say(f"{done.key} is now {names}", err=json)
     assigning.say_copied([done], dry_run=False)
     making.build_pack(folder, None, None, dry_run=False, json=json, brief=True)
     if not checking.passes(folder, json=json):
         raise typer.Exit(1)
     if install:
         making.install_last(folder, None)
+
+
+def _start(
+    folder: Path, game: str, installation: Path | None, key: str, clips: Sequence[Path], *, dry_run: bool
+) -> None:
+    """Make a workspace for a swap; what is wrong with the swap is found before."""
+    from ichnos.pack.workspace import assignments, starting
+
+    starting.refuse_key(game, installation, key)
+    assignments.refuse_missing(folder, clips)
+    starting.start(folder, game, None, installation, dry_run=dry_run)
+    made = "would make a workspace" if dry_run else "A workspace is made for it"
+    show.say(f"{made}: {folder}", err=not dry_run)
 
 
 def _for_swaps(workspace: Path | None, game: str | None) -> Path:

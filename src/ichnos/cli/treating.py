@@ -76,19 +76,16 @@ def treat(
         _print_names(json)
         return
     if not clips or to is None:
-        raise UsageError(
-            "which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and what is to be done"
-        )
-    steps = (*_named(treatment), *_steps(made.given(ctx)))
-    if not steps:
-        raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
+        cure = "say: ichnos treat CLIP --to FOLDER, and what is to be done"
+        raise UsageError("which clips, and where to?", cure=cure)
+    steps = _wanted_steps(ctx, treatment)
     if like_game is None and container is None:
         container, bits = "wav", bits or "24"
     found = exports.found(clips)
     if before_after is not None and len(found) != 1:
         raise UsageError("a picture shows one clip", cure="name just one")
-    form, choice = (container, codec, bits), converting.choice(mono)
-    become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, choice, steps)
+    form, how = (container, codec, bits), converting.choice(mono)
+    become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, how, steps)
     planned = exports.plan(found, become, to, marking=marking, overwrite=overwrite)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:
@@ -142,6 +139,14 @@ def _of_workspace() -> dict[str, Any]:
     except UsageError:
         return {}
     return dict(workspaces.load(folder).pack_file.treatment)
+
+
+def _wanted_steps(ctx: typer.Context, treatment: str | None) -> tuple[Any, ...]:
+    """The steps of the named treatments, then those that the options say."""
+    steps = (*_named(treatment), *_steps(made.given(ctx)))
+    if not steps:
+        raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
+    return steps
 
 
 def _named(name: str | None) -> tuple[Any, ...]:

@@ -6,7 +6,7 @@ import io
 import json
 import time
 import zipfile
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -52,37 +52,24 @@ def prepare(
             is for another game.
     """
     rules = profile.rules
-    if rules.install.folder is None:
-        what = f"the profile of {rules.game.title} does not say where a pack goes"
-        cure = 'say it in game.toml: [install] folder = "..." (the folder below the game\'s)'
-        raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
+    _refuse_nowhere(profile)
     _refuse_other_game(profile, root)
     package = disk.resolved(package)
     files = opened(profile, package)
     called = _called(profile, package, files)
     _refuse_odd(files)
-    names = files.names()
-    read = read_pack(profile, files)
+    names, read = files.names(), read_pack(profile, files)
     raise_all(read.broken)
     said = dict(read.definitions.values)
-    if not read.documents and not any(path.match(name) for path in profile.sound_paths for name in names):
-        what = f"nothing in this is like a pack for {rules.game.title}"
-        raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
+    if not read.documents:
+        _refuse_unlike(profile, files)
     name = _short_name(profile, said, called)
     said["pack.name"] = name
     digests = _digests(profile, files, names, contents)
     claims, notes = _files_of(profile, _place_of(profile, root, called, ours), package, files, root, contents, digests)
-    for rule, line in zip(rules.install.lists, profile.load_lines, strict=True):
-        try:
-            filled = str(line.fill(lambda hole: said.get(hole)))
-        except Missing as error:
-            what = f"the line for {rule.path} cannot be written: the pack does not say {error}"
-            raise IchnosError(what, place=files.place, cure="build it again, with Ichnos") from None
-        wanted = {"line": filled, "before": rule.before, "after": rule.after}
-        claims.append(Claim(root.spelled(rule.path), "line", json.dumps(wanted)))
+    claims += _lines(profile, root, said, files.place)
     claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
-    # A folder that was sent as an archive is still the pack that was built.
-    is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"
+    is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"  # also where it was sent as an archive
     pack = InstalledPack(
         name=name,
         title=str(said.get("pack.title") or name),
@@ -97,6 +84,32 @@ def prepare(
         brings=tuple(dict.fromkeys(brought(read, names))),
     )
     return Prepared(pack, tuple(notes))
+
+
+def _refuse_nowhere(profile: Profile) -> None:
+    if profile.rules.install.folder is None:
+        what = f"the profile of {profile.rules.game.title} does not say where a pack goes"
+        cure = 'say it in game.toml: [install] folder = "..." (the folder below the game\'s)'
+        raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
+
+
+def _refuse_unlike(profile: Profile, files: Files) -> None:
+    """Raises IchnosError where no sound of a pack without documents lies where the game's do."""
+    if not any(path.match(name) for path in profile.sound_paths for name in files.names()):
+        what = f"nothing in this is like a pack for {profile.rules.game.title}"
+        raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
+
+
+def _lines(profile: Profile, root: GuardedFolder, said: Mapping[str, Value], place: Place) -> Iterator[Claim]:
+    """The lines that the pack has in lists of the game."""
+    for rule, line in zip(profile.rules.install.lists, profile.load_lines, strict=True):
+        try:
+            filled = str(line.fill(said.get))
+        except Missing as error:
+            what = f"the line for {rule.path} cannot be written: the pack does not say {error}"
+            raise IchnosError(what, place=place, cure="build it again, with Ichnos") from None
+        wanted = {"line": filled, "before": rule.before, "after": rule.after}
+        yield Claim(root.spelled(rule.path), "line", json.dumps(wanted))
 
 
 def _refuse_other_game(profile: Profile, root: GuardedFolder) -> None:

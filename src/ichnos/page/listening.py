@@ -12,39 +12,28 @@ import base64
 import hashlib
 import io
 import json
-import math
 import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import plain
 from ichnos.files.writing import fresh, write_whole
-from ichnos.games.facts import own_facts
-from ichnos.games.profiles.vocabulary import is_spoken
-from ichnos.games.things import SoundThing
 from ichnos.pack.workspace.verdicts import Verdict
-from ichnos.page.gathering import Content, Entry, PageModel, Shown
-from ichnos.review.by_key import number
-from ichnos.review.findings import Finding
+from ichnos.page.contents import data_of, is_copied_as_it_is, why_not
+from ichnos.page.gathering import Content, PageModel
 
 if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
+    pass
 
 INSIDE, BESIDE = "inside", "beside"
 MARK = "<!doctype html>\n<!-- A listening page of Ichnos. -->\n"
 MOST_INSIDE = 24_000_000  # bytes of sound that one file holds without being slow to open
-_LONGEST = 1200.0  # seconds: what is longer takes a browser too much memory, decoded
-_LARGEST = 300_000_000  # bytes
 _BED_SECONDS = 60.0
 _HERE = Path(__file__).parent
-_SPOKEN = {("Ogg", "Vorbis"), ("Ogg", "Opus"), ("FLAC", "PCM 16"), ("FLAC", "PCM 24"), ("FLAC", "PCM 8")}
-_WAV = {"PCM 8", "PCM 16", "PCM 24", "PCM 32", "float 32"}
 # In an order in which each finds what it needs at once.
 _MODULES = ("book", "verdicts", "player", "hearing", "index", "leaf", "drawing", "keys", "begin")
 _SOUNDS = "@sounds@"  # where they go
@@ -97,31 +86,16 @@ def write(
     Raises:
         IchnosError: something cannot be written, the pack has changed since it was looked at, or the bed is no audio.
     """
-    from jinja2 import Environment, FileSystemLoader
-
-    sources: list[tuple[str, Callable[[], bytes]]] = [(one.digest, partial(_bytes_of, one)) for one in _playable(book)]
-    if bed is not None:
-        sources.append(("bed", partial(_start_of, bed)))
+    sources = _sources(book, bed)
     folder = disk.own_place(page.parent, sounds_beside(page))
     size = 0
-    names = {}
-    if audio == BESIDE:
-        for digest, sound in sources:
-            data = sound()
-            names[digest] = f"{hashlib.sha256(data).hexdigest()[:16]}.js"
-            text = f'ichnosSound({json.dumps(digest)}, "{base64.b64encode(data).decode()}");\n'
-            write_whole(folder / names[digest], text.encode())
-            size += len(text)
-            on_progress(1)
-    data_of_page = _data(book, verdicts, beside=f"{folder.name}/" if audio == BESIDE else "", names=names, bed=bed)
-    style, script = _source("page.css"), _script()
-    environment = Environment(loader=FileSystemLoader(_HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    policy = _policy(style, script, beside=audio == BESIDE)
-    whole = environment.get_template("page.html.j2").render(
-        policy=policy, style=style, script=script, data=_as_script(data_of_page), title=plain(book.title),
-        game=plain(book.profile.rules.game.title), version=plain(book.said("pack.version")), old=plain(book.against),
-        sounds=_SOUNDS,
-    )  # fmt: skip
+    names: dict[str, str] = {}
+    for digest, sound in sources if audio == BESIDE else ():
+        names[digest], length = _beside(folder, digest, sound())
+        size += length
+        on_progress(1)
+    data = data_of(book, verdicts, beside=f"{folder.name}/" if audio == BESIDE else "", names=names, bed=bed)
+    whole = _page(book, data, beside=audio == BESIDE)
     head, _, tail = whole.rpartition(_SOUNDS)  # the last: what is before it may be a stranger's
     head = MARK + head
     with fresh(page) as beside, disk.written(beside) as out:
@@ -133,6 +107,35 @@ def write(
         size += out.write(tail.encode())
     _sweep(folder, set(names.values()))
     return size
+
+
+def _sources(book: PageModel, bed: Path | None) -> list[tuple[str, Callable[[], bytes]]]:
+    """What can be heard, by its digest, and how its bytes are had."""
+    sources: list[tuple[str, Callable[[], bytes]]] = [
+        (content.digest, partial(_bytes_of, content)) for content in _playable(book)
+    ]
+    return [*sources, *([("bed", partial(_start_of, bed))] if bed is not None else ())]
+
+
+def _beside(folder: Path, digest: str, data: bytes) -> tuple[str, int]:
+    """Write a sound into a file of its own, called by its content. Gives the name, and how many bytes it has."""
+    name = f"{hashlib.sha256(data).hexdigest()[:16]}.js"
+    text = f'ichnosSound({json.dumps(digest)}, "{base64.b64encode(data).decode()}");\n'
+    write_whole(folder / name, text.encode())
+    return name, len(text)
+
+
+def _page(book: PageModel, data: dict[str, Any], *, beside: bool) -> str:
+    """The page without its sounds; where they go stands a mark."""
+    from jinja2 import Environment, FileSystemLoader
+
+    style, script = _source("page.css"), _script()
+    environment = Environment(loader=FileSystemLoader(_HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    return environment.get_template("page.html.j2").render(
+        policy=_policy(style, script, beside=beside), style=style, script=script, data=_as_script(data),
+        title=plain(book.title), game=plain(book.profile.rules.game.title), version=plain(book.said("pack.version")),
+        old=plain(book.against), sounds=_SOUNDS,
+    )  # fmt: skip
 
 
 def _sweep(folder: Path, kept: set[str]) -> None:
@@ -181,28 +184,7 @@ def _as_script(value: Any) -> str:
 
 
 def _playable(book: PageModel) -> list[Content]:
-    return [one for one in book.contents().values() if not _why_not(one)]
-
-
-def _why_not(content: Content) -> str:
-    """Why a browser is not given a sound; empty where it is."""
-    if content.glance is None:
-        return content.trouble
-    seconds = content.glance.facts.seconds
-    if content.size > _LARGEST:
-        return f"larger than {_LARGEST / 1e6:.0f} MB, which is too much for a page: listen to the file itself"
-    if seconds > _LONGEST:
-        return f"longer than {_LONGEST / 60:.0f} minutes, which is too much for a page: listen to the file itself"
-    return ""
-
-
-def _is_spoken(content: Content) -> bool:
-    """Do browsers decode it as it is?"""
-    assert content.glance is not None
-    facts = content.glance.facts
-    if facts.container == "WAV":
-        return facts.codec in _WAV
-    return facts.container == "MP3" or (facts.container, facts.codec) in _SPOKEN
+    return [one for one in book.contents().values() if not why_not(one)]
 
 
 def _bytes_of(content: Content) -> bytes:
@@ -212,7 +194,7 @@ def _bytes_of(content: Content) -> bytes:
             what, cure = "this has changed while it was looked at", "say it again"
             raise IchnosError(what, place=Place(content.piece.label), cure=cure)
         stream.seek(0)
-        if _is_spoken(content):
+        if is_copied_as_it_is(content):
             return stream.read()
         from ichnos.audio.files import clips
 
@@ -251,147 +233,3 @@ def _start_of(bed: Path) -> bytes:
             what = f"{bed} has {facts.channels} channels"
             raise IchnosError(what, cure="take a bed in mono or stereo")
         return _as_flac(first(sound.blocks(), round(_BED_SECONDS * facts.rate)), facts.rate, facts.channels)
-
-
-def _data(
-    book: PageModel, verdicts: Sequence[Verdict], *, beside: str, names: dict[str, str], bed: Path | None
-) -> dict[str, Any]:
-    """All that the page's script shows, as JSON."""
-    contents = book.contents()
-    order = {digest: number for number, digest in enumerate(contents)}
-    rules = book.profile.rules
-    keys = {entry.key for entry in book.entries}
-    return {
-        "identity": f"{rules.game.name}/{book.name}",
-        "against": book.against,
-        "curve": rules.play.curve,
-        "stereo": rules.play.stereo,
-        "beside": beside,
-        "names": names,
-        "bed": bed.name if bed is not None else "",
-        "contents": [_content(one) for one in contents.values()],
-        "entries": [_entry(book, entry, order) for entry in book.entries],
-        "remarks": [_finding(one) for one in book.remarks],
-        "verdicts": [
-            {"key": one.key, "verdict": one.verdict, "note": one.note, "heard": one.heard}
-            for one in verdicts
-            if one.key in keys
-        ],
-    }
-
-
-def _rounded(value: float | None) -> float | None:
-    return None if value is None or not math.isfinite(value) else round(value, 1)
-
-
-def _content(content: Content) -> dict[str, Any]:
-    trouble = _why_not(content)
-    said: dict[str, Any] = {"digest": content.digest, "size": content.size, "trouble": trouble}
-    seen = content.glance
-    if seen is None:
-        return said
-    facts = seen.facts
-    loop = [content.loop[0] / facts.rate, (content.loop[1] + 1) / facts.rate] if content.loop else None
-    return said | {
-        "format": f"{facts.kind}, {_channels(facts.channels)}, {facts.rate / 1000:g} kHz",
-        "channels": facts.channels,
-        "seconds": round(facts.seconds, 4),
-        "loudness": _rounded(seen.loudness.level),
-        "peak": _rounded(seen.peak),
-        "truePeak": _rounded(seen.true_peak),
-        "loop": loop,
-        "copied": not trouble and not _is_spoken(content),
-        "shape": _shape(content),
-    }
-
-
-def _channels(count: int) -> str:
-    return {1: "mono", 2: "stereo"}.get(count, f"{count} channels")
-
-
-def _shape(content: Content) -> str:
-    """Peak and RMS of each column on the scale from -60 to 0 dBFS, a byte each, in base64."""
-    import numpy as np
-
-    assert content.glance is not None
-    wave = content.glance.waveform
-    peak = np.maximum(np.abs(wave.low), np.abs(wave.high)).max(axis=1)
-    rms = wave.rms.max(axis=1)
-    return base64.b64encode(np.stack([_scaled(peak), _scaled(rms)], axis=1).tobytes()).decode()
-
-
-def _scaled(level: NDArray[np.float32]) -> NDArray[np.uint8]:
-    """Full scale is 255, -60 dBFS and less is 0."""
-    import numpy as np
-
-    db = 20 * np.log10(np.maximum(level, 1e-9))
-    return np.asarray(np.round(np.clip(db / 60 + 1, 0, 1) * 255), np.uint8)
-
-
-def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
-    said = entry.definition
-    old = entry.old_definition
-    return {
-        "key": entry.key,
-        "titles": [[tag or "", text] for tag, text in said.titles.items()],
-        "oldTitles": [[tag or "", text] for tag, text in (old.titles if old else {}).items()],
-        "category": entry.category,
-        "kind": entry.kind,
-        "settings": _settings(said),
-        "volume": _volume(said),
-        "oldVolume": _volume(old),
-        "pitch": _pitch(said),
-        "oldPitch": _pitch(old),
-        "near": entry.near,
-        "far": entry.far,
-        "positional": entry.positional,
-        "loop": said.loops,
-        "oldLoop": old.loops if old else False,
-        "new": [_piece(one, order) for one in entry.new],
-        "old": [_piece(one, order) for one in entry.old],
-        "players": list(entry.players),
-        "findings": [_finding(one) for one in entry.findings],
-        "level": _rounded(entry.level),
-        "seconds": round(entry.seconds, 4),
-        "size": sum(one.content.size for one in entry.new if one.content),
-        "jump": entry.jump,
-        "middle": _rounded(book.middles.get(entry.category or entry.kind)),
-        "heard": entry.heard,
-        "loose": entry.loose,
-    }
-
-
-def _settings(said: SoundThing) -> dict[str, str]:
-    facts = (fact for fact in own_facts(said, ()) if fact.field != "category" and not is_spoken(fact.field))
-    words = {True: "yes", False: "no"}
-    return {
-        fact.field.rpartition(".")[2]: words[fact.value] if isinstance(fact.value, bool) else spelled(fact.value)
-        for fact in facts
-    }
-
-
-def _volume(said: Any) -> float:
-    return min(100.0, number(said.values.get("volume"))) if said else 1.0
-
-
-def _pitch(said: Any) -> float:
-    return min(16.0, max(1 / 16, number(said.values.get("pitch")))) if said else 1.0
-
-
-def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
-    piece = one.piece
-    return {
-        "role": piece.role,
-        "file": piece.name or piece.reference,
-        "content": order[one.content.digest] if one.content else None,
-        "weight": piece.weight,
-        "volume": min(100.0, piece.volume),
-        "pitch": min(16.0, max(1 / 16, piece.pitch)),
-        "ofGame": piece.of_game,
-    }
-
-
-def _finding(found: Finding) -> dict[str, Any]:
-    kind = found.kind
-    said = {"id": kind.id, "severity": kind.severity, "reason": found.reason, "effect": kind.effect, "cure": found.cure}
-    return {"place": str(found.place), **said}

@@ -98,55 +98,64 @@ def rehearse(
     Raises:
         IchnosError: the scene names a schedule or a prop that is not there; a file that cannot be written.
     """
-    sounds = Sounds(world.profile)
-    rate = world.profile.rules.audio.rate or _RATE
+    sounds, rate = Sounds(world.profile), world.profile.rules.audio.rate or _RATE
     whole = scene is None
     with closing(Scripts(world, seed)) as scripts:
-        triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
-        if scene is None:
-            scene = scenes.made_up(world, triggers, lengths(world, sounds))
-        if seconds is not None:
-            scene = scene.model_copy(update={"seconds": seconds})
+        triggers = [*(trigger for _, trigger in world.triggers), *(trigger for trigger, _ in scripts.listeners)]
+        scene = scene or scenes.made_up(world, triggers, lengths(world, sounds))
+        scene = scene if seconds is None else scene.model_copy(update={"seconds": seconds})
         acting = Acting(world, scene, sounds, rate, seed, sure=whole)
         played = acting.run(scripts.listeners, scripts.asked)
-    if whole and played.unplaced:  # things that scripts alone know
-        placed = (scenes.SceneThing(name=name, place=(3.0, 4.0)) for name in sorted(played.unplaced))
-        scene = scene.model_copy(update={"thing": (*scene.thing, *placed)})
-        played.unplaced.clear()
+    if whole:
+        scene = _with_unplaced(scene, played)
     done = Rehearsal(scene, played, [], [*scripts.notes], curve=world.profile.rules.play.curve)
     mixing = Mixing(played, scene, sounds, world.profile.rules.play.curve)
     bed = _Bed(folder, scene, rate) if scene.bed else None
     if to is not None:
         _mix(done, mixing, bed, rate, to, on_progress)
-        done.shown = mixing.heard
-    else:
-        done.shown = {voice.number: _highest(voice, scene, mixing, rate) for voice in played.voices}
+    quiet = {voice.number: _highest(voice, scene, mixing, rate) for voice in played.voices if to is None}
+    done.shown = quiet if to is None else mixing.heard
     if bed is not None:
         done.stands_out = dict(_against(bed.levels(), done, mixing, sounds, rate))
     is_shortened = seconds is not None and played.late > 0  # what was not reached is no fault
     done.findings += _findings(world, done, sounds, [] if is_shortened else triggers, whole=whole and not is_shortened)
+    done.findings += _of_scripts(scripts)
+    done.notes += _notes(world, played, sounds)
+    return done
+
+
+def _of_scripts(scripts: Scripts) -> Iterator[Finding]:
+    for error in scripts.wrong:
+        yield finding("script-stopped" if error.stopped else "script-error", error.place, error.what)
+
+
+def _with_unplaced(scene: Scene, played: Played) -> Scene:
+    """A scene with the things that scripts alone know."""
+    placed = tuple(scenes.SceneThing(name=name, place=(3.0, 4.0)) for name in sorted(played.unplaced))
+    played.unplaced.clear()
+    return scene.model_copy(update={"thing": (*scene.thing, *placed)})
+
+
+def _notes(world: World, played: Played, sounds: Sounds) -> Iterator[str]:
+    """What did not play, or is not heard as the scene says, and is no fault."""
     if sounds.own_codec:
         count = len(sounds.own_codec)
         what = "sound file is" if count == 1 else "sound files are"
-        done.notes.append(f"{count} {what} in the game's own codec, which only the game can play")
-    done.findings += [
-        finding("script-stopped" if one.stopped else "script-error", one.place, one.what) for one in scripts.wrong
-    ]
+        yield f"{count} {what} in the game's own codec, which only the game can play"
     locked = [key for key in sorted(played.without) if world.sounds[key].whose == GAME]
     if locked:
         more = f" and {len(locked) - 3} more" if len(locked) > 3 else ""
-        done.notes.append(f"of the game's own, {', '.join(locked[:3])}{more} cannot be read, and did not play")
+        yield f"of the game's own, {', '.join(locked[:3])}{more} cannot be read, and did not play"
     if played.everywhere:
         names = ", ".join(sorted(played.everywhere)[:3]) + (", ..." if len(played.everywhere) > 3 else "")
-        done.notes.append(f"{names} has no place in this game, and is heard everywhere, whatever the scene says")
+        yield f"{names} has no place in this game, and is heard everywhere, whatever the scene says"
     for what in sorted(played.passed_over):
-        done.notes.append(f"{what} did not play: the stand-in does not know when the game plays it")
+        yield f"{what} did not play: the stand-in does not know when the game plays it"
     if played.late:
-        done.notes.append(f"{played.late} of the happenings come when the scene is over")
+        yield f"{played.late} of the happenings come when the scene is over"
     if played.unplaced:
         names = ", ".join(sorted(played.unplaced))
-        done.notes.append(f"the scene does not say where {names} stands: it is heard from where the listener begins")
-    return done
+        yield f"the scene does not say where {names} stands: it is heard from where the listener begins"
 
 
 def _highest(voice: Voice, scene: Scene, mixing: Mixing, rate: int) -> float:

@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 from ichnos.documents.checked import TomlTable, checked
 from ichnos.documents.toml import TomlFile
 from ichnos.games.things import Thing
-from ichnos.play.world import World, number
+from ichnos.play.world import PlayedSound, World, number
 
 Spot = tuple[float, float]  # metres to the east and to the north
 
@@ -136,6 +136,14 @@ def written(scene: Scene) -> str:
     return tomlkit.dumps(document)
 
 
+def _spots(sound: PlayedSound) -> list[tuple[str, Spot]]:
+    """From where a sound is heard: near and far, with the names of these; where it has no place, once."""
+    if not sound.positional:
+        return [("", (0, 0))]
+    half_way = (sound.near + sound.far) / 2
+    return [(f"near {sound.near:g} m", (0, max(0.5, sound.near))), (f"far {half_way:g} m", (half_way, 0))]
+
+
 def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) -> Scene:
     """A scene in which each sound of the packs is heard: near and far, by each trigger, in each schedule.
 
@@ -151,11 +159,7 @@ def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) 
         return min(lengths.get(key or "", 0.0), _LONGEST) + _APART
 
     for sound in world.own():
-        near, far = f"near {sound.near:g} m", f"far {(sound.near + sound.far) / 2:g} m"
-        spots: list[tuple[str, Spot]] = [("", (0, 0))]
-        if sound.positional:
-            spots = [(near, (0, max(0.5, sound.near))), (far, ((sound.near + sound.far) / 2, 0))]
-        for name, spot in spots:
+        for name, spot in _spots(sound):
             if name:
                 things[name] = spot
             happenings.append({"at": now, "play": sound.key, **({"from": name} if name else {})})

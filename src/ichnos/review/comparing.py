@@ -113,12 +113,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
     first, second = one.things, other.things
     left_out = 0
     if before.is_game != after.is_game:
-        game, pack = (first, second) if before.is_game else (second, first)
-        for thing in [thing for thing in game if thing not in pack]:
-            left_out += thing[0] == "sound"
-            del game[thing]
-        game.pop(("pack", ""), None)
-        pack.pop(("pack", ""), None)
+        left_out = _leave_out(first, second) if before.is_game else _leave_out(second, first)
     changes: list[Change] = []
     same: Counter[tuple[str, str]] = Counter()
     for thing in dict.fromkeys((*first, *second)):
@@ -150,6 +145,15 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
         tuple(hearing.unread),
         (*one.odd(), *other.odd()),
     )
+
+
+def _leave_out(game: dict[tuple[str, str], Thing], pack: dict[tuple[str, str], Thing]) -> int:
+    """Take out of a game's things what a pack does not touch, and of both what is the pack's own; gives the sounds."""
+    untouched = [thing for thing in game if thing not in pack]
+    for thing in (*untouched, ("pack", "")):
+        game.pop(thing, None)
+    pack.pop(("pack", ""), None)
+    return sum(scope == "sound" for scope, _ in untouched)
 
 
 def _order(change: Change) -> tuple[int, str, int]:

@@ -100,7 +100,8 @@ class OpenSound:
         self.stream, self.path = stream, Path(name)
         self.place = place or Place(str(name))
         self._facts = facts
-        self._decoder: Any = None  # opened for the facts: with a file of a second, opening is half the work
+        # Opened for the facts, and where it stands: with a file of a second, opening is half the work.
+        self._decoder: tuple[Any, int] | None = None
 
     @property
     def facts(self) -> Facts:
@@ -121,7 +122,8 @@ class OpenSound:
             self.stream.seek(0)
             claimed = containers.claimed(self.path)
             return _possible(self.place, container, claimed, *video.facts(self.stream, self.place))
-        self._decoder = sound = decoder(self.stream, self.place, container)
+        sound = decoder(self.stream, self.place, container)
+        self._decoder = sound, self.stream.tell()
         codec = _CODECS.get(sound.subtype, sound.subtype)
         claimed, frames = containers.claimed(self.path), sound.frames
         found = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames)
@@ -146,7 +148,12 @@ class OpenSound:
             self.stream.seek(0)
             yield from video.blocks(self.stream, facts.rate, facts.channels, facts.frames, self.place)
             return
-        sound, self._decoder = self._decoder or decoder(self.stream, self.place, facts.container), None
+        if self._decoder is None:
+            sound = decoder(self.stream, self.place, facts.container)
+        else:
+            sound, position = self._decoder
+            self.stream.seek(position)  # tags and marks may have been read since
+            self._decoder = None
         yield from _blocks(sound, facts, self.place, most)
 
 

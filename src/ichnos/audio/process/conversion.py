@@ -76,9 +76,7 @@ def convert(
         written = _attempt(job, side, on_progress)
         cost = written.mono_db
         if target.mono == "auto" and cost is not None and cost < OUT_OF_PHASE:
-            side = _louder_side(job)
-            disk.remove(to)
-            written = _attempt(job, side)
+            side, written = _from_one_side(job)
         written = _under_ceiling(job, side, written)
         if not written.frames:
             what, cure = "nothing is left of it: the treatment takes all of it", "cut less, or trim at a lower level"
@@ -89,15 +87,16 @@ def convert(
     except BaseException:
         disk.remove_if_possible(to)
         raise
-    return Converted(
-        written.frames,
-        disk.size(to),
-        side if facts.channels == STEREO and target.channels == 1 else None,
-        cost,
-        coding_loss,
-        0 if target.codec == "float 32" else written.clipped,  # which nothing cuts off
-        tuple(written.notes),
-    )
+    made_of = side if facts.channels == STEREO and target.channels == 1 else None
+    clipped = 0 if target.codec == "float 32" else written.clipped  # which nothing cuts off
+    return Converted(written.frames, disk.size(to), made_of, cost, coding_loss, clipped, tuple(written.notes))
+
+
+def _from_one_side(job: _Job) -> tuple[Side, Written]:
+    """Write it again, of the louder side alone: together they would take each other away."""
+    side = _louder_side(job)
+    disk.remove(job.to)
+    return side, _attempt(job, side)
 
 
 def _taken_over(job: _Job, on_progress: Callable[[float], None]) -> Converted:

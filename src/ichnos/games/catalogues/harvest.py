@@ -20,6 +20,11 @@ from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
 from ichnos.games.things import SoundThing
 
+_NO_KEYS = (
+    "give the folder that the game is installed in, or correct the profile; where nobody can read them"
+    " (readable = false under [catalogue]), a list does as well: ichnos keys harvest KEYS.csv"
+)
+
 
 def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] | None = None) -> Catalogue:
     """Read a game's own definitions from its installation, a folder or a zip archive.
@@ -50,13 +55,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
     catalogue.languages = sorted({*pack.definitions.tags, *titled})
     if not catalogue.keys:
-        looked_for = "; ".join(_looked_for(profile, whole, pack))
-        raise IchnosError(
-            f"no sound keys of {profile.rules.game.title} are found here: {looked_for}",
-            place=Place(str(source)),
-            cure="give the folder that the game is installed in, or correct the profile; where nobody can read them"
-            " (readable = false under [catalogue]), a list does as well: ichnos keys harvest KEYS.csv",
-        )
+        what = f"no sound keys of {profile.rules.game.title} are found here: "
+        raise IchnosError(what + "; ".join(_looked_for(profile, whole, pack)), place=Place(str(source)), cure=_NO_KEYS)
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
     catalogue.seen = sign_all([str(source)] if disk.is_file(source) else read)

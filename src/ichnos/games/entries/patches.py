@@ -209,16 +209,22 @@ class Patching:
                 gone.setdefault(one.parent, []).append(one.found.node)
             else:
                 edits.append(Edit(one.found.node.start, one.found.node.end, _with_ends(old, now)))
-        removed = {node for nodes in gone.values() for node in nodes}
         for identity, group in sorted(groups.items(), key=lambda one: -len(one[0])):  # the inner ones first
-            inside = [one.found.node for name, one in entries.items() if name[: len(identity)] == identity]
-            if identity not in groups_before and inside and all(node in removed for node in inside):
-                for parent in [*gone]:
-                    gone[parent] = [node for node in gone[parent] if node not in inside]
-                gone.setdefault(group.parent, []).append(group.found.node)
+            if identity not in groups_before:
+                inside = [one.found.node for name, one in entries.items() if name[: len(identity)] == identity]
+                _with_its_group(gone, group, inside)
         for parent, nodes in gone.items():
             edits += removals(now, parent, nodes) if nodes else ()
         return with_edits(now.text.content, edits), changed
+
+
+def _with_its_group(gone: dict[Node, list[Node]], group: _Entry, inside: list[Node]) -> None:
+    """Where all entries of a group are taken out, the group is, in their place."""
+    removed = {node for nodes in gone.values() for node in nodes}
+    if inside and removed.issuperset(inside):
+        for parent in [*gone]:
+            gone[parent] = [node for node in gone[parent] if node not in inside]
+        gone.setdefault(group.parent, []).append(group.found.node)
 
 
 def _text(document: Document, node: Node) -> str:

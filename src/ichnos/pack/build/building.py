@@ -217,7 +217,6 @@ def carry_out(
         IchnosError: as ``build.build`` does.
     """
     from ichnos.pack.build import build as builds
-    from ichnos.pack.build import comparison, outlines
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
         state.mend()
@@ -226,37 +225,40 @@ def carry_out(
         if state.last_number(game, building.output) not in (0, planned.number if planned else 0):
             now = state.last_build(game, building.output)  # another process has built since
             building = _prepared(building.folder, building.output, building.begun, state, now)
-        begun, prepared, outline = building.begun, building.prepared, building.begun.outline
-        built = builds.build(prepared, state, on_progress)
-        if not note:
-            return built, building
-        if begun.given is not None:
-            from ichnos.pack.workspace import given
-
-            given.keep(building.folder, outline.game, begun.given)
-        if built.written or prepared.last is None:
-            files = {file.path: comparison.made_from(file) for file in prepared.plan.files}
-            files = {path: _with_digest(one, (built.digests or {}).get(path, "")) for path, one in files.items()}
-        else:
-            files = dict(prepared.last.files)
-        written = [str(built.package), *signatures.below(built.package)]
-        signed: dict[str, Signatures] = {
-            INPUT: signatures.still(begun.inputs),
-            CLIP: signatures.still(begun.clips),
-            WRITTEN: {path: signatures.sign(path) for path in written},
-        }
-        kept = tuple(conversion.identity for conversion in prepared.plan.conversions)
-        done = LastBuild(
-            built.package, built.sha256, built.size, outline.profile, _environment(), begun.catalogue,
-            outlines.dumps(outline), signed, files, kept,
-        )  # fmt: skip
-        state.note_build(outline.game, building.output, done)
-        builds.forget_others(building.folder, state)
+        built = builds.build(building.prepared, state, on_progress)
+        if note:
+            _note(state, building, built)
+            builds.forget_others(building.folder, state)
     return built, building
 
 
-def _with_digest(file: states.BuiltFile, digest: str) -> states.BuiltFile:
-    return replace(file, sha256=digest) if digest else file
+def _note(state: WorkspaceState, building: Building, built: Built) -> None:
+    """Keep what the next build can begin with."""
+    from ichnos.pack.build import comparison, outlines
+
+    begun, prepared, outline = building.begun, building.prepared, building.begun.outline
+    if begun.given is not None:
+        from ichnos.pack.workspace import given
+
+        given.keep(building.folder, outline.game, begun.given)
+    if built.written or prepared.last is None:
+        digests = built.digests or {}
+        made = {file.path: comparison.made_from(file) for file in prepared.plan.files}
+        files = {path: replace(file, sha256=digests.get(path, file.sha256)) for path, file in made.items()}
+    else:
+        files = dict(prepared.last.files)
+    written = [str(built.package), *signatures.below(built.package)]
+    signed: dict[str, Signatures] = {
+        INPUT: signatures.still(begun.inputs),
+        CLIP: signatures.still(begun.clips),
+        WRITTEN: {path: signatures.sign(path) for path in written},
+    }
+    kept = tuple(conversion.identity for conversion in prepared.plan.conversions)
+    done = LastBuild(
+        built.package, built.sha256, built.size, outline.profile, _environment(), begun.catalogue,
+        outlines.dumps(outline), signed, files, kept,
+    )  # fmt: skip
+    state.note_build(outline.game, building.output, done)
 
 
 def is_current(workspace: Workspace) -> bool:

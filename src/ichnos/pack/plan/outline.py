@@ -20,6 +20,7 @@ from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.profile import Script, without_extension
+from ichnos.games.profiles.rules import DocumentRules
 from ichnos.games.profiles.vocabulary import (
     ID_PREFIX,
     LANGUAGE,
@@ -60,15 +61,7 @@ def make(workspace: Workspace) -> Outline:
     files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
     proof = DocumentProof(said, names.separator, paths, profile.rules.game.name)
-    errors: list[IchnosError] = []
-    for exemplar in profile.written:
-        here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
-        here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != said.sounds else bindings
-        for bound in files_bound(exemplar, here_bound):
-            written = _document(workspace, exemplar, bound, originals, proof, errors)
-            if written is not None:
-                files.append(written)
-    raise_all(errors or list(_not_copied(workspace, originals)))
+    files += _documents(workspace, bindings, originals, proof)
     files += _icon(workspace)
     scripts = [_script(workspace, script, said) for script in profile.scripts]
     files += scripts
@@ -92,6 +85,23 @@ def make(workspace: Workspace) -> Outline:
         rules.own_encoder is not None,
         rules.afterwards,
     )
+
+
+def _documents(
+    workspace: Workspace, bindings: Bindings, originals: Originals, proof: DocumentProof
+) -> list[PlannedFile]:
+    """All documents of the pack, proved. Raises IchnosError for all that they would say otherwise than is meant."""
+    profile, said = workspace.profile, proof.said
+    files: list[PlannedFile] = []
+    errors: list[IchnosError] = []
+    for exemplar in profile.written:
+        here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
+        here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != said.sounds else bindings
+        for bound in files_bound(exemplar, here_bound):
+            written = _document(workspace, exemplar, bound, originals, proof, errors)
+            files += [written] if written is not None else []
+    raise_all(errors or list(_not_copied(workspace, originals)))
+    return files
 
 
 def _sound_files(workspace: Workspace, uses: ClipUses) -> Iterator[SoundSpec]:
@@ -198,8 +208,6 @@ def _document(
     names, said = workspace.profile.rules.names, partial(resolve, bindings=bindings)
     path = named_path(names, exemplar.path, said, "documents")
     spelling = exemplar.document.text
-    scopes = set(exemplar.scopes.values()) - {PACK}
-    repeats = set(exemplar.units.values())
     changes: list[EntryChange] = []
     merged = rules.mode == "merge"
     if merged:
@@ -207,12 +215,11 @@ def _document(
         like = partial(originals.like, exemplar, path, rules.encoding)
         content, changes = merge(exemplar, document, bindings, like)
         spelling = document.text
-    else:
-        may_be_empty = LANGUAGE not in exemplar.file_scopes and rules.mode == "whole"
-        if repeats and not may_be_empty and not any(_says_anything(exemplar, scope, bindings) for scope in repeats):
-            errors += proof.unwritten(exemplar, path, bindings)
-            return None
+    elif _may_be_empty(exemplar, rules) or _says_anything(exemplar, bindings):
         content = _filled(exemplar, path, rules.encoding, bindings, originals, workspace.profile.rules.names)
+    else:
+        errors += proof.unwritten(exemplar, path, bindings)
+        return None
     try:
         data = spelling.to_bytes(content)
     except CannotSpell as error:
@@ -221,15 +228,10 @@ def _document(
     filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
     if merged and not changes:
-        own = [one for one in workspace.sounds if workspace.is_installed(one.sound)]
-        if not own:
+        if not any(workspace.is_installed(placed.sound) for placed in workspace.sounds):
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
-    reason = (
-        f"merged into the game's own, {len(changes)} changed"
-        if changes
-        else _why(workspace, exemplar, scopes, bindings)
-    )
+    reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, bindings)
     return PlannedFile(path, reason, data, changes=tuple(changes))
 
 
@@ -241,13 +243,18 @@ def _not_spelled(workspace: Workspace, path: str, error: CannotSpell) -> IchnosE
     return IchnosError(f"{path}: {error.what}", place=place, cure=error.cure)
 
 
-def _says_anything(exemplar: Exemplar, scope: str, bindings: Bindings) -> bool:
+def _may_be_empty(exemplar: Exemplar, rules: DocumentRules) -> bool:
+    """Is a document written also where none of its entries would stand in it?"""
+    return not exemplar.units or (LANGUAGE not in exemplar.file_scopes and rules.mode == "whole")
+
+
+def _says_anything(exemplar: Exemplar, bindings: Bindings) -> bool:
+    """Would any entry stand in it?"""
     filler = Filler(exemplar)
-    parents = {exemplar.parents[unit] for unit, of in exemplar.units.items() if of == scope}
     return any(
         filler.entry(piece, scope, inner) is not None
+        for scope, parent in {(scope, exemplar.parents[unit]) for unit, scope in exemplar.units.items()}
         for inner in repetitions(exemplar, scope, bindings)
-        for parent in parents
         for piece in exemplar.pieces(parent, scope)
     )
 
@@ -318,7 +325,9 @@ def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosEr
             )
 
 
-def _why(workspace: Workspace, exemplar: Exemplar, scopes: set[str], bindings: Bindings) -> str:
+def _why(workspace: Workspace, exemplar: Exemplar, bindings: Bindings) -> str:
+    scopes = set(exemplar.scopes.values()) - {PACK}
+
     def counted(count: int, noun: str) -> str:
         return f"{count} {noun}{'' if count == 1 else 's'}"
 

@@ -67,21 +67,12 @@ def add(
         fields = {**existing.unwrap(), **fields, "entries": [*existing.unwrap()["entries"], *fields["entries"]]}
     given = _checked(scope, fields)
     raise_all(list(_unknown_keys(loaded, given)))
-    lacking = needed_of(loaded.profile.rules, scope, given)
-    if lacking:
-        what = f"{loaded.profile.rules.game.title} needs the {lacking[0]} of a {scope}"
-        raise UsageError(
-            what, cure=f"say --{lacking[0]}, or --field {lacking[0]}=VALUE where that is a field of the game's"
-        )
+    _refuse_lacking(loaded, scope, given)
     values = in_order(given.model_dump(mode="json", by_alias=True, exclude_defaults=True), type(given))
     if existing is not None:
         _replace(existing, values, language)
     else:
-        table = tomlkit.table() if isinstance(tables, AoT) else tomlkit.inline_table()
-        for field, value in values.items():
-            table[field] = _written(field, value, language)
-        tables.append(table)
-        set_apart(tables, table)
+        _append(tables, values, language)
     if not dry_run:
         copies.carry_out()
         save(loaded, document)
@@ -115,6 +106,22 @@ def _checked(scope: str, fields: Mapping[str, Any]) -> TomlTable:
         typed = fields.get(at)
         shown = f"--{at} {typed}: " if at and isinstance(typed, str) and typed else f"{at}: " if at else ""
         raise UsageError(f"{shown}{in_words(dict(detail))}", cure=f"see: ichnos {scope} --help") from None
+
+
+def _append(tables: Any, values: Mapping[str, Any], language: str) -> None:
+    table = tomlkit.table() if isinstance(tables, AoT) else tomlkit.inline_table()
+    for field, value in values.items():
+        table[field] = _written(field, value, language)
+    tables.append(table)
+    set_apart(tables, table)
+
+
+def _refuse_lacking(loaded: Workspace, scope: str, given: TomlTable) -> None:
+    lacking = needed_of(loaded.profile.rules, scope, given)
+    if lacking:
+        what = f"{loaded.profile.rules.game.title} needs the {lacking[0]} of a {scope}"
+        cure = f"say --{lacking[0]}, or --field {lacking[0]}=VALUE where that is a field of the game's"
+        raise UsageError(what, cure=cure)
 
 
 def _unknown_keys(loaded: Workspace, given: TomlTable) -> Iterator[IchnosError]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -54,6 +54,22 @@ class Assignment:
     takes: tuple[str, ...]
     how: str  # "new", "added" or "replaced"
     copied: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class AssignmentRequest:
+    """What is wanted of an assignment, besides its clips.
+
+    ``to_existing``: what to do where the key has takes already, "add" or "replace". ``new``: the key is the
+    modder's own; the game does not have it. ``titles``: by language; "" is the pack's own language. ``said``: other
+    fields of the sound, such as its kind or its volume. ``weight``: of these takes.
+    """
+
+    to_existing: str | None = None
+    new: bool = False
+    titles: Mapping[str, str] = field(default_factory=dict)
+    said: Mapping[str, str | float] = field(default_factory=dict)
+    weight: float | None = None
 
 
 def mint_missing_ids(loaded: Workspace) -> list[str]:
@@ -106,61 +122,43 @@ def _as_bytes(loaded: Workspace, document: tomlkit.TOMLDocument) -> bytes:
 
 
 def assign(
-    loaded: Workspace,
-    key: str,
-    clips: Sequence[Path],
-    *,
-    to_existing: str | None = None,
-    new: bool = False,
-    titles: Mapping[str, str] | None = None,
-    said: Mapping[str, str | float] | None = None,
-    weight: float | None = None,
-    dry_run: bool = False,
+    loaded: Workspace, key: str, clips: Sequence[Path], request: AssignmentRequest, *, dry_run: bool = False
 ) -> Assignment:
     """Write into the workspace's file that these clips are the takes of a key.
 
     Args:
         clips: as seen from the current folder.
-        to_existing: what to do where the key has takes already: "add" or "replace".
-        new: the key is the modder's own; the game does not have it.
-        titles: by language; "" is the pack's own language.
-        said: other fields of the sound, such as its kind or its volume.
-        weight: of these takes.
 
     Raises:
         IchnosError: a clip that is not there, or a key that the game does not have, all together.
         UsageError: the key has takes already, and ``to_existing`` does not say what to do.
     """
-    copies = Copies(loaded.folder)
+    copies, document = Copies(loaded.folder), document_of(loaded)
+    sounds: Any = document.setdefault("sound", tomlkit.aot())
+    existing = next((table for table in sounds if table.get("key") == key), None)
+    already = existing.get("takes", ()) if existing is not None and request.to_existing == "add" else ()
     names = [copies.name_of(clip) for clip in clips]
     errors = [error for error in names if isinstance(error, IchnosError)]
-    kind = _kind(loaded, key, said or {})
-    errors += sound_slips.key_slips(loaded.profile, loaded.catalogue, key, new or _is_new(loaded, key), None, kind)
-    document = document_of(loaded)
-    written_sounds: Any = document.get("sound", ())
-    already = next((table.get("takes", ()) for table in written_sounds if table.get("key") == key), ())
-    count = len(clips) + (len(already) if to_existing == "add" else 0)
-    errors += sound_slips.too_many_takes(loaded.profile, key, count, None, kind)
+    kind, is_new = _kind(loaded, key, request.said), request.new or _is_new(loaded, key)
+    errors += sound_slips.key_slips(loaded.profile, loaded.catalogue, key, is_new, None, kind)
+    errors += sound_slips.too_many_takes(loaded.profile, key, len(clips) + len(already), None, kind)
     raise_all(errors)
     takes = [str(name) for name in names]
-    written: list[Any] = takes if weight is None else [_weighted(name, weight) for name in takes]
+    written: list[Any] = takes
+    if request.weight is not None:
+        written = [_weighted(name, request.weight) for name in takes]
     _refuse_in_table(loaded, key)
-    sounds: Any = document.get("sound")
-    if sounds is None:
-        sounds = tomlkit.aot()
-        document["sound"] = sounds
-    existing = next((table for table in sounds if table.get("key") == key), None)
     if existing is None:
         how = "new"
-        _append(sounds, key, written, new)
+        _append(sounds, key, written, request.new)
         existing = sounds[-1]
     else:
-        how = _change(existing, key, written, to_existing)
-    for name, value in (said or {}).items():
+        how = _change(existing, key, written, request.to_existing)
+    for name, value in request.said.items():
         existing[name] = value
-    if titles:
+    if request.titles:
         default = loaded.pack_file.pack.language
-        _set_titles(existing, {tag or default: title for tag, title in titles.items()}, default)
+        _set_titles(existing, {tag or default: title for tag, title in request.titles.items()}, default)
     if how == "new" and existing is sounds[-1]:
         set_apart(sounds, existing)
     if not dry_run:

@@ -17,6 +17,7 @@ from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
+from ichnos.games.profiles.profile import Profile
 from ichnos.pack.workspace import given as locks
 from ichnos.pack.workspace import local, players, slips, sound_slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
@@ -38,8 +39,7 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
         IchnosError: with line and column, whatever in the file is not as it must be.
         UsageError: the workspace knows no such game.
     """
-    path = folder / FILE_NAME
-    file = TomlFile(disk.read(path, FILE_NAME), FILE_NAME)
+    file = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME)
     pack_file = checked(PackFile, file)
     game = None if game == pack_file.game else game
     given = sounds.of_file(pack_file, file.place)
@@ -47,30 +47,21 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     if table is not None:
         given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
     pack_file, played_by = players.with_tables(folder, pack_file, file.place)
-    at: tuple[str | int, ...] = ("game",)
-    left_out: list[str] = []
-    if game is not None:
-        pack_file, given, left_out = _elsewhere(pack_file, given, game)
-        at = ("games", game)
+    pack_file, given, left_out = _elsewhere(pack_file, given, game) if game is not None else (pack_file, given, [])
     try:
         game_profile = loading.load(profile_folder or profile.find(pack_file.game, folder))
     except UsageError as error:
-        raise IchnosError(error.what, place=file.place(*at), cure=error.cure) from None
-    known = library.load(game_profile.identity)
+        at = file.place("game") if game is None else file.place("games", game)
+        raise IchnosError(error.what, place=at, cure=error.cure) from None
     installation, place = _installation(folder, game)
-    if installation:
-        try:
-            known = _of_installation(game_profile, disk.spelled(folder / installation), known)
-        except IchnosError as error:
-            cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
-            raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
+    known = _catalogue(folder, game_profile, installation, place)
     given = [_as_spelled(one, known) for one in given] if known is not None else given
     locked = {} if installation else locks.load(folder).of_game(game)
     workspace = Workspace(
         folder, file, pack_file, game_profile, known, game=game, installation=installation, given=locked
     )
-    given = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
-    given = [_for_every_file(workspace, one) for one in given]
+    filled = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
+    given = [_for_every_file(workspace, placed) for placed in filled]
     workspace = replace(
         workspace,
         pack_file=pack_file.model_copy(update={"sound": tuple(one.sound for one in given)}),
@@ -139,6 +130,18 @@ def _elsewhere(
 
 def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
     return [one for one in given if game in one.sound.games]
+
+
+def _catalogue(folder: Path, game_profile: Profile, installation: str | None, place: Place | None) -> Catalogue | None:
+    """The game's keys: its installation's, where that is known, else those that are kept."""
+    known = library.load(game_profile.identity)
+    if not installation:
+        return known
+    try:
+        return _of_installation(game_profile, disk.spelled(folder / installation), known)
+    except IchnosError as error:
+        cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
+        raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
 
 
 def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import tomlkit
@@ -79,6 +80,27 @@ licence = {{ licence }}
 """
 
 
+def _refuse_unseen(*texts: str | None) -> None:
+    for text in texts:
+        if text and UNSEEN.search(text):
+            raise UsageError(f"{text!r} holds signs that cannot be seen", cure="write it with letters")
+
+
+def _title_of(folder: Path) -> str:
+    """A pack's title, from the name of its workspace's folder."""
+    named = "".join(letter for letter in folder.absolute().name if not "\ud800" <= letter <= "\udfff")
+    return named.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
+
+
+def _text(values: Mapping[str, str | None], id_names: Iterable[str]) -> str:
+    """The text of a new workspace's file, with an id minted for each name."""
+    from jinja2 import Environment
+
+    ids = [(name, _quoted(str(uuid.uuid4()))) for name in id_names]
+    quoted = {name: _quoted(value) if value else "" for name, value in values.items()}
+    return Environment(trim_blocks=True).from_string(_NEW_FILE).render(ids=ids, **quoted)
+
+
 def _quoted(value: str) -> str:
     return tomlkit.string(value).as_string()
 
@@ -111,8 +133,6 @@ def start(
         UsageError: there is a workspace already, or no such game.
         IchnosError: the installation is not one of that game; the folder cannot be written.
     """
-    from jinja2 import Environment
-
     path = folder / FILE_NAME
     if disk.exists(path):
         raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
@@ -120,26 +140,19 @@ def start(
     languages: list[str] = []
     if installation is not None and found.rules.catalogue.readable:
         languages = harvest(found, installation).languages
-    named = "".join(letter for letter in folder.absolute().name if not "\ud800" <= letter <= "\udfff")
-    title = title or named.replace("-", " ").replace("_", " ").strip().capitalize() or "A pack"
-    for said in (title, author, licence):
-        if said and UNSEEN.search(said):
-            raise UsageError(f"{said!r} holds signs that cannot be seen", cure="write it with letters")
+    title = title or _title_of(folder)
+    _refuse_unseen(title, author, licence)
     bundled = found.folder.parent == profile.BUNDLED
-    content = (
-        Environment(trim_blocks=True)
-        .from_string(_NEW_FILE)
-        .render(
-            game=_quoted(game if bundled else seen_from(disk.resolved(folder), disk.resolved(found.folder))),
-            title=_quoted(title),
-            name=_quoted(short_name(title)),
-            author=_quoted(author) if author else "",
-            licence=_quoted(licence) if licence else "",
-            game_version=_quoted(found.rules.game.versions[0]),
-            language=_quoted("en" if "en" in languages or not languages else languages[0]),
-            ids=[(name, _quoted(str(uuid.uuid4()))) for name in found.id_names],
-        )
-    )
+    values = {
+        "game": game if bundled else seen_from(disk.resolved(folder), disk.resolved(found.folder)),
+        "title": title,
+        "name": short_name(title),
+        "author": author,
+        "licence": licence,
+        "game_version": found.rules.game.versions[0],
+        "language": "en" if "en" in languages or not languages else languages[0],
+    }
+    content = _text(values, found.id_names)
     if not dry_run:
         write_whole(path, f"{content}\n".encode())
         if installation is not None:
