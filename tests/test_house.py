@@ -7,7 +7,8 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
@@ -24,35 +25,48 @@ TREE = {
 SOUND = '\n[[sound]]\nkey = "reed"\nnew = true\ntakes = ["c1.wav"]\n'
 
 
+CHILD = """
+import json, sys
+from pathlib import Path
+from conftest import run
+
+for line in sys.stdin:
+    words, folder = json.loads(line)
+    print(json.dumps(vars(run(*words, cwd=folder and Path(folder)))), flush=True)
+"""
+
+
 @pytest.fixture
-def changed(tmp_path: Path) -> Callable[[dict[str, tuple[str, str]]], Callable[..., Result]]:
-    """The program with pieces of text put in before others, in files of its source."""
+def changed(tmp_path: Path) -> Iterator[Callable[[dict[str, list[tuple[str, str]]]], Callable[..., Result]]]:
+    """The program with pieces of text put in before others, in files of its source: a process that takes commands."""
+    with ExitStack() as stack:
 
-    def change(edits: dict[str, list[tuple[str, str]]]) -> Callable[..., Result]:
-        source = tmp_path / "source" / "ichnos"
-        shutil.copytree(Path(ichnos.__file__).parent, source, ignore=shutil.ignore_patterns("__pycache__"))
-        for name, pairs in edits.items():
-            text = (source / name).read_text("utf-8")
-            for before, new in pairs:
-                assert text.count(before) == 1
-                text = text.replace(before, new + before)
-            (source / name).write_text(text, "utf-8")
-
-        def run(*words: str | Path, cwd: Path | None = None) -> Result:
-            env = {**os.environ, "PYTHONPATH": str(source.parent), "PYTHONDONTWRITEBYTECODE": ""}
-            done = subprocess.run(
-                [sys.executable, "-m", "ichnos", *map(str, words)],
-                cwd=cwd,
-                env=env,
-                capture_output=True,
-                text=True,
-                check=False,
+        def change(edits: dict[str, list[tuple[str, str]]]) -> Callable[..., Result]:
+            source = tmp_path / "source" / "ichnos"
+            shutil.copytree(Path(ichnos.__file__).parent, source, ignore=shutil.ignore_patterns("__pycache__"))
+            for name, pairs in edits.items():
+                text = (source / name).read_text("utf-8")
+                for before, new in pairs:
+                    assert text.count(before) == 1
+                    text = text.replace(before, new + before)
+                (source / name).write_text(text, "utf-8")
+            env = {**os.environ, "PYTHONPATH": os.pathsep.join((str(source.parent), str(Path(__file__).parent)))}
+            child = subprocess.Popen(
+                [sys.executable, "-c", CHILD], env=env, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
             )
-            return Result(done.returncode, done.stdout, done.stderr)
+            assert child.stdin
+            assert child.stdout
+            stack.callback(child.wait)
+            stack.callback(child.stdin.close)
 
-        return run
+            def run(*words: str | Path, cwd: Path | None = None) -> Result:
+                child.stdin.write(json.dumps([[*map(str, words)], str(cwd) if cwd else None]) + "\n")
+                child.stdin.flush()
+                return Result(**json.loads(child.stdout.readline()))
 
-    return change
+            return run
+
+        yield change
 
 
 def test_a_field_is_one_row(tmp_path: Path, changed: Callable[..., Callable[..., Result]]) -> None:

@@ -8,7 +8,7 @@ NEAR = 0.5  # from here on one name is like another; of 1, which is the same
 
 
 def nearest(
-    known: Iterable[str], name: str, count: int = 3, least: float = 0.0, *, capitals: bool = False
+    iterable: Iterable[str], name: str, count: int = 3, least: float = 0.0, *, capitals: bool = False
 ) -> list[str]:
     """The names that are spelled most like another, the nearest first.
 
@@ -24,7 +24,7 @@ def nearest(
 
     found = process.extract(
         name,
-        sorted(known) if isinstance(known, Set) else list(dict.fromkeys(known)),
+        sorted(iterable) if isinstance(iterable, Set) else list(dict.fromkeys(iterable)),
         scorer=DamerauLevenshtein.normalized_similarity,
         processor=None if capitals else str.lower,
         limit=count,

@@ -56,18 +56,18 @@ def adopt(
     opened = recognised(pack, game)
     made = adopting.adopt(opened, installation, triggers_of, to)
     folder = to or Path(made.name)
-    found: Compared | None = None
+    compared: Compared | None = None
     fault: IchnosError | None = None
     if not dry_run:
         with show.progress("taking over", len(made.files)) as advance:
             made.write(folder, advance)
-        found, fault = _proved(made, folder)
+        compared, fault = _proved(made, folder)
     if json:
-        show.as_json(_as_json(made, folder, found, fault, written=not dry_run))
+        show.as_json(_as_json(made, folder, compared, fault, written=not dry_run))
     else:
-        _print(made, folder, found, fault, written=not dry_run)
+        _print(made, folder, compared, fault, written=not dry_run)
     opened.files.close()
-    if made.notes.lost or fault is not None or (found is not None and found.changes):
+    if made.notes.lost or fault is not None or (compared is not None and compared.changes):
         raise typer.Exit(1)
 
 
@@ -80,22 +80,24 @@ def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError |
     with scratch.throwaway() as aside:
         try:
             planned = building.plan(folder, None, aside)
-            with show.progress("building", sum(one.facts.seconds for one in planned.prepared.missing)) as advance:
+            with show.progress(
+                "building", sum(conversion.facts.seconds for conversion in planned.prepared.missing)
+            ) as advance:
                 built, _ = building.carry_out(planned, advance)
             profile = made.opened.profile
             again = Opened(built.package, profile, opened(profile, built.package))
             with show.progress("comparing", len(made.files)) as advance:
-                found = comparing.compare(made.opened, again, advance)
-            for one in comparing.lost(made.opened, again):
-                made.notes.lose(one.place, f"{one} does not come back")
+                compared = comparing.compare(made.opened, again, advance)
+            for fact in comparing.lost(made.opened, again):
+                made.notes.lose(fact.place, f"{fact} does not come back")
             again.files.close()
-            return found, None
+            return compared, None
         except IchnosError as error:
             return None, error
 
 
 def _as_json(
-    made: Adopted, folder: Path, found: Compared | None, fault: IchnosError | None, *, written: bool
+    made: Adopted, folder: Path, compared: Compared | None, fault: IchnosError | None, *, written: bool
 ) -> dict[str, Any]:
     from ichnos.cli.encoding import remark
 
@@ -107,18 +109,18 @@ def _as_json(
         "lost": [remark(place, reason) for place, reason in made.notes.lost],
         "notes": made.notes.told,
         "again": None
-        if found is None
+        if compared is None
         else {
-            "same": found.same,
-            "sounds": found.sounds,
-            "identical": found.identical,
-            "changes": found.changes,
+            "same": compared.same,
+            "sounds": compared.sounds,
+            "identical": compared.identical,
+            "changes": compared.changes,
         },
         "fault": fault,
     }
 
 
-def _print(made: Adopted, folder: Path, found: Compared | None, fault: IchnosError | None, *, written: bool) -> None:
+def _print(made: Adopted, folder: Path, compared: Compared | None, fault: IchnosError | None, *, written: bool) -> None:
     from ichnos.cli.comparing import agreed, heard, print_changes
 
     title = made.opened.profile.rules.game.title
@@ -136,10 +138,10 @@ def _print(made: Adopted, folder: Path, found: Compared | None, fault: IchnosErr
         show.say(fault, lead="it does not build yet:", fg="red", bold=True)
         if fault.cure:
             show.say(fault.cure, lead="  cure:", bold=True)
-    elif found is not None and found.changes:
+    elif compared is not None and compared.changes:
         show.say("Built again, it is not the same:", fg="red", bold=True)
-        print_changes(found.changes)
-    elif found is not None:
-        show.say(f"Built again. {agreed(found)}. {heard(found)}")
+        print_changes(compared.changes)
+    elif compared is not None:
+        show.say(f"Built again. {agreed(compared)}. {heard(compared)}")
     if not written:
         show.say("Nothing is written, so it was not built again and compared.")

@@ -154,26 +154,26 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
             what = f"the keys of {loaded.profile.rules.game.title} are not known"
             raise UsageError(what, cure="say where it is installed, or: ichnos keys harvest")
         clips = [clip for clip, _ in exports.found([source])]
-        found = pairing.pairs(clips, loaded.catalogue.keys)
-        done, standing = assignments.assign_pairs(loaded, found.clear, said=said, dry_run=dry_run)
+        pairs = pairing.pairs(clips, loaded.catalogue.keys)
+        done, standing = assignments.assign_pairs(loaded, pairs.clear, said=said, dry_run=dry_run)
     for one in done:
         show.say(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
     say_copied(done, dry_run=dry_run)
     for key in standing:
         show.say(
-            f"left alone: {key} has clips already; {', '.join(clip.name for clip in found.clear[key])} might be for it"
+            f"left alone: {key} has clips already; {', '.join(clip.name for clip in pairs.clear[key])} might be for it"
         )
-    for clip, nearest in found.doubtful:
+    for clip, nearest in pairs.doubtful:
         near = ", ".join(f"{key} ({score:.0f})" for key, score in nearest)
         show.say(f"doubtful: {clip} could be for {near}" if near else f"doubtful: {clip} is like no key")
     show.say(
-        f"{show.counted(len(done), 'key')} assigned, {len(found.doubtful)} doubtful: nothing is guessed.", err=True
+        f"{show.counted(len(done), 'key')} assigned, {len(pairs.doubtful)} doubtful: nothing is guessed.", err=True
     )
 
 
 def say_copied(done: Sequence[Assignment], *, dry_run: bool) -> None:
     """Say which clips were copied into the workspace."""
-    names = [name for one in done for name in one.copied]
+    names = [name for assignment in done for name in assignment.copied]
     if names:
         shown = f"{', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}"
         verb = "would be copied" if dry_run else "copied"
@@ -219,13 +219,15 @@ def _take_verdicts(folder: Path, table: Path, *, alone: bool, dry_run: bool) -> 
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
         games = [loaded, *(workspaces.load(folder, game) for game in loaded.pack_file.games)]
-        verdicts.refuse_unknown(said, [sound.key for one in games for sound in one.pack_file.sound])
+        verdicts.refuse_unknown(said, [sound.key for workspace in games for sound in workspace.pack_file.sound])
         kept = verdicts.together(verdicts.of_workspace(folder), said)
         if not dry_run:
             verdicts.keep(folder, kept)
     verb = "would write: " if dry_run else ""
-    for one in said:
-        note = f": {' '.join(one.note.split())}" if one.note else ""
-        show.say(f"{verb}{one.key} {one.verdict or ('has a note' if note else 'has no verdict any more')}{note}")
+    for verdict in said:
+        note = f": {' '.join(verdict.note.split())}" if verdict.note else ""
+        show.say(
+            f"{verb}{verdict.key} {verdict.verdict or ('has a note' if note else 'has no verdict any more')}{note}"
+        )
     redo = sum(one.verdict == verdicts.REDO for one in kept)
     show.say(f"{show.counted(len(kept), 'verdict')} in {verdicts.FILE_NAME}, {redo} to redo.", err=True)

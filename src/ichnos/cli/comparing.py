@@ -50,29 +50,29 @@ def compare(
     sides = [recognised(path, game) for path in (before, after)]
     total = sum(1 for name in sides[0].files.names() if name.lower().endswith((".ogg", ".wav", ".flac")))
     with show.progress("listening", total) as advance:
-        found = comparing.compare(sides[0], sides[1], advance)
+        compared = comparing.compare(sides[0], sides[1], advance)
     for side in sides:
         side.files.close()
     if json:
         show.as_json(
             {
                 "games": [side.profile.rules.game.name for side in sides],
-                "same": found.same,
-                "sounds": found.sounds,
-                "identical": found.identical,
-                "left-out": found.left_out,
-                "changes": found.changes,
-                "unread": found.unread,
-                "not-understood": [remark(place, reason) for place, reason in found.not_understood],
+                "same": compared.same,
+                "sounds": compared.sounds,
+                "identical": compared.identical,
+                "left-out": compared.left_out,
+                "changes": compared.changes,
+                "unread": compared.unread,
+                "not-understood": [remark(place, reason) for place, reason in compared.not_understood],
             }
         )
     else:
-        _print(sides, found)
-    if found.changes or found.unread or found.not_understood:
+        _print(sides, compared)
+    if compared.changes or compared.unread or compared.not_understood:
         raise typer.Exit(1)
 
 
-def _print(sides: list[Opened], found: Compared) -> None:
+def _print(sides: list[Opened], compared: Compared) -> None:
     from rich.text import Text
 
     out = show.console()
@@ -81,16 +81,16 @@ def _print(sides: list[Opened], found: Compared) -> None:
         out.print(
             Text.assemble((f"{sign} ", "dim"), f"{side.path}", (f"  {side.profile.rules.game.title}, {what}", "dim"))
         )
-    print_changes(found.changes)
-    for error in found.unread:
+    print_changes(compared.changes)
+    for error in compared.unread:
         show.say(error, lead="not decoded:", fg="red", bold=True)
-    for place, what in found.not_understood:
+    for place, what in compared.not_understood:
         show.say(f"{place}: {what}", lead="not understood:", fg="red", bold=True)
-    differ = len({(change.of, change.name) for change in found.changes})
-    verdict = f"{differ} differ{'s' if differ == 1 else ''}, {found.same} are alike" if differ else agreed(found)
-    show.say(f"{verdict}. {heard(found)}")
-    if found.left_out:
-        show.say(f"The game has {show.counted(found.left_out, 'other key')}.")
+    differ = len({(change.of, change.name) for change in compared.changes})
+    verdict = f"{differ} differ{'s' if differ == 1 else ''}, {compared.same} are alike" if differ else agreed(compared)
+    show.say(f"{verdict}. {heard(compared)}")
+    if compared.left_out:
+        show.say(f"The game has {show.counted(compared.left_out, 'other key')}.")
 
 
 def print_changes(changes: Sequence[Change]) -> None:
@@ -116,17 +116,17 @@ def _print_value(change: Change) -> None:
     show.console().print(Text.assemble((f"    {change.field}: ", "dim"), *pair))
 
 
-def agreed(found: Compared) -> str:
+def agreed(compared: Compared) -> str:
     """That two packs are the same, in a sentence without its stop."""
-    return f"Nothing differs: {found.same} are alike" if found.same else "Nothing differs"
+    return f"Nothing differs: {compared.same} are alike" if compared.same else "Nothing differs"
 
 
-def heard(found: Compared) -> str:
+def heard(compared: Compared) -> str:
     """How many sound files were held against each other, in a sentence."""
-    if not found.sounds:
+    if not compared.sounds:
         return "No sound files were held against each other."
-    same = "all" if found.identical == found.sounds else found.identical or "none"
-    return f"Of {show.counted(found.sounds, 'sound file')} {same} are the same byte for byte."
+    same = "all" if compared.identical == compared.sounds else compared.identical or "none"
+    return f"Of {show.counted(compared.sounds, 'sound file')} {same} are the same byte for byte."
 
 
 def _shown(value: Value) -> str:

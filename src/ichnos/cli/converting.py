@@ -130,7 +130,7 @@ def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported
 
     if dry_run:
         _print_plan(planned, json)
-        if any(one.error for one in planned):
+        if any(export.error for export in planned):
             raise typer.Exit(1)
         return []
     seconds = sum(one.facts.seconds for one in planned if one.facts)
@@ -160,14 +160,14 @@ def _print_plan(planned: list[Export], json: bool) -> None:
             }
         )
     else:
-        for one in planned:
-            if one.target is not None:
-                show.say(f"would write {one.to}: {one.target}; from {one.clip}: {one.facts}")
-                if one.target.treatment:
-                    show.say(f"    treated: {', '.join(map(str, one.target.treatment))}")
-    for one in planned:
-        if one.error:
-            report(one.error)
+        for export in planned:
+            if export.target is not None:
+                show.say(f"would write {export.to}: {export.target}; from {export.clip}: {export.facts}")
+                if export.target.treatment:
+                    show.say(f"    treated: {', '.join(map(str, export.target.treatment))}")
+    for export in planned:
+        if export.error:
+            report(export.error)
 
 
 def _as_json(one: Exported) -> dict[str, Any]:

@@ -155,7 +155,7 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
             folder = found.rules.catalogue.folder
             where = f"in {folder}/" if folder else "in the folder itself: [catalogue] folder names no other"
             show.say(f"  None of the profile's documents is there. It looks {where}.")
-    if any(one.share < 1 for one in results.values()):
+    if any(result.share < 1 for result in results.values()):
         raise typer.Exit(1)
 
 
@@ -201,18 +201,18 @@ def _print_some(lines: list[str]) -> None:
         show.say(f"    and {len(lines) - _SHOWN:,} more")
 
 
-def _print_explained(one: Explained, sample: bool) -> None:
+def _print_explained(explained: Explained, sample: bool) -> None:
     from rich.text import Text
 
     out = show.console()
-    out.print(Text.assemble((one.path, "bold"), (f"  {one.format}, {one.mode}", "dim")))
-    for scope, line, text in one.units:
+    out.print(Text.assemble((explained.path, "bold"), (f"  {explained.format}, {explained.mode}", "dim")))
+    for scope, line, text in explained.units:
         where = f"line {line}: {text}" if line else "the file itself"
         out.print(Text.assemble("  for each ", (scope, "cyan"), "  ", where))
-    if sample and one.sample:
-        for line_text in one.sample.splitlines():
+    if sample and explained.sample:
+        for line_text in explained.sample.splitlines():
             out.print(Text(f"  | {line_text}", "dim"))
-    if one.fault:
-        out.print(Text.assemble(("  fault: ", "bold red"), one.fault))
+    if explained.fault:
+        out.print(Text.assemble(("  fault: ", "bold red"), explained.fault))
     else:
         out.print(Text.assemble(("  filled, read back, merged: the same", "green")))

@@ -166,7 +166,7 @@ def installed(json: Json = False) -> None:
                 _tell(transaction.open_game(Path(name), notes))
         found = listing.games(notes)
     if json:
-        show.as_json([_game_as_json(one) for one in found])
+        show.as_json([_game_as_json(packs) for packs in found])
         return
     if not found:
         show.say("No pack is in any game.")
@@ -196,16 +196,16 @@ def _game_as_json(game: Any) -> dict[str, Any]:
         "kept-bytes": game.kept,
         "packs": [
             {
-                "name": one.pack.name,
-                "title": one.pack.title,
-                "version": one.pack.version,
-                "game": one.pack.game,
-                "from": one.pack.package,
-                "files": [claim.path for claim in one.pack.claims if claim.how != "cache"],
-                "changed": one.changed,
-                "wins-over": [{"pack": other, "where": where} for other, where in one.wins],
+                "name": pack.pack.name,
+                "title": pack.pack.title,
+                "version": pack.pack.version,
+                "game": pack.pack.game,
+                "from": pack.pack.package,
+                "files": [claim.path for claim in pack.pack.claims if claim.how != "cache"],
+                "changed": pack.changed,
+                "wins-over": [{"pack": other, "where": where} for other, where in pack.wins],
             }
-            for one in game.packs
+            for pack in game.packs
         ],
     }
 
@@ -317,7 +317,7 @@ def _print_plan(planned: InstallPlan) -> None:
         show.say(f"{planned.root.folder}: nothing is to be done.")
         return
     lines = [
-        show.PlanLine(_SIGNS.get(one.state, "~"), one.step.path, one.reason) for one in planned.steps[:_MOST_SHOWN]
+        show.PlanLine(_SIGNS.get(step.state, "~"), step.step.path, step.reason) for step in planned.steps[:_MOST_SHOWN]
     ]
     show.plan(str(planned.root.folder), lines)
     if len(planned.steps) > _MOST_SHOWN:
@@ -325,5 +325,5 @@ def _print_plan(planned: InstallPlan) -> None:
 
 
 def _plan_as_json(planned: InstallPlan) -> dict[str, Any]:
-    files = [{"path": one.step.path, "state": one.state, "reason": one.reason} for one in planned.steps]
+    files = [{"path": step.step.path, "state": step.state, "reason": step.reason} for step in planned.steps]
     return {"what": planned.what.what, "pack": planned.what.pack, "folder": planned.root.folder, "files": files}

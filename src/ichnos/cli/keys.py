@@ -115,16 +115,16 @@ def search(
         if category not in known:
             cure = f"there are: {', '.join(known) or 'none'}"
             raise UsageError(f'no key has the category "{category}"', cure=cure)
-    found, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
+    entries, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
     if json:
-        show.as_json([_plain(entry) for entry in found])
+        show.as_json([_plain(entry) for entry in entries])
     elif as_csv:
-        _csv(found)
-    elif found:
-        _table(found)
-    if count > len(found):
-        show.say(f"{count - len(found):,} more: --most 0 shows all", err=True)
-    if not found:
+        _csv(entries)
+    elif entries:
+        _table(entries)
+    if count > len(entries):
+        show.say(f"{count - len(entries):,} more: --most 0 shows all", err=True)
+    if not entries:
         show.say("No key fits.", err=True)
         raise typer.Exit(1)
 

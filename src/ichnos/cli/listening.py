@@ -140,7 +140,11 @@ def _as_json(book: PageModel) -> dict[str, Any]:
         }
         for entry in book.entries
     ]
-    unheard = [{"file": one.piece.label, "reason": one.trouble} for one in book.contents().values() if one.trouble]
+    unheard = [
+        {"file": content.piece.label, "reason": content.trouble}
+        for content in book.contents().values()
+        if content.trouble
+    ]
     return {"against": book.against or None, "sounds": sounds, "unheard": unheard}
 
 
@@ -172,8 +176,8 @@ def sheet(
     if picture.suffix.lower() not in sheets.KINDS:
         raise UsageError(f"{picture} is neither a PNG nor a PDF", cure="end its name in .png or .pdf")
     book = _gathered(subject, path, None)
-    said = subject.context.pack_file
-    thanks = credit.in_brief(said) if said is not None else []
+    pack_file = subject.context.pack_file
+    thanks = credit.in_brief(pack_file) if pack_file is not None else []
     written = sheets.names(picture, sheets.count(book))
     if not dry_run:
         with show.progress("drawing", None):
@@ -262,7 +266,7 @@ def _say_of(book: PageModel) -> None:
         show.say(f"  {entry.key} is {abs(jump):z.1f} LU {how} than the middle of {entry.category or 'its kind'}")
     if len(jumps) > _MOST:
         show.say(f"  and {len(jumps) - _MOST} more")
-    unheard = [one for one in book.contents().values() if one.trouble]
+    unheard = [content for content in book.contents().values() if content.trouble]
     for one in unheard[:_MOST]:
         show.say(f"not heard: {one.piece.label}: {one.trouble}", err=True)
     if len(unheard) > _MOST:

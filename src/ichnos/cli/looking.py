@@ -95,10 +95,10 @@ def _in_full(seen: JudgedClip, judge: Any) -> None:
 def _print_findings(out: Any, findings: list[ClipFinding]) -> None:
     from rich.text import Text
 
-    for one in findings:
-        mark, style = _MARKS[one.is_error]
-        out.print(Text.assemble((mark, style), f" {one.reason}"))
-        out.print(Text(f"    cure: {one.cure}", "dim"))
+    for finding in findings:
+        mark, style = _MARKS[finding.is_error]
+        out.print(Text.assemble((mark, style), f" {finding.reason}"))
+        out.print(Text(f"    cure: {finding.cure}", "dim"))
 
 
 def _table(seen: list[JudgedClip]) -> None:
@@ -111,22 +111,22 @@ def _table(seen: list[JudgedClip]) -> None:
         table.add_column(
             name, justify="right" if name in ("length", "LUFS", "true peak") else "left", header_style="bold"
         )
-    for one in sorted(seen, key=lambda one: one.badness, reverse=True):
-        said = Text(", ".join(found.id for found in one.findings) or "fine")
-        said.stylize("bold red" if one.is_error else "yellow" if one.findings else "")
-        analysis = one.analysis
+    for clip in sorted(seen, key=lambda one: one.badness, reverse=True):
+        text = Text(", ".join(finding.id for finding in clip.findings) or "fine")
+        text.stylize("bold red" if clip.is_error else "yellow" if clip.findings else "")
+        analysis = clip.analysis
         if analysis is None:
-            table.add_row(Text(str(one.clip)), "", "", "", "", Text(one.findings[0].reason, "bold red"))
+            table.add_row(Text(str(clip.clip)), "", "", "", "", Text(clip.findings[0].reason, "bold red"))
             continue
         facts = analysis.facts
         sides = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} ch")
         table.add_row(
-            Text(str(one.clip)),
+            Text(str(clip.clip)),
             f"{facts.kind}, {sides}, {facts.rate / 1000:g} kHz",
             f"{facts.seconds:.1f} s",
             f"{analysis.loudness.level:.1f}" if math.isfinite(analysis.loudness.level) else "silent",
             f"{analysis.true_peak:.1f}" if math.isfinite(analysis.true_peak) else "silent",
-            said,
+            text,
         )
     out.print(table)
     errors = sum(one.is_error for one in seen)

@@ -157,8 +157,8 @@ def _draw(drawn: Sequence[Drawn], name: str, picture: Path) -> None:
 
 def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None:
     show.say("" if candidates else "No better points were found nearby.\n", end="")
-    for one in candidates:
-        _print_seam(f"Likeness {one.likeness:.3f}", seams, one.loop, one.seam)
+    for candidate in candidates:
+        _print_seam(f"Likeness {candidate.likeness:.3f}", seams, candidate.loop, candidate.seam)
 
 
 def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:

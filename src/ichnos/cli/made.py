@@ -23,7 +23,7 @@ def with_options(make: Callable[[], Iterable[inspect.Parameter]], behind: str) -
     class WithOptions(PlainCommand):
         def get_params(self, ctx: Any) -> list[Any]:
             params = super().get_params(ctx)
-            at = next(index for index, one in enumerate(params) if one.name == behind) + 1
+            at = next(index for index, parameter in enumerate(params) if parameter.name == behind) + 1
             return [*params[:at], *_params(make()), *params[at:]]
 
     return WithOptions
@@ -52,7 +52,7 @@ def _params(made: Iterable[inspect.Parameter]) -> list[Any]:
 
     parameters = list(made)
     command.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
-    command.__annotations__ = {one.name: one.annotation for one in parameters}
+    command.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     holder = typer.Typer(add_completion=False, rich_markup_mode=None)
     holder.command()(command)
     return list(typer.main.get_command(holder).params)

@@ -195,7 +195,7 @@ def build_pack(
             states = prepared.comparison
             show.as_json({**as_json(prepared.plan, states.states, states.why), "dry-run": True})
         return
-    with show.progress("converting", sum(one.facts.seconds for one in prepared.missing)) as advance:
+    with show.progress("converting", sum(conversion.facts.seconds for conversion in prepared.missing)) as advance:
         built, planned = building.carry_out(planned, advance, show.waiting)
     if game is None and output is None:
         from ichnos.install import status

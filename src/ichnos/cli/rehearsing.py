@@ -179,10 +179,10 @@ def world_of(
     if loaded is None and not packs:
         raise UsageError("which pack is to be played?", cure="say --pack PACK, or go into a workspace")
     if loaded is not None and game in (None, loaded.game, loaded.pack_file.game, loaded.profile.rules.game.name):
-        profile, known, own = loaded.profile, loaded.catalogue, loaded.game_files()
+        profile, catalogue, own = loaded.profile, loaded.catalogue, loaded.game_files()
     else:
         profile = loading.load(places.find(str(game)))
-        known, own = library.load(profile.identity), None
+        catalogue, own = library.load(profile.identity), None
     if installation is not None:
         own = Inside(game_files(installation, profile), profile.rules.catalogue.folder)
     paths = packs or []
@@ -195,10 +195,10 @@ def world_of(
         stack.callback(files.close)
         name = path.stem if path.suffix else path.name
         given.append((name if name not in dict(given) else str(path), files))
-    found = worlds.load(profile, given, own, known)
+    world = worlds.load(profile, given, own, catalogue)
     if own is None and profile.rules.catalogue.readable:
-        found.notes.append("the game's own sounds do not play: say where it is installed (--installation FOLDER)")
-    return found
+        world.notes.append("the game's own sounds do not play: say where it is installed (--installation FOLDER)")
+    return world
 
 
 def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
@@ -288,7 +288,8 @@ def _count(world: World, count: int, seed: int, picture: Path | None, *, json: b
 
     takes = [(sound.key, counting.of_takes(sound, count, seed)) for sound in world.own() if len(sound.takes) > 1]
     schedules = [
-        (str(one.values.get("schedule.name")), counting.of_schedule(one, count, seed)) for one in world.schedules
+        (str(schedule.values.get("schedule.name")), counting.of_schedule(schedule, count, seed))
+        for schedule in world.schedules
     ]
     if json:
         show.as_json(

@@ -48,7 +48,10 @@ def release(
         (result,) = proving.prove([package], proving.subjects(of_workspace(loaded), [package])).results
         results.append(result)
         inside = f"{package}{os.sep}"  # which is built aside, and gone when this is read
-        return [f"{one.kind.id}  {str(one.place).removeprefix(inside)}: {one.reason}" for one in result.findings]
+        return [
+            f"{finding.kind.id}  {str(finding.place).removeprefix(inside)}: {finding.reason}"
+            for finding in result.findings
+        ]
 
     folder = find_folder(workspace)
     if dry_run:

@@ -141,14 +141,14 @@ def pack_game(
 
     if disk.exists(folder) and not disk.is_folder(folder):
         raise UsageError(f"{folder} is no folder", cure="give the profile's folder")
-    path, found = sharing.pack(folder, to, dry_run=dry_run, overwrite=overwrite)
+    path, profile = sharing.pack(folder, to, dry_run=dry_run, overwrite=overwrite)
     digest = disk.digest(path) if not dry_run else None
-    about = found.rules.profile
+    about = profile.rules.profile
     if json:
-        show.as_json({"game": found.rules.game.name, "version": about.version, "to": path, "sha256": digest})
+        show.as_json({"game": profile.rules.game.name, "version": about.version, "to": path, "sha256": digest})
         return
     show.say(
-        f"{'Would write' if dry_run else 'Wrote'} {path}: {found.rules.game.title} {about.version}, {about.licence}."
+        f"{'Would write' if dry_run else 'Wrote'} {path}: {profile.rules.game.title} {about.version}, {about.licence}."
     )
     if digest:
         show.say(f"SHA-256 {digest}")

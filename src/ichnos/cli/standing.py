@@ -40,10 +40,14 @@ def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
     if found.built != "never":
         checked = "not since it was built" if found.findings is None else show.counted(found.findings, "finding")
         show.say(f"  checked    {'no findings' if found.findings == 0 else checked}")
-    for one in found.installed:
-        edition = "" if one.is_latest else ", an older edition"
-        changed = f", {show.counted(len(one.changed), 'file')} changed by somebody else since" if one.changed else ""
-        show.say(f"  installed  {one.version} in {one.folder}{edition}{changed}")
+    for standing in found.installed:
+        edition = "" if standing.is_latest else ", an older edition"
+        changed = (
+            f", {show.counted(len(standing.changed), 'file')} changed by somebody else since"
+            if standing.changed
+            else ""
+        )
+        show.say(f"  installed  {standing.version} in {standing.folder}{edition}{changed}")
     if not found.installed:
         show.say("  installed  nowhere")
     command, why = found.next_step

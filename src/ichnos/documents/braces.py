@@ -109,11 +109,11 @@ class _Parser:
         position = 0
         escapes = self.braces.escapes == "backslash"
         while True:
-            found = _TOKEN.match(self.content, position)
-            if found is None:
+            match = _TOKEN.match(self.content, position)
+            if match is None:
                 raise self._unreadable(position)
-            kind = found.lastgroup or ""
-            start, position = found.span(kind)
+            kind = match.lastgroup or ""
+            start, position = match.span(kind)
             if kind == "quoted" and not escapes:  # a backslash does not guard the mark after it
                 position = self.content.index('"', start + 1) + 1
             word = kind in ("quoted", "raw")

@@ -140,8 +140,8 @@ def in_words(detail: Mapping[str, Any]) -> str:
 
 def decimal_point(value: Any) -> str:
     """The cure for a number with a decimal comma; empty for anything else."""
-    found = re.fullmatch(r"\s*(-?\d+),(\d+)\s*", value) if isinstance(value, str) else None
-    return f"write a point: {found[1]}.{found[2]}" if found else ""
+    match = re.fullmatch(r"\s*(-?\d+),(\d+)\s*", value) if isinstance(value, str) else None
+    return f"write a point: {match[1]}.{match[2]}" if match else ""
 
 
 def _shown(value: Any) -> str:

@@ -64,10 +64,10 @@ def difference(
 
 
 def _by_identity(facts: Iterable[Fact]) -> dict[tuple[Any, ...], list[Fact]]:
-    found: dict[tuple[Any, ...], list[Fact]] = {}
+    by_identity: dict[tuple[Any, ...], list[Fact]] = {}
     for fact in facts:
-        found.setdefault(fact.identity, []).append(fact)
-    return found
+        by_identity.setdefault(fact.identity, []).append(fact)
+    return by_identity
 
 
 def facts(document: Document) -> Iterator[Fact]:

@@ -39,42 +39,42 @@ class Lines:
     def parse(self, text: Text) -> Node:
         root = Node(KEYED, 0, 0, 0, 0)
         inside = root
-        for found in _LINE.finditer(text.content):
-            kind = found.lastgroup
-            if kind == "comment" or not found[0].strip():
+        for match in _LINE.finditer(text.content):
+            kind = match.lastgroup
+            if kind == "comment" or not match[0].strip():
                 continue
-            if found["heading"] is not None:
-                at = found.start("heading") - 1
+            if match["heading"] is not None:
+                at = match.start("heading") - 1
                 if not self.headings:
                     raise IchnosError(
                         "a [heading] cannot stand in a file of lines",
                         place=text.place(at),
                         cure='if the game reads headings here, say format = "ini" in game.toml',
                     )
-                end = found.end("heading") + 1
-                inside = Node(KEYED, at, end, end, end, label=found["heading"], label_start=at + 1, label_end=end - 1)
+                end = match.end("heading") + 1
+                inside = Node(KEYED, at, end, end, end, label=match["heading"], label_start=at + 1, label_end=end - 1)
                 root.children.append(inside)
-            elif found["label"] is not None:
-                self._statement(found, inside)
+            elif match["label"] is not None:
+                self._statement(match, inside)
             else:
-                start, end = found.span("other")
-                if self.headings and found["other"].startswith("["):
+                start, end = match.span("other")
+                if self.headings and match["other"].startswith("["):
                     cure = "write it in a line of its own, as [heading]"
                     raise IchnosError("this heading lacks its closing ]", place=text.place(start), cure=cure)
-                inside.children.append(Node(WORD, start, end, start, end, found["other"]))
+                inside.children.append(Node(WORD, start, end, start, end, match["other"]))
             inside.end = inside.body_end = max(inside.end, inside.children[-1].end if inside.children else inside.end)
             root.end = root.body_end = max(root.end, inside.end)
         if root.children:
             root.start = root.body_start = root.children[0].start
         return root
 
-    def _statement(self, found: re.Match[str], inside: Node) -> None:
-        start = found.start("label")
-        value_start, end = found.span("value")
-        value = found["value"]
+    def _statement(self, match: re.Match[str], inside: Node) -> None:
+        start = match.start("label")
+        value_start, end = match.span("value")
+        value = match["value"]
         if self.escapes == "backslash":
             value = _ESCAPE.sub(lambda mark: _DECODED.get(mark[1], mark[1]), value)
-        label, label_end = found["label"], found.end("label")
+        label, label_end = match["label"], match.end("label")
         inside.children.append(Node(TEXT, start, end, value_start, end, value, label, start, label_end))
 
     def separator(self, parent: Node) -> str:

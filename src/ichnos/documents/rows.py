@@ -22,9 +22,9 @@ class PlainList:
 
     def parse(self, text: Text) -> Node:
         root = Node(LISTED, 0, 0, 0, 0)
-        for found in _ENTRY.finditer(text.content):
-            start, end = found.span(1)
-            root.children.append(Node(TEXT, start, end, start, end, found[1]))
+        for match in _ENTRY.finditer(text.content):
+            start, end = match.span(1)
+            root.children.append(Node(TEXT, start, end, start, end, match[1]))
         if root.children:
             root.start = root.body_start = root.children[0].start
             root.end = root.body_end = root.children[-1].end
@@ -109,16 +109,16 @@ class CsvTable:
         while position < len(content):
             row = Node(KEYED, position, position, position, position)
             while True:
-                found = cell_pattern.match(content, position)
-                assert found is not None  # the plain cell matches anything
-                if self.quoted and content.startswith('"', position) and found["quoted"] is None:
+                match = cell_pattern.match(content, position)
+                assert match is not None  # the plain cell matches anything
+                if self.quoted and content.startswith('"', position) and match["quoted"] is None:
                     raise IchnosError(
                         "this quotation mark is never closed",
                         place=text.place(position),
                         cure="put a \" at the cell's end",
                     )
-                value = found["plain"] if found["quoted"] is None else found["quoted"].replace('""', '"')
-                start, position = found.span()
+                value = match["plain"] if match["quoted"] is None else match["quoted"].replace('""', '"')
+                start, position = match.span()
                 row.children.append(Node(TEXT, start, position, start, position, value))
                 if not content.startswith(self.comma, position):
                     break

@@ -78,20 +78,20 @@ class Numeral(float):
     @classmethod
     def of(cls, text: str) -> Numeral:
         """The number that a text spells. Raises ValueError where it is none."""
-        found = cls(text)
-        found.text = text
-        return found
+        numeral = cls(text)
+        numeral.text = text
+        return numeral
 
     @classmethod
     def like(cls, example: str, number: float) -> Numeral:
         """A number spelled like an example: with its plus sign, and with at least as many decimals."""
-        found = cls(number)
+        numeral = cls(number)
         plain = spelled(number)
         wanted = len(example.partition(".")[2])
         if "e" not in plain and len(plain.partition(".")[2]) < wanted:
             plain = f"{number:.{wanted}f}"
-        found.text = f"+{plain}" if example.startswith("+") and number >= 0 else plain
-        return found
+        numeral.text = f"+{plain}" if example.startswith("+") and number >= 0 else plain
+        return numeral
 
 
 def spelled(value: Value) -> str:

@@ -28,8 +28,8 @@ _DECLARED = re.compile(rb"""<\?xml[^>]*encoding=["']([A-Za-z0-9._-]+)["']""")
 
 def declared_encoding(data: bytes) -> str | None:
     """The encoding that the declaration names, where there is one."""
-    found = _DECLARED.match(data[:200])
-    return found[1].decode() if found else None
+    match = _DECLARED.match(data[:200])
+    return match[1].decode() if match else None
 
 
 class Xml:
@@ -208,17 +208,17 @@ class _Parser:
         if "&" not in raw:
             return raw
 
-        def one(found: re.Match[str]) -> str:
-            name = found[1]
+        def one(match: re.Match[str]) -> str:
+            name = match[1]
             try:
-                if not found[0].endswith(";"):
+                if not match[0].endswith(";"):
                     raise ValueError
                 if name.startswith("#"):
                     return chr(int(name[2:], 16) if name[1] == "x" else int(name[1:]))
                 return _NAMED[name]
             except (KeyError, ValueError, OverflowError):
-                what = f"{found[0]} is no character" if name else "a lone & cannot stand here"
-                raise self.error(what, start + found.start(), "write &amp; for the character itself") from None
+                what = f"{match[0]} is no character" if name else "a lone & cannot stand here"
+                raise self.error(what, start + match.start(), "write &amp; for the character itself") from None
 
         return _REFERENCE.sub(one, raw)
 

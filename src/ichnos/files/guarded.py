@@ -126,8 +126,8 @@ class GuardedFolder:
         """A folder, opened by way of those around it."""
         at = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY)
         try:
-            found = os.fstat(at)
-            if (found.st_dev, found.st_ino) != self._is:
+            info = os.fstat(at)
+            if (info.st_dev, info.st_ino) != self._is:
                 raise self._other_folder("")
             for piece in folder.split("/") if folder else ():
                 inner = os.open(piece, _AS_FOLDER, dir_fd=at)
@@ -185,8 +185,8 @@ class GuardedFolder:
             if stream is None:
                 return None
             digest = disk.digest_of(stream)
-            found = os.fstat(stream.fileno())
-            return FileState(digest, found.st_size, found.st_mtime_ns, stat.S_IMODE(found.st_mode))
+            info = os.fstat(stream.fileno())
+            return FileState(digest, info.st_size, info.st_mtime_ns, stat.S_IMODE(info.st_mode))
 
     @contextmanager
     def opened(self, name: str) -> Iterator[IO[bytes]]:
@@ -345,10 +345,10 @@ class GuardedFolder:
             return [name]
         if not os.path.isdir(path):
             return []
-        found = disk.everything_below(path)
-        for one in found:
+        paths = disk.everything_below(path)
+        for one in paths:
             disk.own_place(self.folder, one)
-        return [one.relative_to(self.folder).as_posix() for one in found if os.path.isfile(one)]
+        return [one.relative_to(self.folder).as_posix() for one in paths if os.path.isfile(one)]
 
     def settle(self, names: set[str]) -> None:
         """See to it that new names in folders are on the disk, where a system can be asked for that."""

@@ -195,10 +195,10 @@ class Journal:
         """What is in a game, and what is under way in it."""
         with self._translated():
             query = "SELECT record, pending FROM games WHERE folder = ?"
-            found = self._db.execute(query, (_key(folder),)).fetchone()
-        if found is None:
+            row = self._db.execute(query, (_key(folder),)).fetchone()
+        if row is None:
             return GameRecord(), None
-        return _record(json.loads(found[0])), _pending(json.loads(found[1])) if found[1] else None
+        return _record(json.loads(row[0])), _pending(json.loads(row[1])) if row[1] else None
 
     def begin(self, folder: Path, before: GameRecord, what: PendingTransaction) -> None:
         """Note all steps, before the first is done."""

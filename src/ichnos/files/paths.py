@@ -113,8 +113,8 @@ def plain(text: str) -> str:
     return UNSEEN.sub(_spelled_out, text)
 
 
-def _spelled_out(found: re.Match[str]) -> str:
-    code = ord(found[0])
+def _spelled_out(match: re.Match[str]) -> str:
+    code = ord(match[0])
     if 0xDC80 <= code <= 0xDCFF:  # a byte of a file name that is no UTF-8 (PEP 383)
         code -= 0xDC00
     return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"

@@ -38,8 +38,8 @@ def sign_file(path: Path | str) -> tuple[int, int]:
 
 def sign_open(stream: IO[bytes]) -> tuple[int, int]:
     """How a file that is open is now."""
-    found = os.fstat(stream.fileno())
-    return found.st_size, found.st_mtime_ns
+    info = os.fstat(stream.fileno())
+    return info.st_size, info.st_mtime_ns
 
 
 def is_settled(signature: tuple[int, int]) -> bool:

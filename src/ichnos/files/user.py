@@ -60,8 +60,8 @@ class UserState(State):
     @property
     def identity(self) -> str:
         """Drawn by chance when the file was made. What a workspace keeps is trusted where it has this in it."""
-        found = self.rows("SELECT value FROM about WHERE name = 'identity'")
-        return str(found[0][0]) if found else ""
+        rows = self.rows("SELECT value FROM about WHERE name = 'identity'")
+        return str(rows[0][0]) if rows else ""
 
 
 _identities: dict[tuple[Path, int, int], str] = {}  # by the file that holds one, as it stands on the disk

@@ -9,32 +9,32 @@ from ichnos.games.profiles.rules import LoadList
 from ichnos.games.targets import target
 
 
-def describe(found: Profile) -> list[tuple[str, str]]:
+def describe(profile: Profile) -> list[tuple[str, str]]:
     """Say in plain words what a game needs: pairs of what it is about, and what the profile says of that."""
-    rules = found.rules
-    general = found.kinds[""]
+    rules = profile.rules
+    general = profile.kinds[""]
     lines = [("versions", ", ".join(rules.game.versions))]
-    for kind in found.kinds.values():
-        if found.has_files(kind):
-            lines += _kind(found, kind, None if kind is general else general)
-    lines.append(("file names", _names(found)))
+    for kind in profile.kinds.values():
+        if profile.has_files(kind):
+            lines += _kind(profile, kind, None if kind is general else general)
+    lines.append(("file names", _names(profile)))
     documents = [
-        f"{found.document_name(one)} ({one.document.format.name}"
+        f"{profile.document_name(document)} ({document.document.format.name}"
         + {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}[
-            found.document_rules(one).mode
+            profile.document_rules(document).mode
         ]
         + ")"
-        for one in found.documents
+        for document in profile.documents
     ]
     lines += [("documents" if index == 0 else "", text) for index, text in enumerate(documents)]
-    lines += [("script", script.path) for script in found.scripts]
+    lines += [("script", script.path) for script in profile.scripts]
     if rules.loops.kind == "wav-markers":
         lines.append(("loops", "marked in the WAV"))
     elif rules.loops.kind == "vorbis-comments":
         lines.append(("loops", "marked in the file's Vorbis comments"))
     if rules.icon is not None:
         lines.append(("icon", f"{rules.icon.path}, {rules.icon.width} x {rules.icon.height} pixels"))
-    lines.append(("ids", ", ".join(found.id_names) or "none"))
+    lines.append(("ids", ", ".join(profile.id_names) or "none"))
     if rules.needs:
         lines.append(("needs", ", ".join(rules.needs)))
     lines.append(
@@ -67,12 +67,12 @@ _REPLACED = {
 }
 
 
-def _kind(found: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, str]]:
+def _kind(profile: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, str]]:
     """What sounds of a kind are like; of one with a name, only what is otherwise than in general."""
-    own = next((one for one in found.rules.kind if one.name == kind.name), None)
+    own = next((one for one in profile.rules.kind if one.name == kind.name), None)
     which = ", ".join([*own.categories, *own.keys]) if own else ""
     heading = f"kind {kind.name}" if kind.name else "sounds"
-    lines = [(heading, f"{target(found, kind)}{f'; of {which}' if which else ''}")]
+    lines = [(heading, f"{target(profile, kind)}{f'; of {which}' if which else ''}")]
     said = [
         ("takes", "several for each key, picked at random" if kind.several else "one for each key"),
         ("parts", ", ".join(kind.parts) or ("none" if general and general.parts else "")),
@@ -81,12 +81,12 @@ def _kind(found: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, s
     ]
     if general is None:
         return [*lines, *((name, text) for name, text in said if text)]
-    of_all = dict(_kind(found, general, None))
+    of_all = dict(_kind(profile, general, None))
     return [*lines, *((f"  {name}", text) for name, text in said if text and of_all.get(name) != text)]
 
 
-def _names(found: Profile) -> str:
-    names = found.rules.names
+def _names(profile: Profile) -> str:
+    names = profile.rules.names
     said = [f"keys are joined by {names.separator}"]
     if names.ascii:
         said.append("ASCII only")

@@ -89,15 +89,15 @@ def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str
         return "the filled sample is not recognised again"
     if reading.strays:
         return f"an entry of the filled sample is not recognised again: {document.excerpt(reading.strays[0])}"
-    said = contents(reading, profile.rules.names.separator, in_path)
+    pack = contents(reading, profile.rules.names.separator, in_path)
     everywhere = {
         name: value
-        for found in every(reading.pack)
-        for name, value in found.values.items()
+        for part in every(reading.pack)
+        for name, value in part.values.items()
         if exemplar.scopes.get(name) == words.PACK
     }
-    said = replace(said, values={**everywhere, **said.values})
-    again = fill(exemplar, _first_file(profile, exemplar, said))
+    pack = replace(pack, values={**everywhere, **pack.values})
+    again = fill(exemplar, _first_file(profile, exemplar, pack))
     if again != sample:
         return _difference(exemplar, sample, again)
     return _merge_fault(exemplar, document, bindings)

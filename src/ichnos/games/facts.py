@@ -67,13 +67,13 @@ def facts(
 
 def named(pack: PackThing) -> dict[tuple[str, str], Thing]:
     """The entries of a pack, by their scope and what they are called; the second of a name with its number."""
-    found: dict[tuple[str, str], Thing] = {}
+    things: dict[tuple[str, str], Thing] = {}
     for scope in entry_scopes():
         of_scope: dict[str, Thing] = {}
         for thing in pack.of(scope):
             of_scope[free_name(called(thing), of_scope)] = thing
-        found |= {(scope, name): thing for name, thing in of_scope.items()}
-    return found
+        things |= {(scope, name): thing for name, thing in of_scope.items()}
+    return things
 
 
 def free_name(name: str, taken: Container[str]) -> str:

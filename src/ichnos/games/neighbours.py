@@ -18,13 +18,13 @@ def brought(read: PackReading, names: list[str]) -> Iterator[str]:
         names: those of its files.
     """
     files = SoundFiles(names)
-    for name, one in read.by_document.items():
+    for name, document in read.by_document.items():
         is_merged = name in read.merged  # then the game's own entries stand there, too
-        for sound in one.defined():
+        for sound in document.defined():
             if not is_merged or any(files.file_of(file) for file, _, _ in sound.files()):
                 yield f"key {sound.key}"
         if not is_merged:
-            yield from (f"id {prop.values['prop.id']}" for prop in one.props if prop.values.get("prop.id"))
+            yield from (f"id {prop.values['prop.id']}" for prop in document.props if prop.values.get("prop.id"))
 
 
 def shared(brings: Collection[str], others: Iterable[InstalledPack]) -> Iterator[tuple[str, InstalledPack]]:

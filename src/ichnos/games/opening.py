@@ -34,8 +34,8 @@ class Opened:
     @property
     def understood(self) -> int:
         """How many of its documents say something through the profile."""
-        said = self.reading.by_document.values()
-        return sum(bool(one.values or any(one.of(scope) for scope in entry_scopes())) for one in said)
+        by_document = self.reading.by_document.values()
+        return sum(bool(one.values or any(one.of(scope) for scope in entry_scopes())) for one in by_document)
 
 
 def opened(profile: Profile, path: Path) -> Files:
@@ -47,14 +47,14 @@ def opened(profile: Profile, path: Path) -> Files:
     files = files_at(path)
     names = files.names()
     top = names[0].partition("/")[0] if names else ""
-    known = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
+    patterns = [exemplar.path for exemplar in profile.documents] or profile.sound_paths
     if (
         profile.rules.packaging.kind != "folder"
         or disk.is_folder(path)
         or top in ("", ".", "..")
         or windows_refuses(top)
         or not all(name.startswith(f"{top}/") for name in names)
-        or any(own.match(name) is not None for own in known for name in names)
+        or any(own.match(name) is not None for own in patterns for name in names)
     ):
         return files
     return Inside(files, top)
@@ -86,7 +86,7 @@ def recognised(path: Path, game: str | None = None) -> Opened:
     """
     if game is not None:
         return through(loading.load(places.find(game)), path)
-    found: list[Opened] = []
+    openeds: list[Opened] = []
     broken: list[str] = []
     for folder in places.known():
         try:
@@ -97,12 +97,12 @@ def recognised(path: Path, game: str | None = None) -> Opened:
             broken.append(folder.name)  # no reason not to read a pack of another game
             continue
         if one.understood:
-            found.append(one)
+            openeds.append(one)
         else:
             one.files.close()
-    found.sort(key=_rank, reverse=True)
+    openeds.sort(key=_rank, reverse=True)
     place = Place(str(path))
-    if not found:
+    if not openeds:
         names = ", ".join(folder.name for folder in places.known())
         also = f"; the profile of {' and '.join(broken)} cannot be read" if broken else ""
         raise IchnosError(
@@ -110,12 +110,12 @@ def recognised(path: Path, game: str | None = None) -> Opened:
             place=place,
             cure="name the game's profile: --game FOLDER; or have one drafted from this pack: ichnos learn",
         )
-    if len(found) > 1 and _rank(found[0]) == _rank(found[1]):
-        both = " and ".join(one.profile.rules.game.name for one in found[:2])
+    if len(openeds) > 1 and _rank(openeds[0]) == _rank(openeds[1]):
+        both = " and ".join(one.profile.rules.game.name for one in openeds[:2])
         raise IchnosError(f"this could be a pack for {both}", place=place, cure="say which: --game NAME")
-    for other in found[1:]:
+    for other in openeds[1:]:
         other.files.close()
-    return found[0]
+    return openeds[0]
 
 
 def _rank(one: Opened) -> tuple[int, int, int]:

@@ -27,10 +27,10 @@ class PackSounds:
         profile: Profile,
         files: Files,
         reading: PackReading,
-        known: Catalogue | None = None,
+        catalogue: Catalogue | None = None,
         said_kinds: Mapping[str, str] | None = None,
     ) -> None:
-        self.profile, self.files, self.reading, self.known = profile, files, reading, known
+        self.profile, self.files, self.reading, self.known = profile, files, reading, catalogue
         self._said_kinds = said_kinds or {}
 
     @cached_property
@@ -59,7 +59,9 @@ class PackSounds:
             return found
         paths = profile.part_paths if sound.parts and not sound.takes else profile.take_paths
         names = self.files_of(sound)
-        fitting = [kind for kind, path in paths.items() if names and all(path.match(one) is not None for one in names)]
+        fitting = [
+            kind for kind, path in paths.items() if names and all(path.match(name) is not None for name in names)
+        ]
         return profile.kinds[fitting[0]] if len(fitting) == 1 else found
 
     @cached_property

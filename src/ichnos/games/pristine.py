@@ -95,9 +95,9 @@ def patching_of(profile: Profile, path: str) -> Patching | None:
     folder = profile.rules.catalogue.folder
     name = path.removeprefix(f"{folder}/") if folder else path
     merged = merged_documents(profile)
-    found = next((one for document, one in merged if document.match(name) is not None), None)
+    patching = next((one for document, one in merged if document.match(name) is not None), None)
     alike = (one for document, one in merged if folded(path_of(document)) == folded(name))  # in other capitals
-    return found or next(alike, None)
+    return patching or next(alike, None)
 
 
 def combining_of(profile: Profile, path: str) -> Patching | None:

@@ -84,7 +84,7 @@ class _Sampler:
 
     def free(self, name: str) -> Value:
         """A free field's value: the first of each kind that its holes can spell."""
-        holes = [hole for one in self.profile.documents for hole in one.holes_named(name)]
+        holes = [hole for document in self.profile.documents for hole in document.holes_named(name)]
         tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
         return next((value for value in tried if all(_carries(hole, value) for hole in holes)), tried[0])
 
@@ -123,11 +123,11 @@ class _Sampler:
     def values(self, scope: str, said: dict[str, Value]) -> dict[str, Value]:
         """A value for every hole of a scope: as said, or one of its kind."""
         values: dict[str, Value] = {}
-        for one in words.of_scope(scope):
-            if not one.is_spoken:
-                value = said.get(one.name, _VALUES[one.kind])
-                values[one.name] = (
-                    self.word(one.name, value) if isinstance(value, str) and one.name not in said else value
+        for word in words.of_scope(scope):
+            if not word.is_spoken:
+                value = said.get(word.name, _VALUES[word.kind])
+                values[word.name] = (
+                    self.word(word.name, value) if isinstance(value, str) and word.name not in said else value
                 )
         return values
 

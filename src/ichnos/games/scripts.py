@@ -39,7 +39,7 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
         "pack": _plain(pack) | {"ids": pack.ids, "languages": pack.tags},
         "game": {"version": pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in pack.sounds],
-        **{f"{scope}s": [_player(one) for one in pack.of(scope)] for scope in player_scopes()},
+        **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
     }
     return {name: _plainly(value) for name, value in said.items()}
 
@@ -71,30 +71,32 @@ def _sound(sound: SoundThing, names: NameRules) -> dict[str, Any]:
     }
 
 
-def _player(one: Thing) -> dict[str, Any]:
-    inside = {_several(scope): [_plain(inner) for inner in one.of(scope)] for scope in inner_scopes(one.scope)}
-    return {**_plain(one), **_read(one), "fields": one.free, **inside}
+def _player(thing: Thing) -> dict[str, Any]:
+    inside = {_several(scope): [_plain(inner) for inner in thing.of(scope)] for scope in inner_scopes(thing.scope)}
+    return {**_plain(thing), **_read(thing), "fields": thing.free, **inside}
 
 
 def _several(scope: str) -> str:
     return f"{scope[:-1]}ies" if scope.endswith("y") else f"{scope}s"
 
 
-def _read(one: Thing) -> dict[str, Any]:
+def _read(thing: Thing) -> dict[str, Any]:
     """What players read of a thing, in the pack's own language and in each."""
     found: dict[str, Any] = {}
-    for name in spoken(one.scope):
-        texts = one.texts.get(name, {})
+    for name in spoken(thing.scope):
+        texts = thing.texts.get(name, {})
         found[attribute(name)] = texts.get(None)
         found[f"{attribute(name)}s"] = {tag: text for tag, text in texts.items() if tag is not None}
     return found
 
 
-def _plain(one: Thing, names: Iterable[str] | None = None) -> dict[str, Any]:
+def _plain(thing: Thing, names: Iterable[str] | None = None) -> dict[str, Any]:
     """Each value of a thing under its name there; of all fields of its scope where none are named."""
-    named = (word.name for word in of_scope(one.scope) if word.name.startswith(f"{one.scope}.") or one.scope == TAKE)
+    named = (
+        word.name for word in of_scope(thing.scope) if word.name.startswith(f"{thing.scope}.") or thing.scope == TAKE
+    )
     wanted = names if names is not None else named
-    return {attribute(name): one.values.get(name) for name in wanted if not is_spoken(name)}
+    return {attribute(name): thing.values.get(name) for name in wanted if not is_spoken(name)}
 
 
 def quoted(value: Any) -> str:
@@ -165,8 +167,8 @@ def render(folder: Path, template: str, values: dict[str, Any], tables: Tables |
     try:
         return environment.get_template(template).render(values)
     except TemplateSyntaxError as error:
-        known = [*environment.filters] if "filter" in str(error.message) else []
-        raise _refused(folder / (error.name or template), error.lineno, str(error.message), known) from None
+        filters = [*environment.filters] if "filter" in str(error.message) else []
+        raise _refused(folder / (error.name or template), error.lineno, str(error.message), filters) from None
     except (
         TemplateError,
         TypeError,
@@ -179,8 +181,8 @@ def render(folder: Path, template: str, values: dict[str, Any], tables: Tables |
         lines = [
             frame.lineno for frame in traceback.extract_tb(error.__traceback__) if frame.filename.endswith(template)
         ]
-        known = list(_names(values)) if isinstance(error, UndefinedError) else []
-        raise _refused(folder / template, lines[-1] if lines else None, str(error), known) from None
+        filters = list(_names(values)) if isinstance(error, UndefinedError) else []
+        raise _refused(folder / template, lines[-1] if lines else None, str(error), filters) from None
 
 
 def _names(values: Any) -> Iterator[str]:
@@ -215,14 +217,14 @@ def _refused(path: Path, line: int | None, reason: str, known: Sequence[str] = (
         (re.sub(was, now, reason, flags=re.DOTALL) for was, now in _PLAIN_WORDS if re.match(was, reason, re.DOTALL)),
         reason.replace("'None'", "a value that nobody has said"),
     )
-    found = re.search(r'"([^"]+)"', plain)
+    match = re.search(r'"([^"]+)"', plain)
     cure = "correct the template"
-    if found and known:
+    if match and known:
         listed = "docs/profile-reference.md lists what there is, under Scripts"
-        cure = did_you_mean(known, found[1], 1, least=NEAR, otherwise=listed)
+        cure = did_you_mean(known, match[1], 1, least=NEAR, otherwise=listed)
     return IchnosError(
         f"this script's template cannot be filled: {plain}",
-        place=Place(str(path), line, _column(path, line, found[1] if found else None) if line else None),
+        place=Place(str(path), line, _column(path, line, match[1] if match else None) if line else None),
         cure=cure,
     )
 

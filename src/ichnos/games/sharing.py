@@ -92,15 +92,15 @@ def sound(folder: Path) -> Profile:
     Raises:
         IchnosError: what is wrong with it.
     """
-    found = loading.load(folder)
-    for one in explain.explain(found):
-        if one.fault:
+    profile = loading.load(folder)
+    for explained in explain.explain(profile):
+        if explained.fault:
             cure = f"see: ichnos games check {folder}"
             raise IchnosError(
-                f"{one.path} does not come back the same: {one.fault}", place=Place(str(folder)), cure=cure
+                f"{explained.path} does not come back the same: {explained.fault}", place=Place(str(folder)), cure=cure
             )
-    explain.check_scripts(found)
-    return found
+    explain.check_scripts(profile)
+    return profile
 
 
 @dataclass(frozen=True)
@@ -123,10 +123,10 @@ def add(source: Path, *, replace: bool, dry_run: bool) -> Added:
         new = aside / "profile"
         unpack(source, new)
         try:
-            found = sound(new)
+            profile = sound(new)
         except IchnosError as error:
             raise _where_it_was(error, new, source) from None
-        name = found.rules.game.name
+        name = profile.rules.game.name
         if name in places.bundled_names():
             cure = "give it another name: [game] name, in its game.toml"
             raise UsageError(f"a game that ships with Ichnos is called {name}", cure=cure)
@@ -136,18 +136,18 @@ def add(source: Path, *, replace: bool, dry_run: bool) -> Added:
         if disk.is_file(kept / _RULES):
             try:
                 old = loading.load(kept)
-                before, changes = old.rules.profile.version or "", tuple(differences(old, found))
+                before, changes = old.rules.profile.version or "", tuple(differences(old, profile))
             except IchnosError:
                 before = ""  # a broken one makes room for any other
-            if not replace and not dry_run and (changes or before != (found.rules.profile.version or "")):
+            if not replace and not dry_run and (changes or before != (profile.rules.profile.version or "")):
                 shown = f"{name} {before}" if before else name
                 what = f"a profile of that name is kept already: {shown}"
                 raise UsageError(what, cure="see what is otherwise with --dry-run, and say --replace")
         if not dry_run:
             with locked(places.kept_folder() / ".lock"), fresh_folder(kept) as beside:
                 _copied(files_at(new), beside)
-            found = loading.load(kept)
-        return Added(found, before, changes)
+            profile = loading.load(kept)
+        return Added(profile, before, changes)
 
 
 def _where_it_was(error: IchnosError, copy: Path, source: Path) -> IchnosError:
@@ -255,19 +255,19 @@ def pack(folder: Path, to: Path | None, *, dry_run: bool, overwrite: bool) -> tu
         UsageError: it does not say its version, author and licence, or the file is there already.
     """
     files = opened(folder)
-    found = sound(folder)
-    about = found.rules.profile
+    profile = sound(folder)
+    about = profile.rules.profile
     missing = [name for name in ("version", "author", "licence") if getattr(about, name) is None]
     if missing:
         what = f"whoever gets it wants to know its {' and '.join(missing)}"
         raise UsageError(
             what, cure='say so in game.toml: [profile], version = "1.0.0", author = "...", licence = "CC0-1.0"'
         )
-    path = to or Path(f"{found.rules.game.name}-{about.version}.zip")
+    path = to or Path(f"{profile.rules.game.name}-{about.version}.zip")
     if disk.exists(path) and not overwrite:
         raise UsageError(f"{path} is there already", cure="say --overwrite, or --to FILE")
     if not dry_run:
         members = [(name, files.read(name)) for name in sorted(files.names()) if _belongs(name)]
         with fresh(path) as beside:
             write_archive(beside, members)
-    return path, found
+    return path, profile

@@ -89,16 +89,16 @@ def judge_for(game: str | None, key: str | None, category: str | None, kind: str
         return None
     profile = loading.load(profiles.find(game))
     profile.need_kind(kind)
-    known = library.load(profile.identity)
-    if key is not None and known is not None:
-        if key not in known:
+    catalogue = library.load(profile.identity)
+    if key is not None and catalogue is not None:
+        if key not in catalogue:
             raise IchnosError(
                 f'{profile.rules.game.title} has no key "{key}"',
-                cure=known.did_you_mean(key),
+                cure=catalogue.did_you_mean(key),
             )
-        category = category or known.category(key)
+        category = category or catalogue.category(key)
     kind_rules = profile.kind_of(key or "", category, said=kind)
-    return Judge(profile, target_for(profile, kind_rules), kind_rules.seconds, key is None or known is not None)
+    return Judge(profile, target_for(profile, kind_rules), kind_rules.seconds, key is None or catalogue is not None)
 
 
 @dataclass(frozen=True)
@@ -112,12 +112,12 @@ class JudgedClip:
 
     @property
     def is_error(self) -> bool:
-        return any(one.is_error for one in self.findings)
+        return any(finding.is_error for finding in self.findings)
 
     @property
     def badness(self) -> tuple[bool, int, int]:
         """For sorting: the worst is the largest."""
-        return self.analysis is None, sum(one.is_error for one in self.findings), len(self.findings)
+        return self.analysis is None, sum(finding.is_error for finding in self.findings), len(self.findings)
 
 
 def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callable[[], None]) -> list[JudgedClip]:
@@ -131,9 +131,9 @@ def judge_clips(clips: Sequence[Path], rules: Judge | None, on_progress: Callabl
             return JudgedClip(clip, None, [ClipFinding("unreadable", error.what, error.cure, "error")])
         finally:
             on_progress()
-        said = against(analysis, rules.profile, rules.target, rules.longest) if rules else []
+        findings = against(analysis, rules.profile, rules.target, rules.longest) if rules else []
         becomes = tuple(changes(analysis.facts, rules.target)) if rules else None
-        return JudgedClip(clip, analysis, [*judge(analysis), *said], becomes)
+        return JudgedClip(clip, analysis, [*judge(analysis), *findings], becomes)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return list(pool.map(one, clips))

@@ -223,7 +223,7 @@ class PackThing(Thing):
 
     def of_kinds(self, kinds: Collection[str]) -> PackThing:
         """The same with the sounds of some kinds alone; with all of them where none is named."""
-        return self.with_sounds(one for one in self.sounds if one.kind in kinds) if kinds else self
+        return self.with_sounds(sound for sound in self.sounds if sound.kind in kinds) if kinds else self
 
     def played(self) -> Iterator[tuple[str, Place]]:
         """Each key that something plays, and where that is said."""
@@ -290,10 +290,10 @@ def combine(several: Collection[PackThing]) -> PackThing:
     """One tree of what several documents say: of each named thing all that any of them says, the first counts."""
     values: dict[str, Value] = {}
     places: dict[str, Place] = {}
-    for one in several:
-        for name, value in one.values.items():
+    for pack in several:
+        for name, value in pack.values.items():
             if name not in values:
-                values[name], places[name] = value, one.place_of(name)
+                values[name], places[name] = value, pack.place_of(name)
     inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(tag for one in several for tag in one.tags)}
     for scope in entry_scopes():
         things = [inner for one in several for inner in one.of(scope)]

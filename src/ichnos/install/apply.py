@@ -133,8 +133,8 @@ def _set(root: GuardedFolder, contents: Contents, path: str, stand: FileState | 
         root.put(path, stream, "" if is_proved else stand.sha256, stand.time, stand.mode)
 
 
-def _is(one: FileState | None, other: FileState | None) -> bool:
-    return (one.sha256 if one else None) == (other.sha256 if other else None)
+def _is(state: FileState | None, other: FileState | None) -> bool:
+    return (state.sha256 if state else None) == (other.sha256 if other else None)
 
 
 def _tidied(root: GuardedFolder, record: GameRecord) -> tuple[GameRecord, list[tuple[str, str]]]:
@@ -157,8 +157,8 @@ def _tidied(root: GuardedFolder, record: GameRecord) -> tuple[GameRecord, list[t
 def _timed(root: GuardedFolder, folders: dict[str, tuple[int, str]], used: set[str]) -> dict[str, tuple[int, str]]:
     """Give folders that nothing of ours is in their times back, where there is in them what was; gives the others."""
     for folder, (time, names) in folders.items():
-        found = root.listing(folder) if folder not in used else None
-        if found is not None and found[1] == names:
+        listing = root.listing(folder) if folder not in used else None
+        if listing is not None and listing[1] == names:
             root.set_folder_time(folder, time)
     return {folder: one for folder, one in folders.items() if folder in used}
 

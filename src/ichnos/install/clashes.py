@@ -48,17 +48,17 @@ def clashes(
         IchnosError: there are some, and nobody has said that they are to be replaced.
     """
     settled = set(old.brings) if old else set()
-    found = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
-    if found:
+    shared = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
+    if shared:
         profile = states.profiles.of(pack.profile)
         own = {f"key {key}" for key in pristine.keys(states.root.folder, profile)}
-        found = [(one, other) for one, other in found if one not in own]
-    found += [
+        shared = [(one, other) for one, other in shared if one not in own]
+    shared += [
         (one, other)
         for one, other in _shared_entries(states, pack, old, others)
-        if f"key {one}" not in settled and (f"key {one}", other) not in found
+        if f"key {one}" not in settled and (f"key {one}", other) not in shared
     ]
-    told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in found]
+    told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in shared]
     if told and states.on_change == "stop":
         more = f"; and {len(told) - 5} more" if len(told) > 5 else ""
         what = f"another pack in the game has what is new in this one: {'; '.join(told[:5])}{more}"
@@ -80,9 +80,9 @@ def _shared_entries(
                 continue
             ours, theirs = states.entries(mine), states.entries(claim)
             both = [one for one in ours if one in theirs and one not in before.get(claim.path, ())]
-            known = states.record.paths[claim.path].original
-            if both and known is not None:
+            state = states.record.paths[claim.path].original
+            if both and state is not None:
                 label = str(states.root.path(claim.path))
                 patching = states.patching(claim.path)
-                own = patching.identities(patching.parsed(states.contents.read(known.sha256), label))
+                own = patching.identities(patching.parsed(states.contents.read(state.sha256), label))
                 yield from ((name, other) for name in named(one for one in both if one not in own))

@@ -47,7 +47,7 @@ def games(notes: Journal) -> list[GameWithPacks]:
             )
             for pack in record.packs
         )
-        kept = {one.original.sha256: one.original.size for one in record.paths.values() if one.original}
+        kept = {path.original.sha256: path.original.size for path in record.paths.values() if path.original}
         found.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder)))
     return found
 

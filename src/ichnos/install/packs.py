@@ -60,20 +60,20 @@ def prepare(
     _refuse_odd(files)
     names, read = files.names(), read_pack(profile, files)
     raise_all(read.broken)
-    said = dict(read.definitions.values)
+    values = dict(read.definitions.values)
     if not read.documents:
         _refuse_unlike(profile, files)
-    name = _short_name(profile, said, called)
-    said["pack.name"] = name
+    name = _short_name(profile, values, called)
+    values["pack.name"] = name
     digests = _digests(profile, files, names, contents)
     claims, notes = _files_of(profile, _place_of(profile, root, called, ours), package, files, root, contents, digests)
-    claims += _lines(profile, root, said, files.place)
+    claims += _lines(profile, root, values, files.place)
     claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
     is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"  # also where it was sent as an archive
     pack = InstalledPack(
         name=name,
-        title=str(said.get("pack.title") or name),
-        version=str(said.get("pack.version") or ""),
+        title=str(values.get("pack.title") or name),
+        version=str(values.get("pack.version") or ""),
         game=rules.game.name,
         profile=contents.add(_as_zip(profile.folder)),
         package=str(package),
@@ -119,7 +119,7 @@ def _refuse_other_game(profile: Profile, root: GuardedFolder) -> None:
     if any(disk.is_folder(root.path(folder)) for folder in looked_for):
         return
     names = Folder(root.folder).names() if not known else []
-    paths = [*(one.path for one in profile.documents), *profile.sound_paths]
+    paths = [*(document.path for document in profile.documents), *profile.sound_paths]
     if any(path.match(name) is not None for name in names for path in paths):
         return
     missing = " and no ".join(f"{folder}/" for folder in dict.fromkeys(looked_for)) or "file that its profile knows"
@@ -173,8 +173,8 @@ def _short_name(profile: Profile, said: Mapping[str, Value], package: str) -> st
             joined[-1] += part
         else:
             joined.append(part)
-    found = Pattern(tuple(joined)).match(package)
-    return str((found or {}).get("pack.name") or package)
+    match = Pattern(tuple(joined)).match(package)
+    return str((match or {}).get("pack.name") or package)
 
 
 def _refuse_odd(files: Files) -> None:

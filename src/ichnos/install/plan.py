@@ -64,8 +64,8 @@ class _Planning:
         claims = [claim for one in (self.old, self.pack) if one for claim in one.claims]
         found = dict.fromkeys(claim.path for claim in claims)
         self.caches = {claim.path for claim in claims if claim.how == "cache"}
-        for one in self.states.record.packs:
-            _, made = self.states.expanded(claim for claim in one.claims if claim.path == claim.content)
+        for pack in self.states.record.packs:
+            _, made = self.states.expanded(claim for claim in pack.claims if claim.path == claim.content)
             regenerated = [claim.path for several in made.values() for claim in several]
             self.caches |= set(regenerated)
             found |= dict.fromkeys(regenerated)
@@ -112,9 +112,9 @@ class _Planning:
         """The claims that packs will have on a path, each with the pack's name."""
         states = self.states
         return [
-            (one.name, states.without_given_up(claim))
-            for one, claim in self.in_stack.get(path, ())
-            if one is self.pack or (path not in states.forgotten and one.name not in states.lost.get(path, ()))
+            (pack.name, states.without_given_up(claim))
+            for pack, claim in self.in_stack.get(path, ())
+            if pack is self.pack or (path not in states.forgotten and pack.name not in states.lost.get(path, ()))
         ]
 
     def take_unclaimed(self) -> None:
@@ -168,12 +168,12 @@ def plan(
     made, folders = _folders(states, planning.steps)
     shifted = states.shifted and bool(stack)
     record = GameRecord(tuple(stack), planning.paths, (*states.record.made, *made), folders, shifted)
-    changes = tuple(one.step for one in planning.steps)
+    changes = tuple(step.step for step in planning.steps)
     pending = PendingTransaction(what, pack.name, not install, changes, tuple(made), record)
     notes = [*notes, *(_told_lost(path, names) for path, names in states.lost.items() if names)]
     stands = {path: known.written.sha256 for path, known in planning.paths.items() if known.written is not None}
     files = [claim for claim in pack.claims if install and claim.how == "file"]
-    below = tuple(dict.fromkeys(one.content for one in files if stands.get(one.path) != one.content))
+    below = tuple(dict.fromkeys(file.content for file in files if stands.get(file.path) != file.content))
     return InstallPlan(
         states.root, pack, pending, states.record, planning.steps, states.contents, notes, states.stays, below
     )
@@ -182,7 +182,7 @@ def plan(
 def _with_caches(states: PathStates, pack: InstalledPack) -> InstalledPack:
     """A pack with a claim on each file of the caches that it makes stale, also while there is no file at all."""
     rest, found = states.expanded(pack.claims)
-    rest += [one for several in found.values() for one in several]
+    rest += [claim for several in found.values() for claim in several]
     rest += [Claim(path, "cache", path) for path in found]
     return replace(pack, claims=tuple(dict.fromkeys(rest)))
 
@@ -197,8 +197,8 @@ def _folders(states: PathStates, steps: Iterable[PlannedChange]) -> tuple[list[s
     made: dict[str, None] = {}
     times = dict(states.record.folders)
     there: dict[str, tuple[int, str] | None] = {}
-    for one in steps:
-        parts = one.step.path.split("/")[:-1]
+    for step in steps:
+        parts = step.step.path.split("/")[:-1]
         for depth in range(len(parts), -1, -1):
             folder = "/".join(parts[:depth])
             if folder not in there:
@@ -215,7 +215,7 @@ def _folders(states: PathStates, steps: Iterable[PlannedChange]) -> tuple[list[s
 def _why(
     now: FileState | None,
     after: FileState | None,
-    known: ClaimedPath,
+    path: ClaimedPath,
     claims: list[tuple[str, Claim]],
     pack: InstalledPack,
 ) -> tuple[str, str]:
@@ -235,6 +235,6 @@ def _why(
         return "back", f"{top}'s, which lay below"
     if len(claims) > 1:
         return "over", f"over {claims[-2][0]}'s, which comes back on restore"
-    if known.original is None:
+    if path.original is None:
         return ("new", "the game has none of this name") if now is None else ("over", "a new edition")
     return "over", "over the game's own, which is kept"

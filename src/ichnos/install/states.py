@@ -129,9 +129,9 @@ class PathStates:
     def patching(self, path: str) -> Patching:
         """How a merged file is read, by the profile that the first pack with a claim on it went in through."""
         pack = next(one for one in self.packs if any((c.path, c.how) == (path, "merge") for c in one.claims))
-        found = pristine.patching_of(self.profiles.of(pack.profile), path)
-        assert found is not None, path
-        return found
+        patching = pristine.patching_of(self.profiles.of(pack.profile), path)
+        assert patching is not None, path
+        return patching
 
     def target(
         self, path: str, known: ClaimedPath, now: FileState | None, claims: Iterable[tuple[str, Claim]]
@@ -237,6 +237,6 @@ class PathStates:
                 yield self.without_given_up(claim)
 
 
-def same(one: FileState | None, other: FileState | None) -> bool:
+def same(state: FileState | None, other: FileState | None) -> bool:
     """Have two states of a file the same bytes?"""
-    return (one.sha256 if one else None) == (other.sha256 if other else None)
+    return (state.sha256 if state else None) == (other.sha256 if other else None)

@@ -90,7 +90,7 @@ class Status:
             more = f", and {self.findings - 1} more" if self.findings > 1 else ""
             what = "mend" if self.errors else "mend, or waive under [[waive]],"
             return "", f"{what} what the last check found: {self.first}{more}"
-        if any(not one.is_latest for one in self.installed):
+        if any(not standing.is_latest for standing in self.installed):
             return "ichnos install", "an older edition of the pack is in the game"
         if not self.installed and self.facts.installation is not None:
             return "ichnos install", "the pack is in no game yet"
@@ -182,7 +182,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.name,
         pack_file.pack.version,
         loaded.profile.rules.game.title,
-        tuple((one.game, *_known_by(one)) for one in games),
+        tuple((game.game, *_known_by(game)) for game in games),
         loaded.installation,
         keys,
         tuple(dict.fromkeys(own)),
@@ -224,9 +224,9 @@ def _standings(facts: Facts, digests: dict[str | None, str]) -> Iterator[Standin
 
     with closing(Journal()) as notes:
         for game in listing.games(notes):
-            for one in game.packs:
+            for pack in game.packs:
                 for own, profile, names, ids in facts.packs:
-                    if one.pack.is_of(profile, names, ids):
-                        is_latest = one.pack.sha256 == digests.get(own)
-                        yield Standing(game.folder, one.pack.version, is_latest, one.changed)
+                    if pack.pack.is_of(profile, names, ids):
+                        is_latest = pack.pack.sha256 == digests.get(own)
+                        yield Standing(game.folder, pack.pack.version, is_latest, pack.changed)
                         break

@@ -43,13 +43,13 @@ def data_of(
         "beside": beside,
         "names": names,
         "bed": bed.name if bed is not None else "",
-        "contents": [_content(one) for one in contents.values()],
+        "contents": [_content(content) for content in contents.values()],
         "entries": [_entry(book, entry, order) for entry in book.entries],
-        "remarks": [_finding(one) for one in book.remarks],
+        "remarks": [_finding(remark) for remark in book.remarks],
         "verdicts": [
-            {"key": one.key, "verdict": one.verdict, "note": one.note, "heard": one.heard}
-            for one in verdicts
-            if one.key in keys
+            {"key": verdict.key, "verdict": verdict.verdict, "note": verdict.note, "heard": verdict.heard}
+            for verdict in verdicts
+            if verdict.key in keys
         ],
     }
 
@@ -103,28 +103,28 @@ def _scaled(level: NDArray[np.float32]) -> NDArray[np.uint8]:
 
 
 def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, Any]:
-    said = entry.definition
+    sound = entry.definition
     old = entry.old_definition
     return {
         "key": entry.key,
-        "titles": [[tag or "", text] for tag, text in said.titles.items()],
+        "titles": [[tag or "", text] for tag, text in sound.titles.items()],
         "oldTitles": [[tag or "", text] for tag, text in (old.titles if old else {}).items()],
         "category": entry.category,
         "kind": entry.kind,
-        "settings": _settings(said),
-        "volume": _volume(said),
+        "settings": _settings(sound),
+        "volume": _volume(sound),
         "oldVolume": _volume(old),
-        "pitch": _pitch(said),
+        "pitch": _pitch(sound),
         "oldPitch": _pitch(old),
         "near": entry.near,
         "far": entry.far,
         "positional": entry.positional,
-        "loop": said.loops,
+        "loop": sound.loops,
         "oldLoop": old.loops if old else False,
-        "new": [_piece(one, order) for one in entry.new],
-        "old": [_piece(one, order) for one in entry.old],
+        "new": [_piece(shown, order) for shown in entry.new],
+        "old": [_piece(shown, order) for shown in entry.old],
         "players": list(entry.players),
-        "findings": [_finding(one) for one in entry.findings],
+        "findings": [_finding(finding) for finding in entry.findings],
         "level": _rounded(entry.level),
         "seconds": round(entry.seconds, 4),
         "size": sum(one.content.size for one in entry.new if one.content),
@@ -135,8 +135,8 @@ def _entry(book: PageModel, entry: Entry, order: dict[str, int]) -> dict[str, An
     }
 
 
-def _settings(said: SoundThing) -> dict[str, str]:
-    facts = (fact for fact in own_facts(said, ()) if fact.field != "category" and not is_spoken(fact.field))
+def _settings(sound: SoundThing) -> dict[str, str]:
+    facts = (fact for fact in own_facts(sound, ()) if fact.field != "category" and not is_spoken(fact.field))
     words = {True: "yes", False: "no"}
     return {
         fact.field.rpartition(".")[2]: words[fact.value] if isinstance(fact.value, bool) else spelled(fact.value)
@@ -152,12 +152,12 @@ def _pitch(said: Any) -> float:
     return min(16.0, max(1 / 16, number(said.values.get("pitch")))) if said else 1.0
 
 
-def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
-    piece = one.piece
+def _piece(shown: Shown, order: dict[str, int]) -> dict[str, Any]:
+    piece = shown.piece
     return {
         "role": piece.role,
         "file": piece.name or piece.reference,
-        "content": order[one.content.digest] if one.content else None,
+        "content": order[shown.content.digest] if shown.content else None,
         "weight": piece.weight,
         "volume": min(100.0, piece.volume),
         "pitch": min(16.0, max(1 / 16, piece.pitch)),
@@ -165,10 +165,16 @@ def _piece(one: Shown, order: dict[str, int]) -> dict[str, Any]:
     }
 
 
-def _finding(found: Finding) -> dict[str, Any]:
-    kind = found.kind
-    said = {"id": kind.id, "severity": kind.severity, "reason": found.reason, "effect": kind.effect, "cure": found.cure}
-    return {"place": str(found.place), **said}
+def _finding(finding: Finding) -> dict[str, Any]:
+    kind = finding.kind
+    said = {
+        "id": kind.id,
+        "severity": kind.severity,
+        "reason": finding.reason,
+        "effect": kind.effect,
+        "cure": finding.cure,
+    }
+    return {"place": str(finding.place), **said}
 
 
 def why_not(content: Content) -> str:

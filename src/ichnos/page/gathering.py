@@ -93,10 +93,10 @@ class Entry:
     def levels(self) -> Iterator[float]:
         """How loud each take or part is as the game plays it, in LUFS."""
         volume = number(self.definition.values.get("volume"))
-        for one in self.new:
-            gain = volume * one.piece.volume
-            if one.level is not None and gain > 0:
-                yield one.level + 20 * math.log10(gain)
+        for shown in self.new:
+            gain = volume * shown.piece.volume
+            if shown.level is not None and gain > 0:
+                yield shown.level + 20 * math.log10(gain)
 
     @property
     def seconds(self) -> float:
@@ -159,18 +159,18 @@ def gather(
     """
     side, old = of_subject(subject), _old(subject, against)
     heard = list(side.sounds.values())
-    before = [_before(old, one) for one in heard]
+    before = [_before(old, sounds) for sounds in heard]
     pieces = [piece for one in (*heard, *before) if one is not None for piece in one.pieces]
     contents = _measured(subject.profile, pieces, Budget(2 if against else 1), on_progress)
     places = _placed(heard)
     own: dict[str, list[Finding]] = {}
     remarks = []
-    for found in findings:
-        keys = places.get((found.place.path, None)) or places.get((found.place.path, found.place.line)) or ()
+    for finding in findings:
+        keys = places.get((finding.place.path, None)) or places.get((finding.place.path, finding.place.line)) or ()
         for key in keys:
-            own.setdefault(key, []).append(found)
+            own.setdefault(key, []).append(finding)
         if not keys:
-            remarks.append(found)
+            remarks.append(finding)
     players = _players(side.definitions, subject.context.pack_file)
     entries = [
         _entry(side, one, was, own.get(one.key, ()), players.get(one.definition.key, ()), contents, subject.at_a_place)
@@ -190,13 +190,13 @@ def gather(
     )
 
 
-def _before(old: PackByKey | None, one: KeySounds) -> KeySounds | None:
+def _before(old: PackByKey | None, sounds: KeySounds) -> KeySounds | None:
     """What was under a key: of a game anything that it has, of another pack what that says itself."""
-    if old is None or one.loose:
+    if old is None or sounds.loose:
         return None
     if old.is_game:
-        return old.of_key(one.definition.key)
-    found = old.sounds.get(one.key) or old.sounds.get(one.definition.key)
+        return old.of_key(sounds.definition.key)
+    found = old.sounds.get(sounds.key) or old.sounds.get(sounds.definition.key)
     return None if found is None or found.loose else found
 
 
@@ -213,8 +213,8 @@ def _old(subject: Subject, against: Opened | None) -> PackByKey | None:
     if against is None:
         return None
     own = None if against.is_game else subject.context.own
-    known = subject.context.catalogue
-    view = PackSounds(against.profile, against.files, against.reading, known)
+    catalogue = subject.context.catalogue
+    view = PackSounds(against.profile, against.files, against.reading, catalogue)
     return PackByKey(view, own, is_game=against.is_game)
 
 
@@ -225,9 +225,9 @@ def _measured(
     files = {(id(piece.files), piece.name): piece for piece in pieces if piece.name is not None}
 
     def one(piece: KeyFile) -> Content:
-        found = _content(profile, piece, budget)
+        content = _content(profile, piece, budget)
         on_progress(1)
-        return found
+        return content
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         return dict(zip(files, pool.map(one, files.values()), strict=True))
@@ -242,20 +242,20 @@ def _content(profile: Profile, piece: KeyFile, budget: Budget) -> Content:
             return replace(unread, trouble=_OVER)
         with piece.stream() as stream:
             digest, size = disk.digest_of(stream), stream.tell()
-            found = Content(digest, size, name, piece)
+            content = Content(digest, size, name, piece)
             if encoder is not None and name.lower().endswith(encoder.extension):
-                return replace(found, trouble="in the game's own codec, which only it can decode")
+                return replace(content, trouble="in the game's own codec, which only it can decode")
             stream.seek(0)
             try:
                 sound = clips.OpenSound(stream, name)
                 if not budget.sound(name, sound.facts.seconds):
-                    return replace(found, trouble=_OVER)
+                    return replace(content, trouble=_OVER)
                 how = marking(profile.rules.loops, sound.facts.container)
                 seen = glance(sound, _COLUMNS)
                 stream.seek(0)
-                return replace(found, glance=seen, loop=loops.read(stream, how) if how else None)
+                return replace(content, glance=seen, loop=loops.read(stream, how) if how else None)
             except IchnosError as error:
-                return replace(found, trouble=error.what)
+                return replace(content, trouble=error.what)
     except IchnosError as error:
         return replace(unread, trouble=error.what)
 
@@ -266,30 +266,30 @@ _OVER = "not looked at: there is more here than any pack for a game has"
 def _placed(heard: Sequence[KeySounds]) -> dict[tuple[str, int | None], list[str]]:
     """Which keys a finding is about, by the file that it names, or by the document and the line."""
     found: dict[tuple[str, int | None], list[str]] = {}
-    for one in heard:
-        said = one.definition
-        named = [said.place, *said.places.values(), *(place for _, place, _ in said.files())]
+    for sounds in heard:
+        definition = sounds.definition
+        named = [definition.place, *definition.places.values(), *(place for _, place, _ in definition.files())]
         at: list[tuple[str, int | None]] = [(place.path, place.line) for place in named if place.line is not None]
-        at += [(piece.label, None) for piece in one.pieces if piece.name is not None and not piece.of_game]
+        at += [(piece.label, None) for piece in sounds.pieces if piece.name is not None and not piece.of_game]
         for place in dict.fromkeys(at):
-            found.setdefault(place, []).append(one.key)
+            found.setdefault(place, []).append(sounds.key)
     return found
 
 
-def _players(said: PackThing, own: PackFile | None) -> dict[str, list[str]]:
+def _players(pack: PackThing, own: PackFile | None) -> dict[str, list[str]]:
     """What plays each key, in words: as the documents say, and as the workspace does of what only a script says."""
     found: dict[str, list[str]] = {}
 
     def note(key: str | None, *words: object) -> None:
-        text = ", ".join(str(one) for one in words if one)
+        text = ", ".join(str(word) for word in words if word)
         if text not in found.setdefault(str(key), []):
             found[str(key)].append(text)
 
-    for trigger in said.triggers:
+    for trigger in pack.triggers:
         values = trigger.values
         about = [f"{what} {values[f'trigger.{what}']}" for what in _ABOUT if values.get(f"trigger.{what}")]
         note(trigger.key, f"trigger {values.get('trigger.name') or ''}".rstrip(), *about)
-    if own is not None and not said.triggers:
+    if own is not None and not pack.triggers:
         for one in own.trigger:
             told = {"event": one.event, "where": one.where, "from": one.from_}
             note(
@@ -297,9 +297,9 @@ def _players(said: PackThing, own: PackFile | None) -> dict[str, list[str]]:
                 f"trigger {one.name or ''}".rstrip(),
                 *(f"{what} {told[what]}" for what in _ABOUT if told[what]),
             )
-    for prop in said.props:
+    for prop in pack.props:
         note(prop.key, f"prop {prop.name or prop.key}")
-    for schedule in said.schedules:
+    for schedule in pack.schedules:
         called = f"schedule {schedule.values.get('schedule.name') or ''}".rstrip()
         for entry in schedule.of(ENTRY):
             note(entry.key, called, entry.values.get("entry.kind"))
@@ -311,34 +311,34 @@ _ABOUT = ("event", "where", "from")
 
 def _entry(
     side: PackByKey,
-    one: KeySounds,
+    sounds: KeySounds,
     was: KeySounds | None,
     findings: Sequence[Finding],
     players: Sequence[str],
     contents: Mapping[tuple[int, str], Content],
     at_a_place: Mapping[str, str],
 ) -> Entry:
-    said, rules = one.definition, side.profile.rules.play
-    new, old = _shown(one, contents), _shown(was, contents) if was else ()
-    positional = said.values.get("positional")
+    sound, rules = sounds.definition, side.profile.rules.play
+    new, old = _shown(sounds, contents), _shown(was, contents) if was else ()
+    positional = sound.values.get("positional")
     read = [each for each in new if each.content is not None and not each.content.unread and not each.piece.of_game]
     digests = {each.piece.role: each.content.digest for each in read if each.content}
     return Entry(
-        one.key,
-        said,
-        side.view.category_of(said) or "",
-        side.view.kind_of(said).name,
-        number(said.values.get("near"), rules.near),
-        number(said.values.get("far"), rules.far),
+        sounds.key,
+        sound,
+        side.view.category_of(sound) or "",
+        side.view.kind_of(sound).name,
+        number(sound.values.get("near"), rules.near),
+        number(sound.values.get("far"), rules.far),
         (rules.positional if positional is None else positional is True)
-        or any(piece.name in at_a_place for piece in one.pieces),
+        or any(piece.name in at_a_place for piece in sounds.pieces),
         new,
         old,
         was.definition if was else None,
         tuple(players),
         tuple(findings),
         heard_as(digests),
-        one.loose,
+        sounds.loose,
     )
 
 

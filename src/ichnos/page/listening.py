@@ -59,7 +59,7 @@ def refuse_foreign(page: Path, *, overwrite: bool) -> None:
 
 def where_sounds_go(book: PageModel, wanted: str | None) -> str:
     """Inside the page, or beside it: as is wanted, or by how much there is."""
-    return wanted or (INSIDE if sum(one.size for one in _playable(book)) <= MOST_INSIDE else BESIDE)
+    return wanted or (INSIDE if sum(content.size for content in _playable(book)) <= MOST_INSIDE else BESIDE)
 
 
 def write(
@@ -184,7 +184,7 @@ def _as_script(value: Any) -> str:
 
 
 def _playable(book: PageModel) -> list[Content]:
-    return [one for one in book.contents().values() if not why_not(one)]
+    return [content for content in book.contents().values() if not why_not(content)]
 
 
 def _bytes_of(content: Content) -> bytes:

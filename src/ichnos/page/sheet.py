@@ -260,7 +260,7 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
     if usual is not None:
         at = x + wide * _share(usual)
         sheet.axes.plot([at, at], [foot + 0.07, foot + 0.13 + _BAR], color=GREEN, linewidth=1.6)
-    if any(found.kind.is_error for found in entry.findings):
+    if any(finding.kind.is_error for finding in entry.findings):
         sheet.text(
             x + wide, y + 0.32, "✗ finding", fontsize=SMALL, color=FAULT, ha="right", va="top", family="DejaVu Sans"
         )

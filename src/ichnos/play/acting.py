@@ -110,7 +110,7 @@ class Acting:
             asked: what they asked for when they were loaded.
         """
         self._triggers += listeners
-        self.played.late = sum(one.at >= self.scene.seconds for one in self.scene.happening)
+        self.played.late = sum(happening.at >= self.scene.seconds for happening in self.scene.happening)
         for one in self.scene.happening:
             self._at(round(one.at * self.rate), self._happening(one))
         self.ask(0, asked, "script")
@@ -125,21 +125,21 @@ class Acting:
     def _at(self, at: int, act: Callable[[int], None]) -> None:
         heapq.heappush(self._waiting, (at, next(self._order), act))
 
-    def _happening(self, one: Happening) -> Callable[[int], None]:
+    def _happening(self, happening: Happening) -> Callable[[int], None]:
         def act(at: int) -> None:
-            if one.event is not None:
-                self.event(at, one.event, one.where)
-            elif one.state is not None:
-                self.states[one.state] = one.value
-                self._mark(at, f"{one.state} is {_said(one.value)}")
-            elif one.play is not None:
-                self.play(at, one.play, "scene", thing=one.from_)
-            elif one.stop is not None:
-                self.stop(at, one.stop, one.fade)
-            elif one.use is not None:
-                self._use(at, one.use)
-            elif one.schedule is not None:
-                self._schedule(at, one)
+            if happening.event is not None:
+                self.event(at, happening.event, happening.where)
+            elif happening.state is not None:
+                self.states[happening.state] = happening.value
+                self._mark(at, f"{happening.state} is {_said(happening.value)}")
+            elif happening.play is not None:
+                self.play(at, happening.play, "scene", thing=happening.from_)
+            elif happening.stop is not None:
+                self.stop(at, happening.stop, happening.fade)
+            elif happening.use is not None:
+                self._use(at, happening.use)
+            elif happening.schedule is not None:
+                self._schedule(at, happening)
 
         return act
 
@@ -147,22 +147,22 @@ class Acting:
         """Something happens: every trigger that waits for it does its work."""
         self._mark(at, f"{event}{f' at {where}' if where else ''}")
         for index, (trigger, act) in enumerate(self._triggers):
-            said = trigger.values
-            if said.get("trigger.event") != event or (said.get("trigger.where") or None) not in (None, where):
+            values = trigger.values
+            if values.get("trigger.event") != event or (values.get("trigger.where") or None) not in (None, where):
                 continue
-            state = said.get("trigger.state")
-            if state and _said(self.states.get(str(state))) != _said(said.get("trigger.reaches")):
+            state = values.get("trigger.state")
+            if state and _said(self.states.get(str(state))) != _said(values.get("trigger.reaches")):
                 continue
-            if said.get("trigger.once") is True and index in self.once:
+            if values.get("trigger.once") is True and index in self.once:
                 continue
             name = called(trigger)
             self.played.met.add(index)
-            odds = 1 if self.sure else said.get("trigger.odds")
+            odds = 1 if self.sure else values.get("trigger.odds")
             if isinstance(odds, int | float) and odds < 1 and self.odds.random() >= odds:
                 continue
             self.once.add(index)
             self.played.fired[name] = self.played.fired.get(name, 0) + 1
-            later = at + round(number(said.get("trigger.delay"), most=_LONGEST) * self.rate)
+            later = at + round(number(values.get("trigger.delay"), most=_LONGEST) * self.rate)
 
             def fire(
                 now: int, act: Callable[[], list[Asked]] = act, name: str = name, place: Place = trigger.place
@@ -191,21 +191,21 @@ class Acting:
         prop = next((one for one in self.world.props if one.name == name), None)
         if prop is None:
             cure = did_you_mean(
-                [str(one.name) for one in self.world.props], name, otherwise="there are no props at all"
+                [str(thing.name) for thing in self.world.props], name, otherwise="there are no props at all"
             )
             raise IchnosError(f'there is no prop "{name}" to use', cure=cure)
         self._mark(at, f"{name} is used")
         if prop.key is not None:
             self.play(at, prop.key, f"prop {name}", thing=name, place=prop.place)
 
-    def _schedule(self, at: int, one: Happening) -> None:
+    def _schedule(self, at: int, happening: Happening) -> None:
         names = {str(said.values.get("schedule.name")): said for said in self.world.schedules}
-        if one.schedule not in names:
-            cure = did_you_mean(names, str(one.schedule), otherwise="there are no schedules at all")
-            raise IchnosError(f'there is no schedule "{one.schedule}"', cure=cure)
-        schedule = names[one.schedule]
+        if happening.schedule not in names:
+            cure = did_you_mean(names, str(happening.schedule), otherwise="there are no schedules at all")
+            raise IchnosError(f'there is no schedule "{happening.schedule}"', cure=cure)
+        schedule = names[happening.schedule]
         turns = Turns(schedule, self.seed)
-        last = at + round(one.lasting / one.faster * self.rate) if one.lasting else self.played.frames
+        last = at + round(happening.lasting / happening.faster * self.rate) if happening.lasting else self.played.frames
 
         def entry(now: int) -> None:
             if now >= min(last, self.played.frames):
@@ -213,19 +213,19 @@ class Acting:
             key, kind = turns.next()
             first = len(self.played.voices)
             voice = self.play(
-                now, key, f"schedule {one.schedule}", gain=turns.levels[kind], kind=kind, place=schedule.place
+                now, key, f"schedule {happening.schedule}", gain=turns.levels[kind], kind=kind, place=schedule.place
             )
             length = self.rate // 2
             if voice is not None:
                 natural = self.length(voice)
                 lasts = natural or round(_ROUND * self.rate)
-                length = max(self.rate // 20, round(lasts / one.faster))
+                length = max(self.rate // 20, round(lasts / happening.faster))
                 for each in self.played.voices[first:] if length < lasts or natural is None else ():
                     each.end = max(each.start, min(each.end, now + length))
                     each.fade_out = min(length, round(0.02 * self.rate))
             self._at(now + length, entry)
 
-        self._mark(at, f"schedule {one.schedule} begins")
+        self._mark(at, f"schedule {happening.schedule} begins")
         self._at(at, entry)
 
     def play(

@@ -85,31 +85,31 @@ class Sounds:
 
     def frames(self, file: SoundFile, turns: int) -> tuple[int | None, int]:
         """The frames of so many turns of a file, and their rate; None where it goes round without end."""
-        found = self.known(file)
-        if found is None:
+        facts = self.known(file)
+        if facts is None:
             return 0, 1
         if turns == 0:
-            return None, found.rate
-        start, end = self.turn(found)
-        return (end + (turns - 1) * (end - start) if turns > 1 else found.frames), found.rate
+            return None, facts.rate
+        start, end = self.turn(facts)
+        return (end + (turns - 1) * (end - start) if turns > 1 else facts.frames), facts.rate
 
     @staticmethod
-    def turn(found: SoundFacts) -> tuple[int, int]:
+    def turn(facts: SoundFacts) -> tuple[int, int]:
         """Where a file goes back to, and the frame behind the last one before it does."""
-        if found.loop is None or not 0 <= found.loop[0] < found.loop[1] < found.frames:
-            return 0, found.frames
-        return found.loop[0], found.loop[1] + 1
+        if facts.loop is None or not 0 <= facts.loop[0] < facts.loop[1] < facts.frames:
+            return 0, facts.frames
+        return facts.loop[0], facts.loop[1] + 1
 
     def blocks(self, file: SoundFile, turns: int) -> Iterator[Block]:
         """A file as it is played: once, or from its beginning and then round and round."""
-        found = self.known(file)
+        facts = self.known(file)
         spool = self._spool(file)
-        if found is None or spool is None or not spool.frames:
+        if facts is None or spool is None or not spool.frames:
             return
         if turns == 1:
             yield from spool.blocks()
             return
-        start, end = self.turn(found)
+        start, end = self.turn(facts)
         yield from spool.blocks(0, end)
         left = None if turns == 0 else (turns - 1) * (end - start)
         while spool.frames > start and (left is None or left > 0):

@@ -105,10 +105,10 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
         )  # fmt: skip
     if voice.thing and size > _SMALLEST:
         far = f"{away[0]:.0f} m" + (f" to {away[-1]:.0f} m" if round(away[0]) != round(away[-1]) else "")
-        said = voice.thing if voice.thing.endswith(" m") else f"{voice.thing}, {far}"
-        if (behind - start) / scene.seconds * _LETTERS / size > len(said):
+        thing = voice.thing if voice.thing.endswith(" m") else f"{voice.thing}, {far}"
+        if (behind - start) / scene.seconds * _LETTERS / size > len(thing):
             axes.text(
-                start, lane + height / 2 + 0.02, plain(said), fontsize=size * 0.8, color=INK, va="top",
+                start, lane + height / 2 + 0.02, plain(thing), fontsize=size * 0.8, color=INK, va="top",
                 clip_on=True, zorder=3,
             )  # fmt: skip
 
@@ -138,10 +138,10 @@ def draw_shares(tables: Sequence[tuple[str, Sequence[Share]]], title: str, to: P
         for axes, (name, shares) in zip(grid.flat, tables, strict=False):
             style.name(axes, name)
             at = range(len(shares))
-            found, expected = [100 * one.found for one in shares], [100 * (one.expected or 0) for one in shares]
+            found, expected = [100 * share.found for share in shares], [100 * (one.expected or 0) for one in shares]
             axes.barh([one - 0.2 for one in at], found, height=0.36, color=INK)
             axes.barh([one + 0.2 for one in at], expected, height=0.36, color=PENCIL)
-            axes.set_yticks(list(at), [plain(one.name) for one in shares], fontsize=SMALL)
+            axes.set_yticks(list(at), [plain(share.name) for share in shares], fontsize=SMALL)
             axes.grid(visible=False, axis="y")
             axes.grid(visible=True, axis="x", color=RULE)
             axes.invert_yaxis()

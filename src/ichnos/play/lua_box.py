@@ -124,10 +124,10 @@ class Box:
     def wrong(self, error: BaseException) -> list[Any]:
         """An error as file, line and what."""
         text = str(error) or "it takes too much memory"
-        found = _LINE.match(text.partition("\nstack traceback")[0])
-        if not found:
+        match = _LINE.match(text.partition("\nstack traceback")[0])
+        if not match:
             return ["", 0, text]
-        return [self._labels.get(found[1].rpartition(" ")[2], found[1]), int(found[2]), found[3]]
+        return [self._labels.get(match[1].rpartition(" ")[2], match[1]), int(match[2]), match[3]]
 
 
 def _nothing(_: Any, name: Any, __: bool) -> str:

@@ -162,10 +162,10 @@ class _Reader:
 
     def _all(self, voice: Voice, sounds: Sounds, rate: int) -> Iterator[Block]:
         for file, turns in voice.pieces:
-            known = sounds.known(file)
-            if known is not None:
+            facts = sounds.known(file)
+            if facts is not None:
                 mixed = chain.mix_channels(sounds.blocks(file, turns), self.channels)
-                yield from chain.resample(mixed, known.rate * voice.pitch, rate, self.channels)
+                yield from chain.resample(mixed, facts.rate * voice.pitch, rate, self.channels)
 
     def read(self, frames: int) -> NDArray[np.float32]:
         """The next frames; silence where the sound is over."""

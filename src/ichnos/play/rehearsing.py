@@ -63,9 +63,9 @@ def lengths(world: World, sounds: Sounds) -> dict[str, float]:
     found = {}
     for sound in world.own():
         for file in sound.files:
-            known = sounds.known(file)
-            if known is not None:
-                found[sound.key] = known.frames / known.rate
+            facts = sounds.known(file)
+            if facts is not None:
+                found[sound.key] = facts.frames / facts.rate
                 break
     return found
 
@@ -333,11 +333,11 @@ def _loops(world: World, done: Rehearsal, sounds: Sounds) -> Iterator[Finding]:
     keys = {voice.key for voice in done.played.voices}
     for sound in world.own():
         for file in sound.files if sound.key in keys and sound.loop is not False else ():
-            known = sounds.known(file)
-            if known is None or known.loop is None or known.loop[0] < known.loop[1] < known.frames:
+            facts = sounds.known(file)
+            if facts is None or facts.loop is None or facts.loop[0] < facts.loop[1] < facts.frames:
                 continue
-            start, end = known.loop
-            reason = f"its loop goes from frame {start} to {end}, and the file has {known.frames}"
+            start, end = facts.loop
+            reason = f"its loop goes from frame {start} to {end}, and the file has {facts.frames}"
             yield finding("loop-wrong", Place(file.label), reason)
 
 

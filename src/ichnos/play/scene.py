@@ -77,7 +77,7 @@ class Scene(TomlTable):
     def walk(self) -> tuple[list[float], list[ListenerPlace], list[float]]:
         """The listener's steps in the order of time: when, where, and looking where to."""
         steps = sorted(self.listener, key=lambda one: one.at)
-        return [one.at for one in steps], steps, _facings(steps)
+        return [step.at for step in steps], steps, _facings(steps)
 
     def listener_at(self, second: float) -> tuple[Spot, float]:
         """Where the listener is, and looks to in degrees."""
@@ -105,8 +105,8 @@ class Scene(TomlTable):
 
 def _facings(steps: list[ListenerPlace]) -> list[float]:
     found, now = [], 0.0
-    for one in steps:
-        now = now if one.facing is None else one.facing
+    for step in steps:
+        now = now if step.facing is None else step.facing
         found.append(now)
     return found
 
@@ -183,19 +183,22 @@ def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) 
         "format": 1,
         "seconds": round(max(1.0, now + _APART), 3),
         "thing": [{"name": name, "place": spot} for name, spot in things.items()],
-        "happening": [{**one, "at": round(one["at"], 3)} for one in sorted(happenings, key=lambda one: one["at"])],
+        "happening": [
+            {**happening, "at": round(happening["at"], 3)}
+            for happening in sorted(happenings, key=lambda one: one["at"])
+        ],
     }
     return Scene.model_validate(said)
 
 
 def _of_trigger(trigger: Thing, now: float, things: dict[str, Spot]) -> Iterator[dict[str, Any]]:
-    said = trigger.values
-    if said.get("trigger.from"):
-        things.setdefault(str(said["trigger.from"]), (3, 4))
-    if said.get("trigger.state"):
-        yield {"at": now, "state": str(said["trigger.state"]), "value": str(said.get("trigger.reaches"))}
-    where = said.get("trigger.where")
-    yield {"at": now, "event": str(said.get("trigger.event")), **({"where": str(where)} if where else {})}
+    values = trigger.values
+    if values.get("trigger.from"):
+        things.setdefault(str(values["trigger.from"]), (3, 4))
+    if values.get("trigger.state"):
+        yield {"at": now, "state": str(values["trigger.state"]), "value": str(values.get("trigger.reaches"))}
+    where = values.get("trigger.where")
+    yield {"at": now, "event": str(values.get("trigger.event")), **({"where": str(where)} if where else {})}
 
 
 def distance_at(scene: Scene, thing: str | None, second: float) -> float:

@@ -55,19 +55,22 @@ class Turns:
     """
 
     def __init__(self, schedule: Thing, seed: int) -> None:
-        said = schedule.values
+        values = schedule.values
 
         kinds = [(str(one.key), str(one.values.get("entry.kind") or PIECE)) for one in schedule.of(ENTRY)]
         self.pieces = [key for key, kind in kinds if kind != BETWEEN]
         self.between = [key for key, kind in kinds if kind == BETWEEN]
-        self.after, self.apart = round(number(said.get("schedule.after"), 1)), round(number(said.get("schedule.apart")))
-        self.odds = number(said.get("schedule.odds"), 1, 1e-6, 1)
-        self.twice = said.get("schedule.twice") is not False
+        self.after, self.apart = (
+            round(number(values.get("schedule.after"), 1)),
+            round(number(values.get("schedule.apart"))),
+        )
+        self.odds = number(values.get("schedule.odds"), 1, 1e-6, 1)
+        self.twice = values.get("schedule.twice") is not False
         self.levels = {
-            PIECE: number(said.get("schedule.piece-volume"), 1, most=_LOUDEST),
-            BETWEEN: number(said.get("schedule.between-volume"), 1, most=_LOUDEST),
+            PIECE: number(values.get("schedule.piece-volume"), 1, most=_LOUDEST),
+            BETWEEN: number(values.get("schedule.between-volume"), 1, most=_LOUDEST),
         }
-        self._chance = chance(seed, f"schedule {said.get('schedule.name')}")
+        self._chance = chance(seed, f"schedule {values.get('schedule.name')}")
         self._since = 0  # pieces since the last in-between
         self._count = 0
         self._heard: dict[str, int] = {}  # when each in-between was heard last
@@ -85,7 +88,7 @@ class Turns:
         elif not self.pieces:
             key, kind = self._any(self.between), BETWEEN
         else:
-            others = [one for one in self.pieces if one != self._last] if not self.twice else self.pieces
+            others = [piece for piece in self.pieces if piece != self._last] if not self.twice else self.pieces
             key, kind = self._any(others or self.pieces), PIECE
             self._last, self._since = key, self._since + 1
         self._count += 1

@@ -118,7 +118,7 @@ class _Layer:
 
 
 def load(
-    profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, known: Catalogue | None = None
+    profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, catalogue: Catalogue | None = None
 ) -> World:
     """Load the game's own sounds, and packs over them.
 
@@ -130,21 +130,21 @@ def load(
     Raises:
         IchnosError: a document of a pack is broken.
     """
-    return _Loading(profile, packs, game, known).world
+    return _Loading(profile, packs, game, catalogue).world
 
 
 class _Loading:
     def __init__(
-        self, profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, known: Catalogue | None
+        self, profile: Profile, packs: Sequence[tuple[str, Files]], game: Files | None, catalogue: Catalogue | None
     ) -> None:
         self.profile = profile
-        self.known = known
+        self.known = catalogue
         self.world = World(profile, packs=tuple(name for name, _ in packs))
         ordered = [*([(GAME, game)] if game is not None else []), *packs]
         if profile.rules.install.wins == "first":
             ordered = [*ordered[: len(ordered) - len(packs)], *reversed(packs)]
         self.layers = [
-            _Layer(whose, PackSounds(profile, files, read_pack(profile, files), known)) for whose, files in ordered
+            _Layer(whose, PackSounds(profile, files, read_pack(profile, files), catalogue)) for whose, files in ordered
         ]
         self.over: dict[str, SoundFile] = {}  # by bare name, where a file takes another's place by its path
         self.under: dict[str, str] = {}  # whose file stood there before, of another pack
@@ -171,13 +171,13 @@ class _Loading:
                 f"{count} of the game's own documents cannot be read, and what is in them does not play:"
                 f" {reading.broken[0].place}"
             )
-        said = reading.definitions
-        merged = {one.key for name in reading.merged for one in reading.by_document.get(name, said).sounds}
-        for sound in said.defined():
+        pack = reading.definitions
+        merged = {one.key for name in reading.merged for one in reading.by_document.get(name, pack).sounds}
+        for sound in pack.defined():
             self.take_in(layer, sound, is_copy=layer.whose != GAME and sound.key in merged)
-        self.world.triggers += [(layer.whose, one) for one in said.triggers]
-        self.world.props += said.props
-        self.world.schedules += said.schedules
+        self.world.triggers += [(layer.whose, trigger) for trigger in pack.triggers]
+        self.world.props += pack.props
+        self.world.schedules += pack.schedules
         if layer.whose != GAME:
             scripts = {script.path for script in self.profile.scripts}
             for name in layer.files.names():
@@ -189,7 +189,7 @@ class _Loading:
     def take_in(self, layer: _Layer, sound: SoundThing, *, is_copy: bool) -> None:
         made = self.made(layer, sound)
         before = self.world.sounds.get(sound.key)
-        if is_copy and not any(one.whose == layer.whose for one in made.files):
+        if is_copy and not any(file.whose == layer.whose for file in made.files):
             return  # an entry of the game's own, in the pack's copy of its file
         if before is not None and before.whose not in (GAME, layer.whose):
             self.world.lost.append((sound.key, before.whose, layer.whose, before.place))

@@ -65,8 +65,8 @@ def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     for pack in packs:
         subject = pack.subject
         own = {one.partition(" ")[2] for one in brought(subject.pack, subject.names) if one.startswith("key ")}
-        said = {sound.key: sound for sound in subject.pack.defined() if sound.key in own}
-        for key, sound in said.items():
+        sounds = {sound.key: sound for sound in subject.pack.defined() if sound.key in own}
+        for key, sound in sounds.items():
             files = [
                 (file, subject.sound_files.file_of(file) is not None and pack.name) for file, _, _ in sound.files()
             ]
@@ -77,7 +77,7 @@ def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
                 keys[key].append((pack.name, subject.label(name), (name, pack.name)))
     for key, claims in keys.items():
         owners = list(dict.fromkeys(name for name, _, _ in claims))
-        if len(owners) > 1 and any(one[2] != claims[0][2] for one in claims):
+        if len(owners) > 1 and any(claim[2] != claims[0][2] for claim in claims):
             winner, losers = _winner(profile, owners)
             yield finding("key-shared", claims[-1][1], f'"{key}" is in {listed(losers)} too; {winner} is heard')
 

@@ -93,11 +93,11 @@ class PackByKey:
         files, of_game = self.files, False
         if name is None and self.behind is not None and (name := self._theirs.file_of(reference)) is not None:
             files, of_game = self.behind, True
-        said = take.values if take is not None else {}
+        values = take.values if take is not None else {}
         weight = take.weight if take is not None else None
         return KeyFile(
-            role, reference, files, name, number(weight), number(said.get("take.volume")),
-            number(said.get("take.pitch")), of_game,
+            role, reference, files, name, number(weight), number(values.get("take.volume")),
+            number(values.get("take.pitch")), of_game,
         )  # fmt: skip
 
     def pieces(self, sound: SoundThing) -> tuple[KeyFile, ...]:
@@ -116,8 +116,8 @@ class PackByKey:
             )
         for key, sound in self._in_place().items():
             if key not in found or not found[key].pieces:
-                said = found[key].definition if key in found else None
-                whole = replace(sound, texts=said.texts, place=said.place) if said else sound
+                definition = found[key].definition if key in found else None
+                whole = replace(sound, texts=definition.texts, place=definition.place) if definition else sound
                 found[key] = KeySounds(key, whole, self.pieces(whole))
         named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
         for name in self.view.names:
@@ -153,7 +153,7 @@ class PackByKey:
     @cached_property
     def _keys(self) -> set[str]:
         """The keys as the documents have them."""
-        return {sound.key for one in self.reading.by_document.values() for sound in one.sounds}
+        return {sound.key for pack in self.reading.by_document.values() for sound in pack.sounds}
 
     @cached_property
     def _of_game(self) -> PackThing:
@@ -162,11 +162,11 @@ class PackByKey:
 
     def of_key(self, key: str) -> KeySounds | None:
         """What a game has under a key, by its definitions or by what is known of it."""
-        found = self._by_key.get(key)
-        if found is None and self.known is not None and key in self.known:
+        sound = self._by_key.get(key)
+        if sound is None and self.known is not None and key in self.known:
             entry = self.known.entry(key)
-            found = sound_of(key, entry.category, entry.files)
-        return KeySounds(key, found, self.pieces(found)) if found is not None else None
+            sound = sound_of(key, entry.category, entry.files)
+        return KeySounds(key, sound, self.pieces(sound)) if sound is not None else None
 
     @cached_property
     def _by_key(self) -> dict[str, SoundThing]:

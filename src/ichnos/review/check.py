@@ -70,12 +70,12 @@ class Checked:
         return not any(found.kind.is_error for found in self.findings)
 
 
-def _not_endless(found: Sequence[Finding]) -> list[Finding]:
+def _not_endless(findings: Sequence[Finding]) -> list[Finding]:
     """At most so many findings of one kind in one file, and one that says how many more there are."""
-    counts = Counter((one.kind.id, one.place.path) for one in found)
+    counts = Counter((one.kind.id, one.place.path) for one in findings)
     seen: Counter[tuple[str, str]] = Counter()
     kept = []
-    for one in found:
+    for one in findings:
         alike = one.kind.id, one.place.path
         seen[alike] += 1
         if seen[alike] <= MOST_ALIKE:

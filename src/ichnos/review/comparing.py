@@ -122,9 +122,9 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
         elif thing not in first:
             changes.append(Change(ADDED, *thing))
         else:
-            found = list(_values(thing, one, other))
-            changes += found
-            same[thing] = not found
+            values = list(_values(thing, one, other))
+            changes += values
+            same[thing] = not values
     pairs = list(_pairs(one, other, first, second))
     if before.is_game == after.is_game:
         changes += _loose(one, other, pairs)
@@ -182,7 +182,7 @@ def lost(before: Opened, after: Opened) -> Iterator[Fact]:
     """Values in documents of a pack that do not stand in another one, understood or not."""
     profile = before.profile
     for name in before.reading.documents:
-        exemplar = next(one for one in profile.documents if one.path.match(name) is not None)
+        exemplar = next(document for document in profile.documents if document.path.match(name) is not None)
         if name not in after.reading.documents:
             continue
         encoding = profile.document_rules(exemplar).encoding
@@ -258,9 +258,9 @@ class _Hearing:
         """What is to be said of each pair that is not the same."""
 
         def difference(pair: _Pair) -> Change | None:
-            found = self._difference(pair)
+            change = self._difference(pair)
             on_progress(1)
-            return found
+            return change
 
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
             return [change for change in pool.map(difference, pairs) if change is not None]

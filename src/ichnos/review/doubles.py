@@ -18,8 +18,8 @@ from ichnos.games.things import PackThing, SoundThing, Thing, together
 def kept_apart(documents: Collection[PackThing]) -> PackThing:
     """All that documents say: where one says otherwise of a thing than another before, that has a number of its own."""
     values: dict[str, Value] = {}
-    for one in documents:
-        for name, value in one.values.items():
+    for document in documents:
+        for name, value in document.values.items():
             values[free_name(name, {known for known, there in values.items() if there != value})] = value
     inside = {
         scope: tuple(_apart(scope, documents))
@@ -32,23 +32,23 @@ def kept_apart(documents: Collection[PackThing]) -> PackThing:
 
 def _apart(scope: str, documents: Iterable[PackThing]) -> Iterable[Thing]:
     naming = next(word.name for word in of_scope(scope) if word.is_name)
-    found: dict[str, Thing] = {}
+    things: dict[str, Thing] = {}
     for document in documents:
         here: set[tuple[str, Value]] = set()  # with files, in this document
-        for one in document.of(scope):
-            own, number = called(one), 1
-            entry = own, one.values.get("language")
-            has_files = isinstance(one, SoundThing) and one.names_files
-            is_new = one.name is None or (has_files and entry in here)
+        for thing in document.of(scope):
+            own, number = called(thing), 1
+            entry = own, thing.values.get("language")
+            has_files = isinstance(thing, SoundThing) and thing.names_files
+            is_new = thing.name is None or (has_files and entry in here)
             name = own
-            while name in found and (is_new or _clash(found[name], one)):
+            while name in things and (is_new or _clash(things[name], thing)):
                 number += 1
                 name = f"{own} ({number})"
-            whole = together(found[name], one) if name in found else one
-            found[name] = replace(whole, values={**whole.values, naming: name})
+            whole = together(things[name], thing) if name in things else thing
+            things[name] = replace(whole, values={**whole.values, naming: name})
             if has_files:
                 here.add(entry)
-    return found.values()
+    return things.values()
 
 
 def _clash(first: Thing, other: Thing) -> bool:

@@ -35,11 +35,15 @@ def findings(subject: Subject) -> Iterator[Finding]:
                 yield finding("key-twice", sound.place, f'the key "{sound.key}" stands in line {line} already')
                 continue
             first[entry] = sound.place
-            known = context.catalogue
-            if known is not None and sound.key not in known and not _is_meant_as_new(context, known, sound.key):
+            catalogue = context.catalogue
+            if (
+                catalogue is not None
+                and sound.key not in catalogue
+                and not _is_meant_as_new(context, catalogue, sound.key)
+            ):
                 if sound.key in subject.own_entries(name):
                     continue  # one of the game's that names no file: a channel, or whatever it may be
-                cure = known.did_you_mean(sound.key)
+                cure = catalogue.did_you_mean(sound.key)
                 can_be_new = any(kind.new for kind in context.profile.kinds.values()) and context.new_keys is not None
                 cure += " A key of your own needs new = true in the workspace" if can_be_new else ""
                 yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
@@ -49,20 +53,20 @@ def findings(subject: Subject) -> Iterator[Finding]:
 
 def _still_played(subject: Subject) -> Iterator[Finding]:
     """Keys of which some of the game's own files are replaced, and others still play."""
-    known, pack_file = subject.context.catalogue, subject.context.pack_file
-    if known is None or not subject.in_place:
+    catalogue, pack_file = subject.context.catalogue, subject.context.pack_file
+    if catalogue is None or not subject.in_place:
         return
     there = {without_extension(name) for name in subject.in_place}
-    said = {sound.key: sound for sound in pack_file.sound} if pack_file else None
+    sounds = {sound.key: sound for sound in pack_file.sound} if pack_file else None
     meant: dict[str, str] = {}
     for name, keys in subject.in_place.items():
         # A file of several keys is there for those that the workspace speaks of; else it cannot be told for which.
-        for key in keys if len(keys) == 1 or said is not None else ():
-            if said is None or key in said:
+        for key in keys if len(keys) == 1 or sounds is not None else ():
+            if sounds is None or key in sounds:
                 meant.setdefault(key, name)
     for key, name in meant.items():
-        files = known.entry(key).files
-        kept = {number for number, take in enumerate(said[key].takes) if take.kept} if said else set()
+        files = catalogue.entry(key).files
+        kept = {number for number, take in enumerate(sounds[key].takes) if take.kept} if sounds else set()
         left = [
             file
             for number, file in enumerate(files)
@@ -76,10 +80,10 @@ def _still_played(subject: Subject) -> Iterator[Finding]:
 
 def _paths(subject: Subject) -> Iterator[Finding]:
     """Sound files under names that the game does not have, where names are all that it goes by."""
-    known, profile = subject.context.catalogue, subject.profile
-    if known is None or not profile.by_path:
+    catalogue, profile = subject.context.catalogue, subject.profile
+    if catalogue is None or not profile.by_path:
         return
-    own = {profile.bare(file): file for file in known.all_files()}
+    own = {profile.bare(file): file for file in catalogue.all_files()}
     for name in subject.sounds if own else ():
         if name not in subject.targets and subject.needs_no_definition(name):
             near = own[nearest(own, without_extension(name), 1)[0]]
@@ -88,14 +92,14 @@ def _paths(subject: Subject) -> Iterator[Finding]:
             yield finding(kind, subject.label(name), reason, f"did you mean {near}?")
 
 
-def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
+def _is_meant_as_new(context: Context, catalogue: Catalogue, key: str) -> bool:
     """Is a key that the game does not have the pack's own? Where nobody says so, it is unless it is nearly one."""
     if context.new_keys is not None:
         return key in context.new_keys
     if not any(kind.new for kind in context.profile.kinds.values()):
         return False
     near = process.extractOne(
-        key, known.keys, scorer=DamerauLevenshtein.distance, processor=str.casefold, score_cutoff=_SLIPS
+        key, catalogue.keys, scorer=DamerauLevenshtein.distance, processor=str.casefold, score_cutoff=_SLIPS
     )
     return near is None
 
@@ -103,13 +107,13 @@ def _is_meant_as_new(context: Context, known: Catalogue, key: str) -> bool:
 def played(subject: Subject) -> Iterator[Finding]:
     """Keys that triggers, props and schedules play, and nothing has."""
     defined = subject.keys
-    known = subject.context.catalogue
+    catalogue = subject.context.catalogue
     for definitions in subject.pack.by_document.values():
         for key, place in definitions.played():
-            if key in defined or (known is None and not defined) or (known is not None and key in known):
+            if key in defined or (catalogue is None and not defined) or (catalogue is not None and key in catalogue):
                 continue
-            if known is not None or alike(key, defined):
-                cure = did_you_mean([*defined, *(known.keys if known else ())], key, 2)
+            if catalogue is not None or alike(key, defined):
+                cure = did_you_mean([*defined, *(catalogue.keys if catalogue else ())], key, 2)
                 yield finding("play-unknown", place, f'nothing has the key "{key}"', cure)
 
 

@@ -21,9 +21,9 @@ def names_of(exemplar: Exemplar) -> set[str]:
 
 def values(subject: Subject) -> Iterator[tuple[str, object, Place]]:
     """Each value of the pack itself, by its hole's name, wherever a document has it."""
-    for one in subject.pack.by_document.values():
-        for name, value in one.values.items():
-            yield name, value, one.places.get(name, NOWHERE)
+    for pack in subject.pack.by_document.values():
+        for name, value in pack.values.items():
+            yield name, value, pack.places.get(name, NOWHERE)
 
 
 def ids(subject: Subject) -> Iterator[Finding]:
@@ -87,12 +87,12 @@ def _kept(
     subject: Subject, exemplar: Exemplar, titled: Mapping[tuple[str, str], Mapping[str, Place]]
 ) -> set[tuple[str, str]]:
     """The sounds that have their titles from the game's own entries, or can have: the pack says nothing of those."""
-    known = subject.context.catalogue
-    sounds = {one for one in titled if one[0] == SOUND and (known is None or one[1] in known)}
-    if known is None:
+    catalogue = subject.context.catalogue
+    sounds = {one for one in titled if one[0] == SOUND and (catalogue is None or one[1] in catalogue)}
+    if catalogue is None:
         return sounds
     if subject.context.own is None:
-        return {one for one in sounds if set(titled[one]) <= set(known.languages)}
+        return {one for one in sounds if set(titled[one]) <= set(catalogue.languages)}
     said = {sound.key: sound.titles for sound in subject.pack.definitions.sounds}
     own = subject.own_titles(exemplar) if sounds else {}
     return {(scope, key) for scope, key in sounds if said[key] == own.get(key)}

@@ -32,7 +32,7 @@ class Proved:
     @property
     def findings(self) -> tuple[Finding, ...]:
         """Those that are not waived."""
-        return (*(one for result in self.results for one in result.findings), *self.shared)
+        return (*(finding for result in self.results for finding in result.findings), *self.shared)
 
 
 def subjects(context: Context, packs: Sequence[Path]) -> list[Subject]:
@@ -42,7 +42,7 @@ def subjects(context: Context, packs: Sequence[Path]) -> list[Subject]:
 
 def prove(
     packs: Sequence[Path],
-    found: Sequence[Subject],
+    subjects: Sequence[Subject],
     on_progress: Callable[[str], None] = lambda _: None,
     times: float = 1.0,
 ) -> Proved:
@@ -53,13 +53,13 @@ def prove(
         on_progress: called with the name of each sound that was decoded.
         times: how much of a large pack is looked at, as a part of what is usual.
     """
-    results = [check(subject, on_progress, Budget(times)) for subject in found]
+    results = [check(subject, on_progress, Budget(times)) for subject in subjects]
     shared: list[Finding] = []
     if len(packs) > 1:
-        loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, found, strict=True)]
-        shared = list(across.findings(found[0].profile, loads))
-    over = tuple(key for subject in found for key in verdicts.over(subject))
-    for subject in found:
+        loads = [across.Loaded(str(pack), subject) for pack, subject in zip(packs, subjects, strict=True)]
+        shared = list(across.findings(subjects[0].profile, loads))
+    over = tuple(key for subject in subjects for key in verdicts.over(subject))
+    for subject in subjects:
         subject.files.close()
     return Proved(tuple(packs), tuple(results), tuple(shared), over)
 
@@ -71,7 +71,7 @@ def note(loaded: Workspace, result: Checked) -> None:
         with closing(state), suppress(IchnosError):  # it is only told
             last = state.latest_build(None)
             if last is not None:
-                errors = sum(one.kind.is_error for one in result.findings)
+                errors = sum(finding.kind.is_error for finding in result.findings)
                 first = max(result.findings, key=lambda one: one.kind.is_error, default=None)
                 told = f"{first.kind.id}, {first.place}: {first.reason}" if first else ""
                 said = {"sha256": last.sha256, "findings": len(result.findings), "errors": errors, "first": told}

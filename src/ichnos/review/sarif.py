@@ -39,13 +39,13 @@ def sarif(
         for kind in KINDS.values()
     ]
 
-    def result(one: Finding) -> dict[str, Any]:
-        path = folders.get(one.place.path, base) / one.place.path
-        return _result(one, kinds, _location(path, base))
+    def result(finding: Finding) -> dict[str, Any]:
+        path = folders.get(finding.place.path, base) / finding.place.path
+        return _result(finding, kinds, _location(path, base))
 
     results = [result(one) for one in findings]
-    for one, reason in waived:
-        results.append({**result(one), "suppressions": [{"kind": "external", "justification": reason}]})
+    for finding, reason in waived:
+        results.append({**result(finding), "suppressions": [{"kind": "external", "justification": reason}]})
     run = {
         "tool": {"driver": {"name": "Ichnos", "version": __version__, "rules": rules}},
         "originalUriBaseIds": {_BASE: {"uri": f"{base.as_uri()}/"}},
@@ -55,17 +55,17 @@ def sarif(
     return {"$schema": _SCHEMA, "version": "2.1.0", "runs": [run]}
 
 
-def _result(one: Finding, kinds: list[str], location: dict[str, str]) -> dict[str, Any]:
-    place = one.place
+def _result(finding: Finding, kinds: list[str], location: dict[str, str]) -> dict[str, Any]:
+    place = finding.place
     at: dict[str, Any] = {"artifactLocation": location}
     if place.line is not None:
         at["region"] = {"startLine": place.line, **({"startColumn": place.column} if place.column else {})}
-    reason = one.reason if place.seconds is None else f"{one.reason} (at {place.seconds:.2f} s)"
+    reason = finding.reason if place.seconds is None else f"{finding.reason} (at {place.seconds:.2f} s)"
     return {
-        "ruleId": one.kind.id,
-        "ruleIndex": kinds.index(one.kind.id),
-        "level": one.kind.severity,
-        "message": {"text": f"{reason}. In the game: {one.kind.effect}. To do: {one.cure}."},
+        "ruleId": finding.kind.id,
+        "ruleIndex": kinds.index(finding.kind.id),
+        "level": finding.kind.severity,
+        "message": {"text": f"{reason}. In the game: {finding.kind.effect}. To do: {finding.cure}."},
         "locations": [{"physicalLocation": at}],
     }
 

@@ -66,8 +66,8 @@ def _broken(text: Text) -> Iterator[Finding]:
     try:
         lua.compile(text.content.encode())
     except LuaError as error:
-        found = _AT_LINE.match(str(error).partition("\nstack traceback")[0])
-        line, what = (int(found[1]), found[2]) if found else (None, str(error))
+        match = _AT_LINE.match(str(error).partition("\nstack traceback")[0])
+        line, what = (int(match[1]), match[2]) if match else (None, str(error))
         yield finding("script-broken", Place(text.path, line), f"Lua does not understand this: {what}")
 
 
@@ -89,9 +89,9 @@ def _asked(text: str, calls: Sequence[Call]) -> Iterator[tuple[int, str]]:
             continue  # it stands in a table
         before = call.arguments.index("key")
         name = r"\s*".join(map(re.escape, re.split(r"([.:])", call.function)))
-        for found in re.finditer(rf"(?<![\w.:]){name}\s*\(", text):
-            at = found.end()
-            if "--" in text[text.rfind("\n", 0, at) + 1 : found.start()]:
+        for match in re.finditer(rf"(?<![\w.:]){name}\s*\(", text):
+            at = match.end()
+            if "--" in text[text.rfind("\n", 0, at) + 1 : match.start()]:
                 continue  # a comment in Lua
             for _ in range(before):
                 comma = re.compile(r"[^,(){}]*,").match(text, at)

@@ -93,14 +93,14 @@ class Subject:
 
     def own_entries(self, name: str) -> set[str]:
         """The names of all entries of the game's own document of one name, whatever they are."""
-        return {sound.key for one in self._own_reading(name).by_document.values() for sound in one.sounds}
+        return {sound.key for pack in self._own_reading(name).by_document.values() for sound in pack.sounds}
 
     def own_titles(self, exemplar: Exemplar) -> dict[str, Mapping[str | None, str]]:
         """What the game's own documents of one exemplar call its sounds, by key."""
         own = self.context.own
         named = [name for name in own.names() if exemplar.path.match(name) is not None] if own is not None else ()
-        documents = [one for name in named for one in self._own_reading(name).by_document.values()]
-        return {sound.key: sound.titles for one in documents for sound in one.sounds}
+        documents = [pack for name in named for pack in self._own_reading(name).by_document.values()]
+        return {sound.key: sound.titles for document in documents for sound in document.sounds}
 
     def _own_reading(self, name: str) -> PackReading:
         if name not in self._own_readings:
@@ -116,8 +116,8 @@ class Subject:
     @cached_property
     def over_its_own(self) -> set[str]:
         """The files under the path of one of the game's that change no other sound than they are there for."""
-        known = self.context.catalogue
-        players = known.players(self.profile.bare) if known is not None else {}
+        catalogue = self.context.catalogue
+        players = catalogue.players(self.profile.bare) if catalogue is not None else {}
         named: dict[str, set[str]] = {}
         for sound in self.pack.defined():
             for reference, _, _ in sound.files():
@@ -130,10 +130,10 @@ class Subject:
     @cached_property
     def over_the_games(self) -> set[str]:
         """The files that are laid over the game's own of the same path."""
-        known = self.context.catalogue
-        if known is None or self.profile.rules.install.lay != "over":
+        catalogue = self.context.catalogue
+        if catalogue is None or self.profile.rules.install.lay != "over":
             return set()
-        players = known.players(self.profile.bare)
+        players = catalogue.players(self.profile.bare)
         return {name for name in self.sounds if without_extension(name) in players}
 
     @cached_property
@@ -152,9 +152,11 @@ class Subject:
     @cached_property
     def at_a_place(self) -> dict[str, str]:
         """The sound files that fade with distance, as their sound or a trigger says, each with who says so."""
-        said = self.context.pack_file
-        told = {sound.key: "positional" for sound in said.sound if sound.positional} if said else {}
-        told |= {one.key: f"trigger {one.name}" for one in (said.trigger if said else ()) if one.from_ is not None}
+        pack_file = self.context.pack_file
+        told = {sound.key: "positional" for sound in pack_file.sound if sound.positional} if pack_file else {}
+        told |= {
+            one.key: f"trigger {one.name}" for one in (pack_file.trigger if pack_file else ()) if one.from_ is not None
+        }
         for trigger in self.pack.definitions.triggers:
             if trigger.key is not None and trigger.values.get("trigger.from"):
                 told[trigger.key] = f"trigger {trigger.values.get('trigger.name') or trigger.key}"

@@ -15,8 +15,8 @@ from ichnos.review.subject import Subject
 
 def findings(subject: Subject) -> Iterator[Finding]:
     """Categories that the game has not, weights of nothing, and what two places say otherwise."""
-    known = subject.context.catalogue
-    categories = {category for category in known.categories if category} if known is not None else set()
+    catalogue = subject.context.catalogue
+    categories = {category for category in catalogue.categories if category} if catalogue is not None else set()
     usual = {hole.usual for exemplar in subject.profile.documents for hole in exemplar.holes_named("category")}
     for name, document in subject.pack.by_document.items():
         for sound in document.sounds:

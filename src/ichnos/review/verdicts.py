@@ -50,6 +50,6 @@ def findings(subject: Subject) -> Iterator[Finding]:
 
 def over(subject: Subject) -> list[str]:
     """The keys whose verdict is of another sound than the pack now has."""
-    said = {one.key: one for one in subject.context.verdicts}
-    sounds = of_subject(subject).sounds if said else {}
-    return [key for key, heard in sounds.items() if key in said and _is_over(said[key], heard)]
+    verdicts = {verdict.key: verdict for verdict in subject.context.verdicts}
+    sounds = of_subject(subject).sounds if verdicts else {}
+    return [key for key, heard in sounds.items() if key in verdicts and _is_over(verdicts[key], heard)]

@@ -10,20 +10,20 @@ from ichnos.review.context import Context
 from ichnos.review.findings import Finding
 
 
-def sort_out(context: Context, found: Sequence[Finding]) -> tuple[list[Finding], list[tuple[Finding, str]]]:
+def sort_out(context: Context, findings: Sequence[Finding]) -> tuple[list[Finding], list[tuple[Finding, str]]]:
     """The findings that stay, and those that are waived with the reason."""
     waivers = context.pack_file.waive if context.pack_file else ()
     left, waived = [], []
-    for one in found:
-        waiver = next((waiver for waiver in waivers if _covers(waiver, one)), None)
+    for finding in findings:
+        waiver = next((waiver for waiver in waivers if _covers(waiver, finding)), None)
         if waiver is None:
-            left.append(one)
+            left.append(finding)
         else:
-            waived.append((one, waiver.reason))
+            waived.append((finding, waiver.reason))
     return left, waived
 
 
-def _covers(waiver: Waiver, one: Finding) -> bool:
-    if waiver.id != one.kind.id:
+def _covers(waiver: Waiver, finding: Finding) -> bool:
+    if waiver.id != finding.kind.id:
         return False
-    return any(fnmatch.fnmatchcase(text, f"*{waiver.where}*") for text in (one.place.path, one.reason))
+    return any(fnmatch.fnmatchcase(text, f"*{waiver.where}*") for text in (finding.place.path, finding.reason))

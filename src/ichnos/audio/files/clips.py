@@ -126,11 +126,11 @@ class OpenSound:
         self._decoder = sound, self.stream.tell()
         codec = _CODECS.get(sound.subtype, sound.subtype)
         claimed, frames = containers.claimed(self.path), sound.frames
-        found = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames)
+        facts = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames)
         if not frames:
             what = f"this {container} file holds no sound (0 frames)"
             raise IchnosError(what, place=self.place, cure="export or download it again")
-        return found
+        return facts
 
     def blocks(self, most: int = BLOCK_SAMPLES) -> Iterator[Block]:
         """Decode it from its beginning, in blocks of at most ``most`` frames, those of a video as they come.
@@ -189,15 +189,15 @@ def _whole(stream: IO[bytes], place: Place) -> str:
 
 def _possible(place: Place, *said: Any) -> Facts:
     """The facts, where they are those of a sound. Raises IchnosError for a rate that no sound has."""
-    found = Facts(*said)
-    if not SLOWEST <= found.rate <= FASTEST or not 0 < found.channels <= MOST_CHANNELS:
-        what = f"this {found.container} file says that it has {found.rate:,} Hz and {found.channels} channels"
+    facts = Facts(*said)
+    if not SLOWEST <= facts.rate <= FASTEST or not 0 < facts.channels <= MOST_CHANNELS:
+        what = f"this {facts.container} file says that it has {facts.rate:,} Hz and {facts.channels} channels"
         cure = f"export it again, with {SLOWEST:,} to {FASTEST:,} Hz and at most {MOST_CHANNELS} channels"
         raise IchnosError(what, place=place, cure=cure)
-    if found.seconds > _LONGEST:
-        what = f"this {found.container} file is damaged: it does not say how long it is, and its end is not whole"
+    if facts.seconds > _LONGEST:
+        what = f"this {facts.container} file is damaged: it does not say how long it is, and its end is not whole"
         raise IchnosError(what, place=place, cure="export or download it again")
-    return found
+    return facts
 
 
 def _other(stream: IO[bytes]) -> str | None:

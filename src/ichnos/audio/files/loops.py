@@ -44,8 +44,8 @@ def read(stream: IO[bytes], marking: Marking) -> Loop | None:
     """The first loop that is marked in this way; the stream stands then where it stood."""
     with _left_where_it_was(stream):
         if marking.kind != "comments":
-            found = markers.loops(stream)
-            return found[0] if found else None
+            loops = markers.loops(stream)
+            return loops[0] if loops else None
         said = comments.vorbis_comments(stream)
     try:
         start = int(said.get(marking.start.upper(), ""))
@@ -79,8 +79,8 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
 def marked(stream: IO[bytes], facts: Facts, marking: Marking | None = None) -> Loop | None:
     """The loop that a clip marks, in a WAV's chunks or as ``marking`` says, where it lies inside the clip."""
     with _left_where_it_was(stream):
-        found = markers.loops(stream)
-    loop = found[0] if found else None
+        loops = markers.loops(stream)
+    loop = loops[0] if loops else None
     if loop is None and marking is not None:
         loop = read(stream, marking)
     return loop if loop and 0 <= loop[0] < loop[1] < facts.frames else None

@@ -103,8 +103,8 @@ def _flac_length(stream: IO[bytes]) -> dict[int, bytes]:
     size = stream.seek(0, os.SEEK_END)
     stream.seek(max(0, size - _FLAC_MOST))
     tail = stream.read()
-    for found in itertools.islice(reversed(list(_FLAC_FRAME.finditer(tail))), _MOST_FRAMES):
-        at = found.start()
+    for match in itertools.islice(reversed(list(_FLAC_FRAME.finditer(tail))), _MOST_FRAMES):
+        at = match.start()
         samples = _flac_end(tail[at:], int.from_bytes(head[10:12], "big"))
         if samples is not None:
             first = head[_FLAC_TOTAL] | samples >> 32

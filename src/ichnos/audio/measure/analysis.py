@@ -179,8 +179,8 @@ def _in_step(blocks: Iterator[Block], *groups: Sequence[_Meter]) -> Iterator[Blo
             while len(waiting) > _AHEAD * len(groups):
                 waiting.popleft().result()
             yield block
-        for one in waiting:
-            one.result()
+        for future in waiting:
+            future.result()
 
 
 class _Offset:

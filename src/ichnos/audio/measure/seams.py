@@ -207,7 +207,7 @@ class LoopSeams:
     def candidates(self) -> list[Candidate]:
         """Other loops within reach, the best first; none where each would be heard and this one is not."""
         rated = [Candidate(loop, self.seam(loop), likeness) for loop, likeness in list(self._alike())[:_RATED]]
-        rated.sort(key=lambda one: one.badness)
+        rated.sort(key=lambda candidate: candidate.badness)
         if not rated or (rated[0].seam.is_audible and not self.seam().is_audible):
             return []
         return rated

@@ -210,9 +210,9 @@ def _one(export: Export, on_progress: Callable[[float], None]) -> Exported:
     try:
         with opened(export.clip) as stream, fresh(export.to) as beside:
             serial = serial_of(stream, export.target)
-            said = comments.tags(stream, export.facts)
+            tags = comments.tags(stream, export.facts)
             source = OpenSound(stream, export.clip, facts=export.facts)
-            done = convert(source, export.target, beside, serial, on_progress, said)
+            done = convert(source, export.target, beside, serial, on_progress, tags)
             return Exported(export, done)
     except IchnosError as error:
         place = error.place if error.place and error.place.path != str(export.clip) else Place(str(export.clip))

@@ -89,8 +89,8 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
     frames, squares, ends = 0, 0.0, _Ends()
     with open_sound(path) as sound:
-        found = sound.facts
-        wrong = target.differs(found)
+        facts = sound.facts
+        wrong = target.differs(facts)
         for block in sound.blocks():
             frames += len(block)
             squares += sum_squares(block)
@@ -102,20 +102,20 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     if frames != written.frames:
         wrong.append(f"{frames} samples, not {written.frames}")
     wrong += _ends_lost(target, written, ends)
-    wrong += _level_changed(target, written, (squares / max(1, frames * found.channels)) ** 0.5)
+    wrong += _level_changed(target, written, (squares / max(1, frames * facts.channels)) ** 0.5)
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
     return written.fingerprint.distance(again) if written.fingerprint and again else None
 
 
-def _ends_lost(target: Target, written: Written, found: _Ends) -> Iterator[str]:
+def _ends_lost(target: Target, written: Written, ends: _Ends) -> Iterator[str]:
     """A codec may take its beginning or its end from a sound, and leave its length."""
     import math
 
     if target.codec not in LOSSY or written.frames < _SHORT * target.rate:
         return
-    pairs = zip(written.ends.levels(target.rate), found.levels(target.rate), ("beginning", "end"), strict=True)
+    pairs = zip(written.ends.levels(target.rate), ends.levels(target.rate), ("beginning", "end"), strict=True)
     for before, after, name in pairs:
         if before > _FAINT and 20 * math.log10(max(after, 1e-9) / before) < _END_LEVEL:
             yield f"its {name} is lost"

@@ -295,13 +295,13 @@ def steps_of(values: Sequence[dict[str, Any]]) -> tuple[Step, ...]:
 
 def ceiling_of(steps: Sequence[Step]) -> float | None:
     """The highest true peak that the steps promise, in dBTP; None where they promise none."""
-    found: float | None = None
+    ceiling: float | None = None
     for step in steps:
         if isinstance(step, Loudness | Limit):
-            found = step.ceiling
+            ceiling = step.ceiling
         elif not (step.only_moves or isinstance(step, Fade)):
-            found = None
-    return found
+            ceiling = None
+    return ceiling
 
 
 def treat(stream: AudioStream, steps: Sequence[Step], say: Say) -> AudioStream:

@@ -73,7 +73,7 @@ def read(folder: Path, source: Path, on_progress: Say, *, keep: bool = True) -> 
     from ichnos.games.profiles import loading
 
     profile = loading.load(folder)
-    found = harvest(profile, source, on_progress)
+    catalogue = harvest(profile, source, on_progress)
     if keep:
-        library.save(profile.identity, profile.rules.game.name, found)
-    return found
+        library.save(profile.identity, profile.rules.game.name, catalogue)
+    return catalogue

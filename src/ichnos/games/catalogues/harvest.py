@@ -90,7 +90,7 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
             continue
         broken = [str(error) for error in pack.broken if error.place and error.place.path.endswith(read[0])]
         odd = [place for place, _ in pack.strange if place.path.endswith(read[0])]
-        sounds = [one for name in read if name in pack.by_document for one in pack.by_document[name].sounds]
+        sounds = [sound for name in read if name in pack.by_document for sound in pack.by_document[name].sounds]
         if broken:
             yield f"{read[0]} cannot be read ({broken[0]})"
         elif odd:

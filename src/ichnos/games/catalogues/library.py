@@ -109,10 +109,10 @@ def _pieces(texts: Sequence[str]) -> set[str]:
 
 
 def _forget(db: Any, profile: str) -> int:
-    found = db.execute("SELECT id, count FROM catalogues WHERE profile = ?", (profile,)).fetchone()
-    if found is None:
+    row = db.execute("SELECT id, count FROM catalogues WHERE profile = ?", (profile,)).fetchone()
+    if row is None:
         return 0
-    number, count = found
+    number, count = row
     db.execute(
         "INSERT INTO search (search, rowid, text) SELECT 'delete', id, text FROM keys WHERE catalogue = ?", (number,)
     )
@@ -130,8 +130,8 @@ def forget(profile: str) -> int:
 def identity_of(profile: str) -> str:
     """A name for a kept catalogue as it is; empty where none is kept."""
     with _user() as state:
-        found = state.rows("SELECT identity FROM catalogues WHERE profile = ?", profile) if state else []
-    return str(found[0][0]) if found else ""
+        rows = state.rows("SELECT identity FROM catalogues WHERE profile = ?", profile) if state else []
+    return str(rows[0][0]) if rows else ""
 
 
 def all_kept() -> list[About]:
@@ -196,10 +196,10 @@ def search(
         most: how many are given; 0 gives all.
     """
     with _user() as state:
-        found = state.rows("SELECT id FROM catalogues WHERE profile = ?", profile) if state else []
-        if state is None or not found:
+        rows = state.rows("SELECT id FROM catalogues WHERE profile = ?", profile) if state else []
+        if state is None or not rows:
             return [], 0
-        return _Search(state, found[0][0]).entries([word.lower() for word in words], category, order, most)
+        return _Search(state, rows[0][0]).entries([word.lower() for word in words], category, order, most)
 
 
 class _Search:

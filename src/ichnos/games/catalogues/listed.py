@@ -32,27 +32,27 @@ def read_list(source: Path) -> Catalogue:
         IchnosError: a key that stands there twice without a file of its own, or no key at all.
     """
     text = from_bytes(disk.read(source), str(source))
-    found = Catalogue(source=str(source), seen=sign_all([str(source)]))
+    catalogue = Catalogue(source=str(source), seen=sign_all([str(source)]))
     places: dict[str, Place] = {}
     for place, row in _entries(text):
         key, file = row["key"], row.get("file", "")
         if key in places and file:
-            index = found.keys.index(key)
-            found.files[index] = JOINT.join(filter(None, (found.files[index], file)))
+            index = catalogue.keys.index(key)
+            catalogue.files[index] = JOINT.join(filter(None, (catalogue.files[index], file)))
             continue
         if key in places:
             what = f'the key "{key}" stands in line {places[key].line} already'
             raise IchnosError(what, place=place, cure="keep one of the two lines")
         places[key] = place
-        found.keys.append(key)
-        found.categories.append(row.get("category") or None)
-        found.files.append(file)
-    if not found.keys:
+        catalogue.keys.append(key)
+        catalogue.categories.append(row.get("category") or None)
+        catalogue.files.append(file)
+    if not catalogue.keys:
         raise IchnosError("there is no key in this list", place=Place(str(source)), cure="write one key in each line")
-    count = len(found.keys)
-    found.mentions, found.sounds = [None] * count, [None] * count
-    found.seconds, found.peaks = [None] * count, [None] * count
-    return found
+    count = len(catalogue.keys)
+    catalogue.mentions, catalogue.sounds = [None] * count, [None] * count
+    catalogue.seconds, catalogue.peaks = [None] * count, [None] * count
+    return catalogue
 
 
 def _entries(text: Text) -> Iterator[tuple[Place, dict[str, str]]]:

@@ -24,7 +24,7 @@ def said_in(exemplar: Exemplar, pack: PackThing, *, merged: bool) -> PackThing:
     if stands_without_files(exemplar, merged=merged):
         return of_kinds
     return of_kinds.with_sounds(
-        one for one in of_kinds.sounds if one.names_files or (one.is_changed and _says_of(one, names))
+        sound for sound in of_kinds.sounds if sound.names_files or (sound.is_changed and _says_of(sound, names))
     )
 
 
@@ -46,9 +46,9 @@ def arranged(pack: PackThing, profile: Profile) -> PackThing:
 
     Where a key has one take, as the sound's kind says, that take's values are the sound's own.
     """
-    inside = {scope: tuple(_in_languages(one) for one in pack.of(scope)) for scope in entry_scopes()}
-    sounds = [_whole(one, profile) for one in pack.sounds]
-    tags = [*pack.tags, *(tag for things in inside.values() for one in things for tag in one.languages)]
+    inside = {scope: tuple(_in_languages(thing) for thing in pack.of(scope)) for scope in entry_scopes()}
+    sounds = [_whole(sound, profile) for sound in pack.sounds]
+    tags = [*pack.tags, *(tag for things in inside.values() for thing in things for tag in thing.languages)]
     by_category = _by(sounds, "category").items()
     return replace(
         pack,
@@ -61,10 +61,10 @@ def arranged(pack: PackThing, profile: Profile) -> PackThing:
     )
 
 
-def _in_languages(one: Thing) -> Thing:
+def _in_languages(thing: Thing) -> Thing:
     """A thing by the languages of its texts, with what lies inside it numbered."""
-    inside = {scope: tuple(numbered(one.of(scope))) for scope in one.inside}
-    return replace(one, inside={**inside, LANGUAGE: languages(one.languages)})
+    inside = {scope: tuple(numbered(thing.of(scope))) for scope in thing.inside}
+    return replace(thing, inside={**inside, LANGUAGE: languages(thing.languages)})
 
 
 def _whole(sound: SoundThing, profile: Profile) -> SoundThing:

@@ -55,22 +55,22 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
     """
     pack, around = reading.pack, dict(in_path or {})
     own = {name: value for name, value in pack.values.items() if scope_of(name) == PACK and name in pack.nodes}
-    tags = [pack.values.get("language"), *(one.values.get("language") for one in pack.inside.get(LANGUAGE, ()))]
+    tags = [pack.values.get("language"), *(part.values.get("language") for part in pack.inside.get(LANGUAGE, ()))]
     inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(str(tag) for tag in tags if tag)}
     for scope in entry_scopes():
-        found = _entries(pack, scope, around)
+        entries = _entries(pack, scope, around)
         if scope == SOUND:
-            inside[scope] = tuple(_sounds(reading, found, separator))
+            inside[scope] = tuple(_sounds(reading, entries, separator))
         else:
-            things = [_thing(reading, scope, one, values) for one, values in found]
+            things = [_thing(reading, scope, part, values) for part, values in entries]
             inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if scope == PROP else things)
     return PackThing(PACK, own, inside, places=_Places(reading, pack.nodes))
 
 
 def sound_entries(pack: Found, separator: str) -> Iterator[tuple[str, Found]]:
     """Each sound's key with what was found of it."""
-    for one, values in _entries(pack, SOUND, {}):
-        yield _key(values, separator), one
+    for part, values in _entries(pack, SOUND, {}):
+        yield _key(values, separator), part
 
 
 def _entries(found: Found, scope: str, around: Mapping[str, Value]) -> Iterator[tuple[Found, Mapping[str, Value]]]:
@@ -80,8 +80,8 @@ def _entries(found: Found, scope: str, around: Mapping[str, Value]) -> Iterator[
         yield found, values
         return
     for inner, several in found.inside.items():
-        for one in several if inner in AROUND or inner == scope else ():
-            yield from _entries(one, scope, values)
+        for part in several if inner in AROUND or inner == scope else ():
+            yield from _entries(part, scope, values)
 
 
 def _is_one(pack: Found, scope: str) -> bool:
@@ -102,17 +102,17 @@ def _place(reading: DocumentReading, node: Node) -> Place:
     return reading.document.text.place(node.start)
 
 
-def _thing(reading: DocumentReading, scope: str, found: Found, around: Mapping[str, Value]) -> Thing:
+def _thing(reading: DocumentReading, scope: str, part: Found, around: Mapping[str, Value]) -> Thing:
     """What was found of a scope, in an entry of it or in a file that is one."""
     read = spoken(scope)
     values = {
         name: str(value) if name in _TEXTS else value
-        for name, value in found.values.items()
+        for name, value in part.values.items()
         if scope_of(name) == scope and name not in read
     }
     texts: dict[str, dict[str | None, str]] = {}
-    nodes = dict(found.nodes)
-    for one in (found, *found.inside.get(LANGUAGE, ())) if read else ():
+    nodes = dict(part.nodes)
+    for one in (part, *part.inside.get(LANGUAGE, ())) if read else ():
         for name in read:
             if name in one.nodes:
                 language = one.values.get("language") or around.get("language")
@@ -120,10 +120,9 @@ def _thing(reading: DocumentReading, scope: str, found: Found, around: Mapping[s
                 texts.setdefault(name, {})[tag] = str(one.values[name])
                 nodes[f"{name}.{tag}" if tag else name] = one.nodes[name]
     inside = {
-        inner: tuple(_thing(reading, inner, one, around) for one in _held(found, inner))
-        for inner in inner_scopes(scope)
+        inner: tuple(_thing(reading, inner, one, around) for one in _held(part, inner)) for inner in inner_scopes(scope)
     }
-    place = _place(reading, found.nodes.get(SCOPES[scope].place, found.node))
+    place = _place(reading, part.nodes.get(SCOPES[scope].place, part.node))
     made: Thing = thing(scope, values, inside, texts, place, _Places(reading, nodes))
     return made
 
@@ -131,19 +130,19 @@ def _thing(reading: DocumentReading, scope: str, found: Found, around: Mapping[s
 _TEXTS = ("file", "part.file", "part.name")  # which are texts, even where a document has a number
 
 
-def _held(found: Found, scope: str) -> Iterable[Found]:
+def _held(part: Found, scope: str) -> Iterable[Found]:
     """What lies in an entry of an inner scope; the entry itself where that has room for one only."""
-    return (found,) if SCOPES[scope].place in found.nodes else found.all(scope)
+    return (part,) if SCOPES[scope].place in part.nodes else part.all(scope)
 
 
 def _sounds(
     reading: DocumentReading, entries: Iterable[tuple[Found, Mapping[str, Value]]], separator: str
 ) -> Iterator[SoundThing]:
     exemplar, pack = reading.exemplar, reading.pack
-    sounds = [_sound(reading, one, values, separator) for one, values in entries]
+    sounds = [_sound(reading, part, values, separator) for part, values in entries]
     root = pack.values.get("root")
     if root is not None and exemplar.root not in (None, str(root)):
-        sounds = [_below(str(root), exemplar.root or "", one) for one in sounds]
+        sounds = [_below(str(root), exemplar.root or "", sound) for sound in sounds]
     if exemplar.together.get(SOUND) == TAKE:
         yield from _with_all_takes(sounds)
     elif _in_pieces(exemplar):
@@ -177,21 +176,21 @@ def _text(value: Value) -> str | None:
     return None if value in (None, "") else str(value)
 
 
-def _kind(exemplar: Exemplar, found: Found) -> str:
+def _kind(exemplar: Exemplar, part: Found) -> str:
     """The kind of sound, where its entry or its document is for one alone."""
-    if found.alternative in exemplar.entry_kinds:
-        return exemplar.entry_kinds[found.alternative]
+    if part.alternative in exemplar.entry_kinds:
+        return exemplar.entry_kinds[part.alternative]
     return next(iter(exemplar.kinds)) if len(exemplar.kinds) == 1 else ""
 
 
 def _with_all_takes(entries: Iterable[SoundThing]) -> Iterable[SoundThing]:
     """Each sound once, where each of its takes has an entry of its own."""
-    found: dict[str, SoundThing] = {}
-    for one in entries:
-        known = found.get(one.key)
-        takes = (*known.takes, *one.takes) if known else one.takes
-        found[one.key] = replace(known or one, inside={**(known or one).inside, TAKE: takes})
-    return found.values()
+    sounds: dict[str, SoundThing] = {}
+    for entry in entries:
+        known = sounds.get(entry.key)
+        takes = (*known.takes, *entry.takes) if known else entry.takes
+        sounds[entry.key] = replace(known or entry, inside={**(known or entry).inside, TAKE: takes})
+    return sounds.values()
 
 
 def _below(root: str, usual: str, sound: SoundThing) -> SoundThing:
@@ -222,15 +221,15 @@ def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[SoundThing]) -> Ite
         for one in pack.all(SOUND)
     ]
     found: dict[str, list[tuple[set[object], SoundThing]]] = {}
-    for piece, one in zip(where, pieces, strict=True):
-        entries = found.setdefault(one.key, [])
+    for piece, sound in zip(where, pieces, strict=True):
+        entries = found.setdefault(sound.key, [])
         for index, (had, known) in enumerate(entries):
             if piece not in had:
                 had.add(piece)
-                entries[index] = had, together(known, one)
+                entries[index] = had, together(known, sound)
                 break
         else:
-            entries.append(({piece}, one))
+            entries.append(({piece}, sound))
     for entries in found.values():
         yield from (one for _, one in entries)
 
@@ -239,11 +238,13 @@ def _of_all_languages(exemplar: Exemplar, entries: list[Thing]) -> Iterable[Thin
     """Each thing once, where it has an entry of its own for each language."""
     if exemplar.together.get(PROP) is None and LANGUAGE not in exemplar.units.values():
         return entries
-    found: dict[object, Thing] = {}
-    for one in entries:
-        known = found.get(one.name)
-        again = known is None or any(known.texts.get(name, {}).keys() & one.texts[name].keys() for name in one.texts)
-        found[(one.name, len(found)) if known and again else one.name] = (
-            one if known is None or again else together(known, one)
+    things: dict[object, Thing] = {}
+    for entry in entries:
+        known = things.get(entry.name)
+        again = known is None or any(
+            known.texts.get(name, {}).keys() & entry.texts[name].keys() for name in entry.texts
         )
-    return found.values()
+        things[(entry.name, len(things)) if known and again else entry.name] = (
+            entry if known is None or again else together(known, entry)
+        )
+    return things.values()

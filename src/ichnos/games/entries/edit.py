@@ -61,12 +61,12 @@ class Editor:
         self.text = document.text.content
         self.filler = Filler(exemplar, like)
 
-    def merge_entries(self, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def merge_entries(self, part: Found, bindings: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
-        for pattern, real in found.pairs:
+        for pattern, real in part.pairs:
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
-                    yield from self.merge_scope(scope, pattern, real, found, bindings)
+                    yield from self.merge_scope(scope, pattern, real, part, bindings)
 
     def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
@@ -80,18 +80,18 @@ class Editor:
         for inner in repetitions(self.exemplar, scope, bindings):
             named = tuple(resolve(name, inner) for name in naming)
             for piece, there in zip(pieces, existing, strict=True):
-                one = there.get(named)
-                if one is None:
+                part = there.get(named)
+                if part is None:
                     text = self.filler.entry(piece, scope, inner)
                     if text is not None:
                         added.append(text)
                 elif scope in GROUPS:
-                    yield from self.merge_entries(one, inner)
+                    yield from self.merge_entries(part, inner)
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
-                    text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(one, inner)
-                    if text != self.text[one.node.start : one.node.end]:
-                        yield Edit(one.node.start, one.node.end, text)
+                    text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)
+                    if text != self.text[part.node.start : part.node.end]:
+                        yield Edit(part.node.start, part.node.end, text)
         if added:
             yield from self.insert(added, pattern, real, [one.node for one in here])
 
@@ -104,14 +104,14 @@ class Editor:
         principal = (*SCOPES[scope].principal, *(SCOPES[other].principal if other else ()))
         return [name for name in principal if name in names]
 
-    def refill(self, found: Found, bindings: Bindings, *, copied: bool = False) -> str:
+    def refill(self, part: Found, bindings: Bindings, *, copied: bool = False) -> str:
         """An entry's own text with only the holes changed that have a value.
 
         Args:
             copied: it is the text of another sound's entry, whose titles are not this one's.
         """
-        edits = list(self.change(found, bindings, copied=copied))
-        return with_edits(self.text, edits, found.node.start, found.node.end)
+        edits = list(self.change(part, bindings, copied=copied))
+        return with_edits(self.text, edits, part.node.start, part.node.end)
 
     def with_weight(self, bindings: Bindings, model: Found) -> Bindings:
         """A take that says no weight, among others that do: it has the usual one, not that of the file before it."""
@@ -121,17 +121,17 @@ class Editor:
             return bindings
         return {**bindings, TAKE: replace(bindings[TAKE], values={**bindings[TAKE].values, "weight": usual})}
 
-    def change(self, found: Found, bindings: Bindings, *, copied: bool = False) -> Iterator[Edit]:
-        matched = dict(found.pairs)
+    def change(self, part: Found, bindings: Bindings, *, copied: bool = False) -> Iterator[Edit]:
+        matched = dict(part.pairs)
         theirs = {child for child in matched if copied and self.is_theirs(child, bindings)}
         gone = {
-            below
+            node
             for child in theirs
             if self.document.format.optional(child, self.exemplar.parents.get(child))
-            for below in child.walk()
+            for node in child.walk()
         }
-        for pattern, real in found.pairs:
-            yield from self.respell(pattern, real, found, bindings)
+        for pattern, real in part.pairs:
+            yield from self.respell(pattern, real, part, bindings)
             if pattern.holds_value:
                 continue
             missing = [
@@ -153,9 +153,9 @@ class Editor:
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 name = _BY_NAME.get(scope or "")
                 if name in self.exemplar.scopes and scope is not None and not copied:
-                    yield from self.by_name(scope, str(name), pattern, real, found, bindings)
+                    yield from self.by_name(scope, str(name), pattern, real, part, bindings)
                 elif scope is not None:
-                    yield from self.repeat(scope, pattern, real, found, bindings, copied=copied)
+                    yield from self.repeat(scope, pattern, real, part, bindings, copied=copied)
 
     def without_theirs(self, pattern: Node, real: Node, matched: dict[Node, Node], theirs: set[Node]) -> Iterator[Edit]:
         """Take out what is only called or played by the sound whose entry was copied."""
@@ -188,7 +188,7 @@ class Editor:
         inside = {self.exemplar.units[node] for node in pattern.walk() if node in self.exemplar.units}
         return any(next(repetitions(self.exemplar, scope, bindings), None) is not None for scope in inside)
 
-    def respell(self, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
+    def respell(self, pattern: Node, real: Node, part: Found, bindings: Bindings) -> Iterator[Edit]:
         """New literals for a matched node's label and value, where what they say has changed.
 
         Raises:
@@ -198,12 +198,12 @@ class Editor:
         value = self.exemplar.values.get(pattern)
         form = self.document.format
         try:
-            if label is not None and (new := self.new_value(label, real.label, real, found, bindings)) is not None:
+            if label is not None and (new := self.new_value(label, real.label, real, part, bindings)) is not None:
                 yield Edit(real.label_start, real.label_end, form.write_label(str(new), real))
             if value is None:
                 return
             whole: Value = real.value if real.holds_value else [child.value for child in real.children]
-            if (new := self.new_value(value, whole, real, found, bindings)) is not None:
+            if (new := self.new_value(value, whole, real, part, bindings)) is not None:
                 yield Edit(real.body_start, real.body_end, form.write_value(new, real, self.text))
         except Unwritable as error:
             raise self.cannot(error, real) from None
@@ -211,7 +211,7 @@ class Editor:
     def cannot(self, error: Exception, node: Node) -> IchnosError:
         return self.document.error(f"a value cannot be written here: {error}", node.start)
 
-    def new_value(self, pattern: Pattern, old: Value, node: Node, found: Found, bindings: Bindings) -> Value:
+    def new_value(self, pattern: Pattern, old: Value, node: Node, part: Found, bindings: Bindings) -> Value:
         """What a pattern's holes now say, or ``None`` where that is what stands there.
 
         Raises:
@@ -221,7 +221,7 @@ class Editor:
 
         def value_of(name: str) -> Value:
             value = resolve(name, bindings)
-            return found.values.get(name) if value is None else value
+            return part.values.get(name) if value is None else value
 
         if all(value_of(name) == value for name, value in before.items()):
             return None
@@ -233,11 +233,11 @@ class Editor:
             raise self.cannot(error, node) from None
 
     def repeat(
-        self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings, *, copied: bool
+        self, scope: str, pattern: Node, real: Node, part: Found, bindings: Bindings, *, copied: bool
     ) -> Iterator[Edit]:
         """The takes (or parts ...) of an entry, each made from the one that stood in its place."""
         new = list(repetitions(self.exemplar, scope, bindings))
-        old = found.inside.get(scope, [])
+        old = part.inside.get(scope, [])
         if not new:
             if copied and old:  # what the copied entry plays, and what it is called, is its own
                 yield from removals(self.document, real, [one.node for one in old])
@@ -268,11 +268,11 @@ class Editor:
         there = {one.values.get(name): one for one in old}
         added = []
         for inner in repetitions(self.exemplar, scope, bindings):
-            one = there.get(resolve(name, inner))
-            if one is None:
+            part = there.get(resolve(name, inner))
+            if part is None:
                 added.append(self.new_entry(pattern, scope, inner))
-            elif (text := self.refill(one, inner)) != self.text[one.node.start : one.node.end]:
-                yield Edit(one.node.start, one.node.end, text)
+            elif (text := self.refill(part, inner)) != self.text[part.node.start : part.node.end]:
+                yield Edit(part.node.start, part.node.end, text)
         if added:
             yield from self.insert(added, pattern, real, [one.node for one in old])
 

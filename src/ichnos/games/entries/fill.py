@@ -37,9 +37,9 @@ def resolve(name: str, bindings: Bindings) -> Value:
         language = bindings[LANGUAGE].values["language"] if LANGUAGE in bindings else None
         of = bindings.get(scope_of(name))
         return of.texts.get(name, {}).get(str(language) if language else None) if of else None
-    for one in reversed(bindings.values()):
-        if one.values.get(name) is not None:
-            return one.values[name]
+    for thing in reversed(bindings.values()):
+        if thing.values.get(name) is not None:
+            return thing.values[name]
     return None
 
 
@@ -47,8 +47,8 @@ def instances(scope: str, bindings: Bindings) -> Iterator[Bindings]:
     """Each way to bind one more scope, in the pack's own order."""
     for outer in reversed(bindings.values()):
         if scope in outer.inside:
-            for one in outer.inside[scope]:
-                yield {**bindings, scope: one}
+            for thing in outer.inside[scope]:
+                yield {**bindings, scope: thing}
             return
     if scope == TAKE and SOUND not in bindings:
         for inner in instances(SOUND, bindings):

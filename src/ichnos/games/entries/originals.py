@@ -51,8 +51,8 @@ class Originals:
         """The files that the game's own document of one path names; none where there is no such document."""
         path, encoding = path_of(exemplar.path), profile.document_rules(exemplar).encoding
         reading = read(exemplar, self.document(exemplar, path, encoding)) if path in self._names else None
-        said = contents(reading, self._separator).sounds if reading else ()
-        return {file for sound in said for file, _, _ in sound.files()}
+        sounds = contents(reading, self._separator).sounds if reading else ()
+        return {file for sound in sounds for file, _, _ in sound.files()}
 
     def like(
         self,
@@ -75,10 +75,10 @@ class Originals:
             return None
         document = self.document(exemplar, path, encoding)
         entries = self._found(exemplar, document, path).get(str(wanted), [])
-        found = next((one for one in entries if one.alternative in piece), None)
-        self.copied.update([str(wanted)] if found else [])
+        part = next((entry for entry in entries if entry.alternative in piece), None)
+        self.copied.update([str(wanted)] if part else [])
         copied = wanted != bindings[SOUND].values["key"]
-        return Editor(exemplar, document).refill(found, bindings, copied=copied) if found else None
+        return Editor(exemplar, document).refill(part, bindings, copied=copied) if part else None
 
     def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
@@ -97,7 +97,7 @@ class Originals:
         kept = self._entries.get((id(exemplar), path))
         if kept is None:
             reading, kept = read(exemplar, document), {}
-            for key, one in sound_entries(reading.pack, self._separator) if reading else ():
-                kept.setdefault(key, []).append(one)
+            for key, part in sound_entries(reading.pack, self._separator) if reading else ():
+                kept.setdefault(key, []).append(part)
             self._entries[id(exemplar), path] = kept
         return kept

@@ -47,8 +47,8 @@ class PackReading:
 
     def defined(self) -> Iterator[SoundThing]:
         """The sounds that name files, in the order of the documents; a key that stands in two of them twice."""
-        for one in self.by_document.values():
-            yield from one.defined()
+        for pack in self.by_document.values():
+            yield from pack.defined()
 
 
 def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> PackReading:
@@ -115,11 +115,11 @@ def _hold_against_path(
 
 def _hold_together(result: PackReading, reading: DocumentReading) -> None:
     """The pack's own values, which may stand in several documents, and in each entry."""
-    for found in every(reading.pack):
-        for name, node in found.nodes.items():
+    for part in every(reading.pack):
+        for name, node in part.nodes.items():
             if scope_of(name) != PACK or name == "root":
                 continue
-            value = found.values[name]
+            value = part.values[name]
             before, where = result.of_pack.setdefault(name, (value, _place(reading, node)))
             if str(before).casefold() != str(value).casefold():
                 result.disagreeing.append(
@@ -132,10 +132,10 @@ def _take_in(
 ) -> None:
     document = reading.document
     result.by_document[name] = contents(reading, separator, in_path)
-    for found in every(reading.pack):
-        if found.unknown:
-            said = [node for node in found.unknown if node.children or node.holds_value]
-            result.unknown.update(node.label or document.excerpt(node, 20) for node in said)
+    for part in every(reading.pack):
+        if part.unknown:
+            nodes = [node for node in part.unknown if node.children or node.holds_value]
+            result.unknown.update(node.label or document.excerpt(node, 20) for node in nodes)
 
 
 def _strange(reading: DocumentReading, own: Files | None, name: str, *, merged: bool) -> Iterator[tuple[Place, str]]:
@@ -156,7 +156,7 @@ def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding
         return Counter()
     document = parse(own.read(name), own.label(name), exemplar.document.format, encoding)
     reading = read(exemplar, document)
-    return Counter(one.key for one in contents(reading, separator).sounds) if reading else Counter()
+    return Counter(sound.key for sound in contents(reading, separator).sounds) if reading else Counter()
 
 
 def _titles(titled: dict[tuple[str, str], dict[str, Place]], definitions: PackThing) -> None:

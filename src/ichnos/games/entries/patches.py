@@ -32,7 +32,10 @@ class EntryPatch:
 
     def to_json(self) -> bytes:
         """As it is kept."""
-        said = {"entries": [[*one] for one in self.entries.items()], "groups": [[*one] for one in self.groups.items()]}
+        said = {
+            "entries": [[*entry] for entry in self.entries.items()],
+            "groups": [[*group] for group in self.groups.items()],
+        }
         return json.dumps(said).encode()
 
     @staticmethod
@@ -74,13 +77,13 @@ class Patching:
         entries: dict[Identity, _Entry] = {}
         groups: dict[Identity, _Entry] = {}
 
-        def walk(found: Found, prefix: Identity) -> None:
-            for pattern, real in found.pairs:
+        def walk(part: Found, prefix: Identity) -> None:
+            for pattern, real in part.pairs:
                 for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                     if scope is None:
                         continue
                     naming, pieces = editor.naming(scope), self.exemplar.pieces(pattern, scope)
-                    for one in found.inside.get(scope, ()):
+                    for one in part.inside.get(scope, ()):
                         piece = next((n for n, piece in enumerate(pieces) if one.alternative in piece), None)
                         if piece is None:
                             continue
@@ -148,7 +151,7 @@ class Patching:
                 added.setdefault(parent, (pattern, []))[1].append(spelled)
                 new_groups += [identity] if identity in patch.groups else []
         for parent, (pattern, texts) in added.items():
-            after = [one.found.node for one in (*entries.values(), *groups.values()) if one.parent is parent]
+            after = [entry.found.node for entry in (*entries.values(), *groups.values()) if entry.parent is parent]
             edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start))
         return with_edits(document.text.content, edits)
 
@@ -196,8 +199,8 @@ class Patching:
         for identity in dict.fromkeys(ours):
             if identity not in entries:
                 continue
-            one = entries[identity]
-            text = _text(now, one.found.node)
+            entry = entries[identity]
+            text = _text(now, entry.found.node)
             old = _text(base, before[identity].found.node) if identity in before else None
             if text == old:
                 continue
@@ -206,9 +209,9 @@ class Patching:
                 if keep:
                     continue
             if old is None:
-                gone.setdefault(one.parent, []).append(one.found.node)
+                gone.setdefault(entry.parent, []).append(entry.found.node)
             else:
-                edits.append(Edit(one.found.node.start, one.found.node.end, _with_ends(old, now)))
+                edits.append(Edit(entry.found.node.start, entry.found.node.end, _with_ends(old, now)))
         for identity, group in sorted(groups.items(), key=lambda one: -len(one[0])):  # the inner ones first
             if identity not in groups_before:
                 inside = [one.found.node for name, one in entries.items() if name[: len(identity)] == identity]
@@ -239,8 +242,8 @@ def _with_ends(text: str, document: Document) -> str:
 def _values(found: Found) -> Iterator[tuple[str, Value]]:
     yield from found.values.items()
     for inner in found.inside.values():
-        for one in inner:
-            yield from _values(one)
+        for part in inner:
+            yield from _values(part)
 
 
 def named(identities: Iterable[Identity]) -> list[str]:

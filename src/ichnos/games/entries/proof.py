@@ -122,12 +122,12 @@ class _OneDocument:
             keys = {self.key(sound) for sound in self.meant()}
             own = [one for key, one in sound_entries(reading.pack, self.proof.separator) if key in keys]
             there = [inner for one in own for inner in every(one)]
-        for found in there:
+        for part in there:
             for name in names:
-                if name in found.nodes or (found is reading.pack and name in outside):
+                if name in part.nodes or (part is reading.pack and name in outside):
                     place = said.places.get(name, Place("ichnos.toml"))
-                    where = text.place(found.nodes.get(name, found.node).start)
-                    yield from self.value(name, said.values.get(name), found.values.get(name), place, where, "")
+                    where = text.place(part.nodes.get(name, part.node).start)
+                    yield from self.value(name, said.values.get(name), part.values.get(name), place, where, "")
 
     def entries(self, read_back: PackThing) -> Iterator[IchnosError]:
         """All that this document says of sounds, and of what plays them."""
@@ -202,11 +202,11 @@ class _OneDocument:
             return bool(sound.titles) if language is None else language in sound.titles
         if self.exemplar.scopes[name] == TAKE:
             of_takes = settings(TAKE)
-            return any(one.values.get(name) is not None if name in of_takes else True for one in sound.takes)
+            return any(take.values.get(name) is not None if name in of_takes else True for take in sound.takes)
         if self.exemplar.scopes[name] == PART:
             return bool(sound.parts)
         if (part := part_in(name)) is not None:
-            return any(one.name == part for one in sound.parts)
+            return any(thing.name == part for thing in sound.parts)
         if name == "category" and self.in_language:
             return False
         return sound.values.get(name) is not None
@@ -216,43 +216,43 @@ class _OneDocument:
         value = resolve("language", self.bindings)
         return None if value is None else str(value)
 
-    def may_stay(self, one: Thing) -> bool:
+    def may_stay(self, thing: Thing) -> bool:
         """Does what nobody says of a sound stay as the game has it?"""
-        return isinstance(one, SoundThing) and (one.is_changed or (self.merged and one.like is None))
+        return isinstance(thing, SoundThing) and (thing.is_changed or (self.merged and thing.like is None))
 
     def sound(self, sound: SoundThing, entries: Sequence[SoundThing]) -> Iterator[IchnosError]:
         """One sound against its entry; against all of them, where each language has one."""
-        if len({one.values.get("language") for one in entries}) < len(entries):
+        if len({entry.values.get("language") for entry in entries}) < len(entries):
             yield self.proof.error(f'"{sound.key}" would stand here twice', sound.place, entries[1].place)
         first = entries[0]
-        titles = {tag: title for one in entries for tag, title in one.titles.items()}
-        places = {name: one.place_of(name) for one in reversed(entries) for name in one.places}
+        titles = {tag: title for entry in entries for tag, title in entry.titles.items()}
+        places = {name: entry.place_of(name) for entry in reversed(entries) for name in entry.places}
         there = replace(first, texts={**first.texts, "title": titles}, places=places)
         yield from self.thing(sound, there, sound.key)
 
-    def players(self, scope: str, found: Sequence[Thing]) -> Iterator[IchnosError]:
+    def players(self, scope: str, things: Sequence[Thing]) -> Iterator[IchnosError]:
         """What plays sounds: each against the entry that is most like it."""
         names = [name for name, of in self.exemplar.scopes.items() if of == scope]
         wanted = [one for one in self.proof.said.of(scope) if self.has_place(one, names)]
         if scope in self.bindings:
             wanted = [one for one in wanted if one.values == self.bindings[scope].values]
-        left = list(found)
-        for one in wanted:
-            other = max(left, key=lambda two, one=one: self.alike(one, two, names), default=None)  # type: ignore[misc]
+        left = list(things)
+        for thing in wanted:
+            other = max(left, key=lambda other, thing=thing: self.alike(thing, other, names), default=None)  # type: ignore[misc]
             if other is None:
-                called = one.name or "without a name"
-                yield self.proof.error(f"a {scope} would not stand here: {called}", one.place, Place(self.path))
+                called = thing.name or "without a name"
+                yield self.proof.error(f"a {scope} would not stand here: {called}", thing.place, Place(self.path))
             else:
                 left.remove(other)
-                yield from self.thing(one, other, one.name or "without a name")
+                yield from self.thing(thing, other, thing.name or "without a name")
 
-    def has_place(self, one: Thing, names: Sequence[str]) -> bool:
+    def has_place(self, thing: Thing, names: Sequence[str]) -> bool:
         """Must it stand here? In a list of one language what says nothing in that has no place."""
         said = [name for name in names if not is_name(name)]
         if not self.in_language or not any(map(is_spoken, said)):
             return True
         return any(
-            self.texts(name, one.texts.get(name, {})) if is_spoken(name) else one.values.get(name) for name in said
+            self.texts(name, thing.texts.get(name, {})) if is_spoken(name) else thing.values.get(name) for name in said
         )
 
     def alike(self, one: Thing, other: Thing, names: Sequence[str]) -> int:
@@ -285,8 +285,8 @@ class _OneDocument:
             meant = replace(meant, inside={**meant.inside, scope: ()})
             there = replace(there, inside={**there.inside, scope: ()})
         of_one, of_other = of_thing(meant, (), self.stands_here), of_thing(there, (), self.stands_here)
-        for said, back in difference(of_one, of_other, lambda *_: False):
-            yield from self.fact(one, said, back, called, other.place)
+        for fact, back in difference(of_one, of_other, lambda *_: False):
+            yield from self.fact(one, fact, back, called, other.place)
 
     def fitting(self, scope: str, one: Thing, other: Thing) -> tuple[Thing, ...]:
         """What stands in an entry of an inner scope; parts by their names, where others stay the game's."""
@@ -307,23 +307,23 @@ class _OneDocument:
         return name in scopes and not (is_name(name) and of_sounds) and part_in(name) is None
 
     def fact(
-        self, one: Thing, said: Fact | None, back: Fact | None, called: str, entry: Place
+        self, thing: Thing, said: Fact | None, back: Fact | None, called: str, entry: Place
     ) -> Iterator[IchnosError]:
         """One value that is meant, and what is read back of it."""
         fact = said or back
         assert fact is not None
         meant, there = said.value if said else None, back.value if back else None
-        place, at = said.place if said else one.place, back.place if back and back.place != NOWHERE else entry
+        place, at = said.place if said else thing.place, back.place if back and back.place != NOWHERE else entry
         if fact.field in ("file", "part.file"):
             if meant is not None and there is not None:
                 yield from self.file(str(meant), str(there), called, place, at)
                 return
             if meant is None:
                 return
-        elif isinstance(one, SoundThing) and meant is None and one.like is not None and fact.field != "weight":
-            if fact.field == "title" and not one.is_changed:
-                what = f'"{called}" has no title of its own, and would have "{there}", that of {one.like}'
-                yield self.proof.error(what, one.place_of("title"), at)
+        elif isinstance(thing, SoundThing) and meant is None and thing.like is not None and fact.field != "weight":
+            if fact.field == "title" and not thing.is_changed:
+                what = f'"{called}" has no title of its own, and would have "{there}", that of {thing.like}'
+                yield self.proof.error(what, thing.place_of("title"), at)
             return  # what is not said is the other one's
         yield from self.value(fact.field, meant, there, place, at, called, name_of(fact))
 

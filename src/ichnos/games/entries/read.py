@@ -40,17 +40,17 @@ class Found:
 
     def all(self, scope: str) -> Iterator[Found]:
         """Every instance of a scope, at any depth."""
-        for inner_scope, found in self.inside.items():
-            for inner in found:
+        for inner_scope, parts in self.inside.items():
+            for inner in parts:
                 if inner_scope == scope:
                     yield inner
                 yield from inner.all(scope)
 
 
-def every(found: Found) -> Iterator[Found]:
+def every(part: Found) -> Iterator[Found]:
     """It, and all that was found inside it."""
-    yield found
-    for inner in found.inside.values():
+    yield part
+    for inner in part.inside.values():
         for one in inner:
             yield from every(one)
 
@@ -107,7 +107,7 @@ class _Reader:
         self.only_one = exemplar.document.format.name == "JSON"  # names in an object are there once (RFC 8259)
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
-    def match(self, pattern: Node, real: Node, found: Found) -> bool:
+    def match(self, pattern: Node, real: Node, part: Found) -> bool:
         """Does ``real`` have the structure of ``pattern``? What it holds goes into ``found``."""
         named = pattern in self.exemplar.labels
         label = self.exemplar.labels[pattern].match(real.label) if named and real.label is not None else None
@@ -115,21 +115,21 @@ class _Reader:
             return False
         kind = pattern.kind
         if kind in (KEYED, LISTED):
-            if (kind != real.kind and (real.children or real.holds_value)) or not self.children(pattern, real, found):
+            if (kind != real.kind and (real.children or real.holds_value)) or not self.children(pattern, real, part):
                 return False
         elif pattern in self.exemplar.values:
-            if not self.value(pattern, real, found):
+            if not self.value(pattern, real, part):
                 return False
         elif real.kind in (KEYED, LISTED):
             return False
         if label is not None:
             for name, value in label.items():
-                found.values[name] = value
-                found.nodes[name] = real
-        found.pairs.append((pattern, real))
+                part.values[name] = value
+                part.nodes[name] = real
+        part.pairs.append((pattern, real))
         return True
 
-    def value(self, pattern: Node, real: Node, found: Found) -> bool:
+    def value(self, pattern: Node, real: Node, part: Found) -> bool:
         whole: Value = real.value
         if not real.holds_value:
             if real.kind != LISTED or not all(child.holds_value for child in real.children):
@@ -139,10 +139,10 @@ class _Reader:
         if values is None:
             return False
         for name, value in values.items():
-            if name not in found.values:
-                found.values[name] = value
-                found.nodes[name] = real
-            elif str(found.values[name]) != str(value) and not self.one_value(name, found.values[name], value):
+            if name not in part.values:
+                part.values[name] = value
+                part.nodes[name] = real
+            elif str(part.values[name]) != str(value) and not self.one_value(name, part.values[name], value):
                 self.differing.append((name, real, value))
         return True
 
@@ -172,40 +172,40 @@ class _Reader:
         self._children[pattern, scope] = members, units
         return members, units
 
-    def children(self, pattern: Node, real: Node, found: Found) -> bool:
-        fixed, units = self.members(pattern, found.scope)
+    def children(self, pattern: Node, real: Node, part: Found) -> bool:
+        fixed, units = self.members(pattern, part.scope)
         rest: list[Node] | None
         if not fixed:
             rest = list(real.children)
         elif pattern.kind == LISTED:
-            rest = self.by_position(fixed, real, found)
+            rest = self.by_position(fixed, real, part)
         else:
-            rest = self.by_label(fixed, real, found)
-            rest = self.without_misnamed(fixed, rest, found) if rest and found.scope in AROUND else rest
+            rest = self.by_label(fixed, real, part)
+            rest = self.without_misnamed(fixed, rest, part) if rest and part.scope in AROUND else rest
         if rest is None:
             return False
         for scope, alternatives in units.items():
-            rest = self.repeated(scope, alternatives, rest, found)
+            rest = self.repeated(scope, alternatives, rest, part)
         if rest:
-            found.unknown += rest
+            part.unknown += rest
         return True
 
-    def by_position(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
+    def by_position(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
         if len(real.children) < sum(1 for member in fixed if member.naming):
             return None
         for member, item in zip(fixed, real.children, strict=False):
-            if not self.match(member.node, item, found):
+            if not self.match(member.node, item, part):
                 return None
         return real.children[len(fixed) :]
 
-    def by_label(self, fixed: list[_Member], real: Node, found: Found) -> list[Node] | None:
+    def by_label(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
         rest = list(real.children)
         for member in fixed:
             for index, candidate in enumerate(rest):
                 if candidate.label == member.label and (
                     not member.has_twins or self.same_constants(member.node, candidate)
                 ):
-                    if not self.match(member.node, candidate, found):
+                    if not self.match(member.node, candidate, part):
                         return None
                     del rest[index]
                     break
@@ -214,16 +214,16 @@ class _Reader:
                     return None
         return rest
 
-    def without_misnamed(self, fixed: list[_Member], rest: list[Node], found: Found) -> list[Node]:
+    def without_misnamed(self, fixed: list[_Member], rest: list[Node], part: Found) -> list[Node]:
         """The nodes that are left, but for lists of entries that are only called something else: those are strays."""
-        there = {one for one, _ in found.pairs}
+        there = {node for node, _ in part.pairs}
         for member in fixed:
             if member.node in there or not any(
-                self.exemplar.units.get(one) in entry_scopes() for one in member.node.walk()
+                self.exemplar.units.get(node) in entry_scopes() for node in member.node.walk()
             ):
                 continue
             for real in rest:
-                trial, strays, differing = Found(found.scope, real), len(self.strays), len(self.differing)
+                trial, strays, differing = Found(part.scope, real), len(self.strays), len(self.differing)
                 fits = real.kind == member.node.kind and self.children(member.node, real, trial)
                 del self.strays[strays:], self.differing[differing:]
                 if fits and any(True for scope in entry_scopes() for _ in trial.all(scope)):
@@ -277,13 +277,13 @@ class _Reader:
                 return True
         return False
 
-    def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], found: Found) -> list[Node]:
+    def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], part: Found) -> list[Node]:
         """Take every child that fits one of the alternatives, as the one that leaves the least of it unknown.
 
         What looks like one but fits none is a stray.
         """
         unclaimed = []
-        into = found.inside.setdefault(scope, [])
+        into = part.inside.setdefault(scope, [])
         called: set[str | None] = set()
         for real in rest:
             if self.only_one and real.label_start >= 0 and scope in (TAKE, PART, LANGUAGE):
@@ -309,13 +309,13 @@ class _Reader:
         """A child as the alternative that fits it best; ``None`` where none does."""
         fits: list[tuple[int, _Fit]] = []
         for alternative in alternatives:
-            one = Found(scope, real, alternative=alternative)
+            part = Found(scope, real, alternative=alternative)
             strays, differing = len(self.strays), len(self.differing)
-            matched = self.match(alternative, real, one)
-            fit = one, self.strays[strays:], self.differing[differing:]
+            matched = self.match(alternative, real, part)
+            fit = part, self.strays[strays:], self.differing[differing:]
             del self.strays[strays:], self.differing[differing:]
             if matched:
-                unknown = sum(len(inner.unknown) for inner in every(one)) if len(alternatives) > 1 else 0
+                unknown = sum(len(inner.unknown) for inner in every(part)) if len(alternatives) > 1 else 0
                 fits.append((unknown, fit))
                 if not unknown:
                     break

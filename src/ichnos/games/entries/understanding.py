@@ -49,8 +49,8 @@ class Understanding:
     def share(self) -> float:
         """Of all values in texts, and of all sounds, how many are understood; from 0 to 1."""
         all_of = [*self.documents, *self.others]
-        total = sum(one.values for one in all_of) + self.sounds + len(self.unnamed)
-        known = sum(one.known for one in all_of) + self.sounds
+        total = sum(understood.values for understood in all_of) + self.sounds + len(self.unnamed)
+        known = sum(understood.known for understood in all_of) + self.sounds
         return known / total if total else 0.0
 
 
@@ -66,17 +66,17 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
     for name in files.names():
         if name.endswith("/") or name in sounds:
             continue
-        exemplar = next((one for one in profile.documents if one.path.match(name) is not None), None)
+        exemplar = next((document for document in profile.documents if document.path.match(name) is not None), None)
         if exemplar is not None:
             encoding = profile.document_rules(exemplar).encoding
-            one, named = _document(exemplar, files, name, encoding)
-            found.documents.append(one)
+            understood, named = _document(exemplar, files, name, encoding)
+            found.documents.append(understood)
             references |= named
         elif not game and not _is_known(profile, name):
             found.others.append(_other(files, name))
     if game:
         return found
-    by_label = {files.label(one.name): one for one in found.documents}
+    by_label = {files.label(document.name): document for document in found.documents}
     for place, what in read_pack(profile, files).disagreeing:
         if place.path in by_label:
             by_label[place.path].known -= 1
@@ -103,27 +103,27 @@ def _is_known(profile: Profile, name: str) -> bool:
 
 
 def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None) -> tuple[Understood, set[str]]:
-    one, references = Understood(name), set()
+    understood, references = Understood(name), set()
     try:
         document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
     except IchnosError as error:
-        one.values = 1
-        one.odd.append((error.place or Place(files.label(name)), error.what))
-        return one, set()
-    one.values = sum(1 for _ in facts(document))
+        understood.values = 1
+        understood.odd.append((error.place or Place(files.label(name)), error.what))
+        return understood, set()
+    understood.values = sum(1 for _ in facts(document))
     reading = read(exemplar, document, exemplar.path.match(name))
     if reading is None:
-        one.odd.append((document.text.place(0), "the whole file has another structure than the profile's"))
-        return one, set()
+        understood.odd.append((document.text.place(0), "the whole file has another structure than the profile's"))
+        return understood, set()
     for part in every(reading.pack):
         for hole in ("file", "part.file"):
             if part.values.get(hole) is not None:
                 references.add(str(part.values[hole]))
         references |= {str(value) for key, value in part.values.items() if part_in(key) is not None}
     for fact, always in _odd_facts(exemplar, reading):
-        one.odd.append((fact.place, str(fact) + (f" (the profile always writes {always})" if always else "")))
-    one.known = one.values - len(one.odd)
-    return one, references
+        understood.odd.append((fact.place, str(fact) + (f" (the profile always writes {always})" if always else "")))
+    understood.known = understood.values - len(understood.odd)
+    return understood, references
 
 
 def _odd_facts(exemplar: Exemplar, reading: DocumentReading) -> Iterator[tuple[Fact, str | None]]:
@@ -162,13 +162,13 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]
 
 def _other(files: Files, name: str) -> Understood:
     """A file that the profile does not speak of; its values, where it is a text in a format of ours."""
-    one = Understood(name, 1)
+    understood = Understood(name, 1)
     known = format_of(name)
     if known is not None and not name.lower().endswith(_PICTURES):
         try:
             document = parse(files.read(name), files.label(name), known)
-            one.values = max(1, sum(1 for _ in facts(document)))
+            understood.values = max(1, sum(1 for _ in facts(document)))
         except IchnosError:
             pass
-    one.odd.append((Place(files.label(name)), "the profile does not speak of this file"))
-    return one
+    understood.odd.append((Place(files.label(name)), "the profile does not speak of this file"))
+    return understood

@@ -27,8 +27,8 @@ _NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
 class PackRoles:
     """What a pack says of itself, wherever it stands: ids, versions, titles."""
 
-    def __init__(self, decisions: list[Decisions], known: Learned) -> None:
-        self.decisions, self.known = decisions, known
+    def __init__(self, decisions: list[Decisions], learned: Learned) -> None:
+        self.decisions, self.known = decisions, learned
 
     def free(self) -> list[tuple[Decisions, Shape]]:
         """Values that stand once in each pack, outside of all entries."""
@@ -36,7 +36,7 @@ class PackRoles:
         for made in self.decisions:
             if made.group.several and not made.has_files and made.says:
                 continue
-            repeating = {one for unit in made.scopes for one in unit.walk()}
+            repeating = {node for unit in made.scopes for node in unit.walk()}
             for shape in made.shape.walk():
                 plain = shape.holds_value and shape not in made.holes and shape not in repeating
                 if plain and not any(one.several or one.varies for one in shape.lineage()):

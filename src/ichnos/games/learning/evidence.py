@@ -269,7 +269,7 @@ def _formats(name: str, text: str) -> Iterator[str]:
             guesses.append(kind)
     if lines and not statements and all(re.fullmatch(r"[\w./:\\-]+", line) for line in lines):
         guesses.append("list")
-    yield from dict.fromkeys(one for one in guesses if one in formats.FORMATS)
+    yield from dict.fromkeys(guess for guess in guesses if guess in formats.FORMATS)
 
 
 @dataclass(frozen=True)

@@ -77,8 +77,8 @@ def is_language(text: str) -> bool:
     >>> [is_language(text) for text in ("en", "pt-BR", "zh_Hans", "sfx")]
     [True, True, True, False]
     """
-    found = re.fullmatch(r"([a-z]{2})(?:[-_][A-Za-z]{2,4})?", text)
-    return found is not None and found[1] in _LANGUAGES
+    fullmatch = re.fullmatch(r"([a-z]{2})(?:[-_][A-Za-z]{2,4})?", text)
+    return fullmatch is not None and fullmatch[1] in _LANGUAGES
 
 
 # Words that are tags of languages by chance: alone they say nothing.
@@ -127,7 +127,7 @@ def groups(packs: list[Pack], names: list[str]) -> list[Group]:
             if group is None:
                 group = Group(in_languages=in_languages)
                 found.append(group)
-            group.several |= any(one.pack == text.pack for one in group.texts)
+            group.several |= any(file.pack == text.pack for file in group.texts)
             group.texts.append(text)
             by_path[path] = group
             if group not in here.setdefault(kind, []):
@@ -140,15 +140,15 @@ def _spoken(names: list[str]) -> dict[str, str]:
     tried: dict[str, set[str]] = {}
     ways: dict[str, list[tuple[str, str, bool]]] = {}
     for name in names:
-        for found in _TAG.finditer(name):
-            if is_language(found[0]):
-                path = f"{name[: found.start()]}@language@{name[found.end() :]}"
+        for match in _TAG.finditer(name):
+            if is_language(match[0]):
+                path = f"{name[: match.start()]}@language@{name[match.end() :]}"
                 ends = (
-                    name[found.start() - 1 : found.start()] in ("", "/"),
-                    name[found.end() : found.end() + 1] in ("/", "."),
+                    name[match.start() - 1 : match.start()] in ("", "/"),
+                    name[match.end() : match.end() + 1] in ("/", "."),
                 )
-                ways.setdefault(name, []).append((path, found[0], all(ends)))
-                tried.setdefault(path, set()).add(found[0])
+                ways.setdefault(name, []).append((path, match[0], all(ends)))
+                tried.setdefault(path, set()).add(match[0])
     result = {}
     for name, several in ways.items():
         several.sort(key=lambda one: -len(tried[one[0]]))

@@ -95,7 +95,7 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
     for near in together.values():
         near[:] = [one for one in near if not any(_is_only_like(one, other) for other in near)]
         near[:] = [one for one in near if not any(_is_said_twice(one, other) for other in near)]
-    kept = {one for near in together.values() for one in near}
+    kept = {anchor for near in together.values() for anchor in near}
     return [one for one in result if one in kept]
 
 

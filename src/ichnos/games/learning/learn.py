@@ -287,8 +287,8 @@ class _Learning:
                 continue
             reading = read(exemplar, text.document, in_path)
             if reading is not None:
-                said = contents(reading, self.known.separator, in_path)
-                one.said.setdefault(text.pack, []).append(said)
+                pack = contents(reading, self.known.separator, in_path)
+                one.said.setdefault(text.pack, []).append(pack)
                 one.files.setdefault(text.pack, []).append(text.name)
         return one
 
@@ -322,7 +322,7 @@ class _Learning:
 
     def doubt_constants(self, made: Decisions) -> None:
         """Lists that are the same in every pack from now on: with one pack nobody knows whether they are."""
-        holed = {around for one in (*made.holes, *made.labels) for around in one.lineage()}
+        holed = {around for hole in (*made.holes, *made.labels) for around in hole.lineage()}
         for shape in made.shape.walk():
             if shape.parent is None or not shape.several or shape in holed or shape.parent not in holed:
                 continue
@@ -335,7 +335,7 @@ class _Learning:
 
     def tell(self, decisions: list[Decisions]) -> None:
         with_texts = {pack.index for pack in self.packs if pack.texts}
-        if len(with_texts) > 1 and all(len({text.pack for text in one.texts}) == 1 for one in self.groups):
+        if len(with_texts) > 1 and all(len({text.pack for text in group.texts}) == 1 for group in self.groups):
             self.told.insert(0, "no document of one pack is like one of another, as if they were for different games")
         for made in decisions:
             self.doubt_constants(made)
@@ -393,6 +393,6 @@ def pack_names(packs: list[Pack]) -> list[str]:
         stem = re.sub(r"[-_. ]v?\d+(\.\d+)+.*$", "", pack.stem)
         texts = " ".join([*pack.sounds, *(text.name for text in pack.texts)])
         candidates = [stem, stem.lower(), re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")]
-        by_name = next((one for one in candidates if len(one) > 2 and one in texts), None)
+        by_name = next((candidate for candidate in candidates if len(candidate) > 2 and candidate in texts), None)
         found.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
     return found

@@ -36,13 +36,13 @@ _KINDS = {"piece", "between"}
 class OtherRoles:
     """The holes of a document that names keys, and no files."""
 
-    def __init__(self, made: Decisions, known: Learned, pictures: list[References]) -> None:
+    def __init__(self, made: Decisions, learned: Learned, pictures: list[References]) -> None:
         """``made``: the decisions so far: what is in the entries of a document's sounds is settled."""
-        self.known, self.pictures = known, pictures
+        self.known, self.pictures = learned, pictures
         self.made = made
         group, shape = made.group, made.shape
-        self.settled = {one for unit in made.scopes for one in unit.walk()}
-        self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
+        self.settled = {node for unit in made.scopes for node in unit.walk()}
+        self.by_node = {real.node: node for node in shape.walk() for real in node.reals}
         self.by_stem = [PurePosixPath(text.name).stem for text in group.texts]
         self.in_language = group.in_languages is not None
 
@@ -121,8 +121,8 @@ class OtherRoles:
         """All words by which a document calls what is in it."""
         found: set[str] = set()
         for unit in units:
-            for one in (*unit.walk(), *unit.lineage()):
-                found.update(lexicon.words(one.label or ""))
+            for node in (*unit.walk(), *unit.lineage()):
+                found.update(lexicon.words(node.label or ""))
         path = PurePosixPath(self.made.group.first.name)
         own = [] if self.file_is_unit(units) or self.made.has_files else [path.stem]
         for piece in (*path.parts[:-1], *own):
@@ -131,10 +131,10 @@ class OtherRoles:
 
     def role(self, units: list[Shape], mentions: dict[Shape, set[Node]]) -> str:
         words = self.labels(units)
-        scalars = [one for unit in units for one in unit.walk() if one.holds_value and one not in mentions]
-        if self.in_language or any(one.label == LANGUAGE for unit in units for one in unit.lineage()):
+        scalars = [node for unit in units for node in unit.walk() if node.holds_value and node not in mentions]
+        if self.in_language or any(shape.label == LANGUAGE for unit in units for shape in unit.lineage()):
             return SOUND
-        if any(set(texts_of(one)) <= _KINDS for one in scalars) or len(words & _SCHEDULES) > 1:
+        if any(set(texts_of(scalar)) <= _KINDS for scalar in scalars) or len(words & _SCHEDULES) > 1:
             return SCHEDULE
         if self.file_is_unit(units) and not all(stem in self.known.keys for stem in self.by_stem):
             return PROP if self.picture_in(scalars) or any(map(self.is_spoken, units)) else TRIGGER
@@ -143,15 +143,17 @@ class OtherRoles:
             return TRIGGER
         if self.picture_in(scalars):
             return PROP
-        counts = Counter((id(real.text), real.node.value) for one in mentions for real in one.reals if one.holds_value)
+        counts = Counter(
+            (id(real.text), real.node.value) for mention in mentions for real in mention.reals if mention.holds_value
+        )
         once = all(count == 1 for count in counts.values())
         return SOUND if once else TRIGGER
 
     def is_spoken(self, unit: Shape) -> bool:
-        return any(one.label == LANGUAGE for one in unit.walk())
+        return any(node.label == LANGUAGE for node in unit.walk())
 
     def picture_in(self, scalars: list[Shape]) -> bool:
-        return any(self.is_picture(one) for one in scalars)
+        return any(self.is_picture(scalar) for scalar in scalars)
 
     def is_picture(self, shape: Shape) -> bool:
         named = [self.pictures[real.text.pack].find(real.node.value or "", real.text.name) for real in shape.reals]
@@ -165,20 +167,20 @@ class OtherRoles:
             if unit.label is not None and KEY in unit.label:
                 made.labels[unit] = unit.label.replace(KEY, "@key@")
                 made.says.add("key")
-            for one in unit.walk():
-                if one in mentions and one.holds_value and one.label != LANGUAGE and KEY not in (one.label or ""):
-                    made.put(one, "key")
-                if one.label == LANGUAGE:
-                    made.labels[one] = "@language@"
+            for node in unit.walk():
+                if node in mentions and node.holds_value and node.label != LANGUAGE and KEY not in (node.label or ""):
+                    made.put(node, "key")
+                if node.label == LANGUAGE:
+                    made.labels[node] = "@language@"
                     made.says.add("language")
             texts = [one for one in unit.walk() if one.holds_value and one not in made.holes]
             spoken = self.in_language or any(one.label == LANGUAGE for one in (*unit.walk(), *unit.lineage()))
-            spoken = spoken or any(all(map(is_language, texts_of(one))) for one in texts)
-            for one in texts:
-                if all(map(is_language, texts_of(one))):
-                    made.put(one, "language")
-            texts = [one for one in texts if one not in made.holes]
-            words = [one for one in texts if not all(map(is_number, texts_of(one)))]
+            spoken = spoken or any(all(map(is_language, texts_of(text))) for text in texts)
+            for node in texts:
+                if all(map(is_language, texts_of(node))):
+                    made.put(node, "language")
+            texts = [text for text in texts if text not in made.holes]
+            words = [text for text in texts if not all(map(is_number, texts_of(text)))]
             if spoken and words:
                 best = min(words, key=lambda one: (one is not unit and _title_rank(one), -_length(one)))
                 made.put(best, "title")
@@ -209,21 +211,21 @@ class OtherRoles:
             rest = []
             names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
             spoken = [one for one in unit.walk() if one.label == LANGUAGE]
-            for one in unit.walk():
-                if one in mentions and one.holds_value:
-                    made.put(one, f"{role}.key")
-                elif one.label == LANGUAGE:
-                    self.spoken(one, spoken)
-                elif not one.holds_value:
+            for node in unit.walk():
+                if node in mentions and node.holds_value:
+                    made.put(node, f"{role}.key")
+                elif node.label == LANGUAGE:
+                    self.spoken(node, spoken)
+                elif not node.holds_value:
                     continue
-                elif self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in one.reals):
-                    made.put(one, f"{role}.name")
-                elif role == PROP and self.is_picture(one):
-                    self.picture(one)
-                elif role == PROP and all(map(is_uuid, texts_of(one))):
-                    made.put(one, "prop.id")
+                elif self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in node.reals):
+                    made.put(node, f"{role}.name")
+                elif role == PROP and self.is_picture(node):
+                    self.picture(node)
+                elif role == PROP and all(map(is_uuid, texts_of(node))):
+                    made.put(node, "prop.id")
                 else:
-                    rest.append(one)
+                    rest.append(node)
             place_all(
                 made, role, rest, unit, taken | {name for name in made.says if name.startswith(f"{role}.")}, self.known
             )
@@ -290,7 +292,7 @@ class OtherRoles:
             )
             for hole, fits, why in wanted:
                 if fits and hole not in made.says:
-                    made.doubts = [one for one in made.doubts if one.taken != old.strip("@")]
+                    made.doubts = [doubt for doubt in made.doubts if doubt.taken != old.strip("@")]
                     made.says.discard(old.strip("@"))
                     made.put(shape, hole)
                     others = [name for name, _, _ in wanted if name != hole] + ["trigger.event", old.strip("@")]
@@ -305,23 +307,23 @@ class OtherRoles:
                 made.labels[unit] = (unit.label or "").replace(NUMBER, "@entry.number@")
                 made.says.add("entry.number")
             rest = []
-            for one in unit.walk():
-                if one in mentions and one.holds_value:
-                    made.put(one, "entry.key")
-                elif one.holds_value and set(texts_of(one)) <= _KINDS:
-                    made.put(one, "entry.kind")
-                elif one.holds_value:
-                    rest.append(one)
+            for node in unit.walk():
+                if node in mentions and node.holds_value:
+                    made.put(node, "entry.key")
+                elif node.holds_value and set(texts_of(node)) <= _KINDS:
+                    made.put(node, "entry.kind")
+                elif node.holds_value:
+                    rest.append(node)
             place_all(made, ENTRY, rest, unit, {"entry.key", "entry.kind"}, self.known)
         inside = {one for unit in units for one in unit.walk()}
         names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
         around = [one for one in self.made.shape.walk() if one.holds_value and one not in inside]
         rest = []
-        for one in around:
-            if self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in one.reals):
-                made.put(one, "schedule.name")
+        for node in around:
+            if self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in node.reals):
+                made.put(node, "schedule.name")
             else:
-                rest.append(one)
+                rest.append(node)
         place_all(
             made,
             SCHEDULE,

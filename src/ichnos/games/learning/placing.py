@@ -37,7 +37,7 @@ class Hole:
         self.default = self._default()
 
     def __str__(self) -> str:
-        more = "".join(f"~{one}" for one in self.converters)
+        more = "".join(f"~{converter}" for converter in self.converters)
         return f"{more}={self.default}" if self.default is not None else more
 
     @property
@@ -105,7 +105,7 @@ def yes_no(values: Iterable[str]) -> tuple[str, str] | None:
     return None
 
 
-def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, taken: set[str], known: Learned) -> None:
+def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, taken: set[str], learned: Learned) -> None:
     """Find a hole for each of an entry's values."""
     pairs = _near_and_far(shapes) if scope == SOUND else {}
     if scope == SOUND:
@@ -117,7 +117,7 @@ def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, tak
             proposals.append((0, shape, pairs[shape]))
             continue
         fits = fitting(scope, values)
-        answer = known.answers.get(made.identity(shape))
+        answer = learned.answers.get(made.identity(shape))
         if answer is not None:
             proposals.append((-1, shape, answer))
             continue
@@ -134,7 +134,7 @@ def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, tak
     if scope == SOUND and "category" not in taken and "category" not in made.says:
         _guess_category(made, shapes, decided, taken)
     for shape in shapes:
-        _settle(made, scope, shape, unit, decided.get(shape), known)
+        _settle(made, scope, shape, unit, decided.get(shape), learned)
 
 
 def fitting(scope: str, values: Sequence[str]) -> set[str]:
@@ -177,11 +177,11 @@ _TWO = re.compile(r"(-?\d+\.?\d*)([ ,;/x-]+)(-?\d+\.?\d*)")
 
 def _two_in_one(made: Decisions, shape: Shape) -> bool:
     """Are its values two numbers each, from where to where a sound is heard? Then that is said of it."""
-    found = [_TWO.fullmatch(text.strip()) for text in texts_of(shape)]
-    signs = {one[2] for one in found if one}
-    if not all(found) or len(signs) != 1 or "near" in made.says:
+    matches = [_TWO.fullmatch(text.strip()) for text in texts_of(shape)]
+    signs = {one[2] for one in matches if one}
+    if not all(matches) or len(signs) != 1 or "near" in made.says:
         return False
-    if not all(one and float(one[1]) <= float(one[3]) for one in found):
+    if not all(one and float(one[1]) <= float(one[3]) for one in matches):
         return False
     made.holes[shape] = f"@near@{signs.pop()}@far@"
     made.says |= {"near", "far"}
@@ -215,7 +215,7 @@ def _guess_title(made: Decisions, shapes: list[Shape], decided: dict[Shape, str]
         return
 
 
-def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | None, known: Learned) -> None:
+def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | None, learned: Learned) -> None:
     values = texts_of(shape)
     instances = len(unit.reals)
     if hole == "trigger.does":
@@ -225,7 +225,7 @@ def _settle(made: Decisions, scope: str, shape: Shape, unit: Shape, hole: str | 
         built = Hole(hole, values, instances) if not hole.startswith("field") else None
         made.put(shape, hole, str(built) if built else _field_more(shape, values))
         if hole == "category":
-            known.categories.update(values)
+            learned.categories.update(values)
         return
     if len(set(values)) == 1 and (len(values) == instances or not _alternating(shape, unit)):
         return  # a constant

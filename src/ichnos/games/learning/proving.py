@@ -87,12 +87,12 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
 
 def _filled(profile: Profile, pack: Pack, proof: DraftProof) -> Iterator[tuple[str, bytes]]:
     """Each document as the profile fills it from what was read of the pack."""
-    said = read_pack(profile, pack.files).definitions
+    definitions = read_pack(profile, pack.files).definitions
     for exemplar in profile.written:
         rules = profile.document_rules(exemplar)
         if rules.mode == "merge":
             continue
-        bindings: Bindings = {PACK: arranged(said_in(exemplar, said, merged=False), profile)}
+        bindings: Bindings = {PACK: arranged(said_in(exemplar, definitions, merged=False), profile)}
         for bound in files_bound(exemplar, bindings):
             try:
                 path = str(exemplar.path.fill(partial(resolve, bindings=bound)))
@@ -114,7 +114,9 @@ def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: 
     said = contents(reading, profile.rules.names.separator)
     own = {one.key for one in said.sounds if any(there.file_of(file) for file, _, _ in one.files())}
     ours = tuple(one for one in said.sounds if one.key in own)
-    count = sum(1 for one in ours for _ in (one.key, *one.files(), one.category, *own_facts(one, (), _is_setting)))
+    count = sum(
+        1 for sound in ours for _ in (sound.key, *sound.files(), sound.category, *own_facts(sound, (), _is_setting))
+    )
     proof.values += count
     bindings: Bindings = {PACK: arranged(said.with_sounds(ours), profile)}
     try:

@@ -33,8 +33,8 @@ PART_WORDS = ("intro", "body", "layer", "outro", "verse", "bridge", "start", "mi
 class DefinitionRoles:
     """The holes of a document that names sound files."""
 
-    def __init__(self, named: Named, shape: Shape, known: Learned, *, merged: bool) -> None:
-        self.named, self.known = named, known
+    def __init__(self, named: Named, shape: Shape, learned: Learned, *, merged: bool) -> None:
+        self.named, self.known = named, learned
         path = named.group.first.name.replace("@", "@@")
         self.made = Decisions(named.group, shape, path, named=named, has_files=True, merged=merged)
         self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
@@ -100,9 +100,9 @@ class DefinitionRoles:
         for repeating, scope in inner.items():
             self.inside(repeating, scope, unit)
         others = [
-            one
-            for one in unit.walk()
-            if one.holds_value and one not in made.holes and not any(around in inner for around in one.lineage())
+            node
+            for node in unit.walk()
+            if node.holds_value and node not in made.holes and not any(around in inner for around in node.lineage())
         ]
         self.spoken(unit, others)
         left = [one for one in others if one not in made.holes]
@@ -142,18 +142,18 @@ class DefinitionRoles:
     def spoken(self, unit: Shape, others: list[Shape]) -> None:
         """Punch languages, and the titles in them."""
         made = self.made
-        languages = [one for one in unit.walk() if one.label == LANGUAGE or self.says_language(one)]
-        for one in others:
-            if self.says_language(one):
-                made.put(one, "language")
-        for one in others:
-            inside = any(around in languages for around in one.lineage()) or self.in_tongue(one, unit)
-            if inside and one not in made.holes:
-                made.put(one, "title")
+        languages = [node for node in unit.walk() if node.label == LANGUAGE or self.says_language(node)]
+        for language in others:
+            if self.says_language(language):
+                made.put(language, "language")
+        for language in others:
+            inside = any(around in languages for around in language.lineage()) or self.in_tongue(language, unit)
+            if inside and language not in made.holes:
+                made.put(language, "title")
                 self.taken.add("title")
-        for one in languages:
-            if one.label == LANGUAGE:
-                made.labels[one] = "@language@"
+        for language in languages:
+            if language.label == LANGUAGE:
+                made.labels[language] = "@language@"
                 made.says.add("language")
 
     def differs_by_take(self, shape: Shape, unit: Shape) -> bool:
@@ -175,7 +175,7 @@ class DefinitionRoles:
         return (
             around is not None
             and unit in around.lineage()
-            and any(self.says_language(one) for one in around.walk())
+            and any(self.says_language(node) for node in around.walk())
             and not self.says_language(shape)
         )
 
@@ -197,10 +197,10 @@ class DefinitionRoles:
             around = next((one for one in shape.lineage() if self.repeats(one)), None)
             if around is None or around is unit or unit not in around.lineage():
                 continue
-            for one in around.walk():
-                if one.holds_value and one is not shape and set(texts_of(one)) <= set(PART_WORDS):
+            for node in around.walk():
+                if node.holds_value and node is not shape and set(texts_of(node)) <= set(PART_WORDS):
                     found[shape] = ""
-                    self.made.put(one, "part.name")
+                    self.made.put(node, "part.name")
         single = [
             shape
             for shape in anchored
@@ -212,8 +212,8 @@ class DefinitionRoles:
                 found[shape] = name
         names = [name for name in found.values() if name]
         if "" in found.values():
-            said = [one for one, text in self.made.holes.items() if text == "@part.name@"]
-            names += [text for one in said for text in texts_of(one)]
+            shapes = [one for one, text in self.made.holes.items() if text == "@part.name@"]
+            names += [text for one in shapes for text in texts_of(one)]
         self.made.parts = tuple(dict.fromkeys([*self.made.parts, *sorted(set(names), key=_part_order)]))
         return found
 
@@ -229,7 +229,10 @@ class DefinitionRoles:
         if self.named.known:  # of the game's own files any extension will do
             for anchor in there:
                 anchor.ways = [
-                    Reference(way.folder, tuple(one for one in way.converters if not one.startswith("extension")))
+                    Reference(
+                        way.folder,
+                        tuple(converter for converter in way.converters if not converter.startswith("extension")),
+                    )
                     for way in anchor.ways
                 ]
         common = set(there[0].ways)
@@ -241,7 +244,7 @@ class DefinitionRoles:
             return min(fitting, key=lambda way: (len(way.folder), len(way.converters)))
         value = there[0].said
         text = "file-name" if "/" not in value.replace("\\", "/") else f"relative({there[0].ways[0].folder})"
-        bare = tuple(one for one in there[0].ways[0].converters if one != "backslash")
+        bare = tuple(converter for converter in there[0].ways[0].converters if converter != "backslash")
         why = "the folder is not the same everywhere"
         self.made.doubt(shape, value, f"files are named by ~{text}", why, GUESS)
         return Reference("", (text, *bare))
@@ -255,11 +258,11 @@ class DefinitionRoles:
             if said:
                 made.labels[unit] = said
                 made.says.add("key")
-        for one in unit.walk():
-            if one.label and KEY in one.label and one not in made.labels and one is not unit:
-                made.labels[one] = one.label.replace(KEY, "@key@")
-            if one.holds_value and one not in made.holes and self.is_key(one, unit):
-                made.put(one, "key")
+        for node in unit.walk():
+            if node.label and KEY in node.label and node not in made.labels and node is not unit:
+                made.labels[node] = node.label.replace(KEY, "@key@")
+            if node.holds_value and node not in made.holes and self.is_key(node, unit):
+                made.put(node, "key")
 
     def is_key(self, shape: Shape, unit: Shape) -> bool:
         """Is it the key in every entry that names a file of the packs?"""
@@ -273,7 +276,7 @@ class DefinitionRoles:
     def unit_node(self, real: Real, unit: Shape) -> Node | None:
         """The entry that a real node lies in."""
         if unit not in self._entries:
-            self._entries[unit] = {below: entry.node for entry in unit.reals for below in entry.node.walk()}
+            self._entries[unit] = {node: entry.node for entry in unit.reals for node in entry.node.walk()}
         return self._entries[unit].get(real.node)
 
     def inside(self, repeating: Shape, scope: str, unit: Shape) -> None:
@@ -282,10 +285,10 @@ class DefinitionRoles:
         if NUMBER in label:
             made.labels[repeating] = label.replace(NUMBER, "@take.number@")
             made.says.add("take.number")
-        scalars = [one for one in repeating.walk() if one.holds_value and one not in made.holes]
+        scalars = [node for node in repeating.walk() if node.holds_value and node not in made.holes]
         place_all(made, scope, scalars, repeating, set(), self.known)
-        by_place = [one for one in repeating.walk() if one.index is not None]
-        if by_place and sum(one in made.holes for one in by_place) == 1 and scope == TAKE:
+        by_place = [node for node in repeating.walk() if node.index is not None]
+        if by_place and sum(shape in made.holes for shape in by_place) == 1 and scope == TAKE:
             self.number_beside(by_place)
 
     def number_beside(self, by_place: list[Shape]) -> None:
@@ -327,7 +330,7 @@ def _with_key(unit: Shape, at: str) -> str | None:
     return " ".join(tokens)
 
 
-def around_sounds(made: Decisions, units: list[Shape], known: Learned) -> None:
+def around_sounds(made: Decisions, units: list[Shape], learned: Learned) -> None:
     """What stands around the sounds and is otherwise for some of them: their category."""
     for unit in units:
         label = unit.label or ""
@@ -336,7 +339,7 @@ def around_sounds(made: Decisions, units: list[Shape], known: Learned) -> None:
             made.labels[unit] = base.replace(ANY, "@category@")
             made.says.add("category")
             for real in unit.reals:
-                known.categories.update(real.said[1:2])
+                learned.categories.update(real.said[1:2])
         for around in unit.lineage():
             if around is unit or not around.several:
                 continue
@@ -348,15 +351,15 @@ def around_sounds(made: Decisions, units: list[Shape], known: Learned) -> None:
                 made.labels[around] = "@category@"
                 made.scopes[around] = CATEGORY
                 made.says.add("category")
-                known.categories.update(word for real in around.reals for word in real.said)
+                learned.categories.update(word for real in around.reals for word in real.said)
                 continue
             scalars = [
-                one
-                for one in around.walk()
-                if one.holds_value and not any(x in units for x in one.lineage()) and one not in made.holes
+                node
+                for node in around.walk()
+                if node.holds_value and not any(x in units for x in node.lineage()) and node not in made.holes
             ]
-            words = [one for one in scalars if not all(map(is_number, texts_of(one)))]
+            words = [scalar for scalar in scalars if not all(map(is_number, texts_of(scalar)))]
             if words and "category" not in made.says:
                 made.put(words[0], "category")
                 made.scopes[around] = CATEGORY
-                known.categories.update(texts_of(words[0]))
+                learned.categories.update(texts_of(words[0]))

@@ -34,7 +34,7 @@ class Rules:
         self,
         packs: list[Pack],
         names: list[str],
-        known: Learned,
+        learned: Learned,
         readable: list[Readable],
         uses: list[Use],
         folder: str | None,
@@ -42,7 +42,7 @@ class Rules:
         *,
         by_path: bool,
     ) -> None:
-        self.packs, self.names, self.known = packs, names, known
+        self.packs, self.names, self.known = packs, names, learned
         self.readable, self.uses, self.folder, self.told = readable, uses, folder, told
         self.doubts: list[Doubt] = []
         self.by_path = by_path
@@ -51,7 +51,7 @@ class Rules:
         self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
         if not uses:
             self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
-        self.name_rules = sounds.name_rules(self.uses, known.separator) if self.uses else NameRules()
+        self.name_rules = sounds.name_rules(self.uses, learned.separator) if self.uses else NameRules()
         self.name_rules = sounds.with_own_names(self.name_rules, self.uses, names)
         self.kinds = sounds.kinds(packs, self.uses) or [KindDraft("", ("WAV", "PCM 16", 44100, 1), list(self.uses))]
         for kind in self.kinds:
@@ -104,8 +104,8 @@ class Rules:
         """The files of the draft."""
         self.name = name or _plain_name(self.packs)
         files: dict[str, bytes] = {}
-        for one in self.readable:
-            files[f"tree/{one.made.path}"] = one.data
+        for readable in self.readable:
+            files[f"tree/{readable.made.path}"] = readable.data
         for path in self.sound_files():
             files[f"tree/{path}"] = b""
         for path in picture_paths(self.packs, self.readable):
@@ -157,7 +157,7 @@ class Rules:
     def scripts(self) -> dict[str, bytes]:
         """The templates of scripts that all packs have."""
         found: dict[str, bytes] = {}
-        said = {
+        packs = {
             pack.index: combine([one for document in self.readable for one in document.said.get(pack.index, ())])
             for pack in self.packs
         }
@@ -166,7 +166,7 @@ class Rules:
             if any(pack.files.label(name) in broken for pack in self.packs):
                 continue
             texts = {pack.index: pack.scripts[name] for pack in self.packs if name in pack.scripts}
-            made = scripts.draft(texts, said, self.name_rules)
+            made = scripts.draft(texts, packs, self.name_rules)
             if made is None:
                 self.told.append(f"{name} is a script, or in no format that is read here: it is left out of the draft")
                 continue
@@ -202,17 +202,19 @@ class Rules:
             yield "\n[play.functions]\n" + "".join(
                 f"{means} = {_quoted(call)}\n" for means, call in self.functions.items()
             )
-        for name, table in {name: table for one in self.readable for name, table in one.made.tables.items()}.items():
+        for name, table in {
+            name: table for readable in self.readable for name, table in readable.made.tables.items()
+        }.items():
             yield f"\n[tables.{name}]\n" + "".join(f"{ours} = {_quoted(theirs)}\n" for ours, theirs in table.items())
         yield from self.comments()
 
     def game_versions(self) -> list[str]:
         found = [
-            str(said.values["game.version"])
-            for one in self.readable
-            for several in one.said.values()
-            for said in several
-            if said.values.get("game.version")
+            str(pack.values["game.version"])
+            for readable in self.readable
+            for several in readable.said.values()
+            for pack in several
+            if pack.values.get("game.version")
         ]
         return sorted(dict.fromkeys(found), reverse=True)
 
@@ -282,8 +284,8 @@ class Rules:
         """A picture that is in every pack under one path, and that no document names."""
         named = {
             str(prop.values.get("prop.picture"))
-            for one in self.readable
-            for several in one.said.values()
+            for readable in self.readable
+            for several in readable.said.values()
             for said in several
             for prop in said.props
         }
@@ -306,8 +308,8 @@ class Rules:
         version = next(
             (
                 str(said.values["pack.version"])
-                for one in self.readable
-                for said in one.said.get(0, ())
+                for readable in self.readable
+                for said in readable.said.get(0, ())
                 if said.values.get("pack.version")
             ),
             None,
@@ -320,8 +322,8 @@ class Rules:
         yield f"\n[packaging]\nkind = {_quoted(kind)}\nname = {_quoted(called)}\n"
 
     def documents(self) -> Iterator[str]:
-        for one in self.readable:
-            made, first = one.made, one.made.group.first
+        for readable in self.readable:
+            made, first = readable.made, readable.made.group.first
             lines = []
             guessed = format_of(made.path)
             if guessed is None or guessed.name.lower() != first.format:
@@ -334,30 +336,30 @@ class Rules:
                 lines.append('mode = "known"  # read for its keys and files, and never shipped')
             elif made.merged:
                 lines.append('mode = "merge"')
-            elif self.is_fragment(one):
+            elif self.is_fragment(readable):
                 lines.append('mode = "fragment"')
             if made.entry_for_takes:
                 lines.append('entry-for = "take"')
-            lines += self.kinds_of(one)
+            lines += self.kinds_of(readable)
             if lines:
                 yield f"\n[[document]]\npath = {_quoted(made.path)}\n" + "".join(f"{line}\n" for line in lines)
 
-    def is_fragment(self, one: Readable) -> bool:
+    def is_fragment(self, readable: Readable) -> bool:
         """Would nobody miss it in a pack that has nothing to say in it?"""
-        named = {hole for hole in one.made.says if not hole.startswith(("pack.", "uuid.", "game."))}
-        lacks = {pack.index for pack in self.packs} - {text.pack for text in one.made.group.texts}
+        named = {hole for hole in readable.made.says if not hole.startswith(("pack.", "uuid.", "game."))}
+        lacks = {pack.index for pack in self.packs} - {text.pack for text in readable.made.group.texts}
         return bool(lacks) or (
-            bool(named) and all(hole.startswith(_PLAYERS) for hole in named) and not one.exemplar.file_scopes
+            bool(named) and all(hole.startswith(_PLAYERS) for hole in named) and not readable.exemplar.file_scopes
         )
 
-    def kinds_of(self, one: Readable) -> list[str]:
+    def kinds_of(self, readable: Readable) -> list[str]:
         """Which kinds of sound stand in a document, where not all do."""
-        if len(self.kinds) < 2 or not one.made.has_files:
+        if len(self.kinds) < 2 or not readable.made.has_files:
             return []
         kind_of = {(use.pack, use.key): kind.name for kind in self.kinds for use in kind.uses}
         there = {
             kind_of[pack, sound.key]
-            for pack, several in one.said.items()
+            for pack, several in readable.said.items()
             for said in several
             for sound in said.sounds
             if (pack, sound.key) in kind_of
@@ -367,7 +369,7 @@ class Rules:
         return [f"kinds = [{', '.join(_quoted(kind.name) for kind in self.kinds if kind.name in there)}]"]
 
     def comments(self) -> Iterator[str]:
-        doubts = [*(doubt for one in self.readable for doubt in one.made.doubts), *self.doubts]
+        doubts = [*(doubt for readable in self.readable for doubt in readable.made.doubts), *self.doubts]
         if not doubts:
             return
         yield "\n# What is not sure, and what else it may be:\n"

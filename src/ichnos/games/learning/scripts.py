@@ -60,7 +60,7 @@ class ScriptDraft:
 Line = tuple[list[ScriptValue], str]  # its values, and what is behind the last
 
 
-def draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
+def draft(texts: dict[int, str], packs: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
     """A template that gives every pack's script again; None where none is found.
 
     Args:
@@ -69,15 +69,15 @@ def draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -
     for comment in _COMMENTS:
         inner = {pack: region_of(text, comment)[1] for pack, text in texts.items()}
         if all(inner.values()):
-            found = _draft({pack: text.strip("\n") + "\n" for pack, text in inner.items()}, said, names)
+            found = _draft({pack: text.strip("\n") + "\n" for pack, text in inner.items()}, packs, names)
             if found is not None:
                 found.region = comment
             return found
-    return _draft(texts, said, names)
+    return _draft(texts, packs, names)
 
 
-def _draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
-    keys = {pack: [sound.key for sound in one.sounds] for pack, one in said.items()}
+def _draft(texts: dict[int, str], packs: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
+    keys = {pack: [sound.key for sound in one.sounds] for pack, one in packs.items()}
     if any(sign in text for text in texts.values() for sign in _JINJA):
         return None  # it would be taken for the template's own
     taken_apart = {pack: _blocks(text, set(keys.get(pack, ()))) for pack, text in texts.items()}
@@ -100,7 +100,7 @@ def _draft(texts: dict[int, str], said: dict[int, PackThing], names: NameRules) 
     template = f"{heads.pop()}{body}{tails.pop()}"
     found = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
     for pack, text in texts.items():
-        definitions = said.get(pack, PackThing(PACK))
+        definitions = packs.get(pack, PackThing(PACK))
         if not simple:
             found.triggers[pack] = [_trigger(block, holes) for block in blocks[pack]]
             there = {SOUND: definitions.sounds, TRIGGER: tuple(found.triggers[pack])}
@@ -209,11 +209,11 @@ def _head(line: Line) -> str:
 
 def _line(text: str) -> Line:
     pieces, at = [], 0
-    for found in _VALUE.finditer(text):
-        before = text[at : found.start()]
+    for match in _VALUE.finditer(text):
+        before = text[at : match.start()]
         name = _FIELD.search(before)
-        pieces.append(ScriptValue(before, name[2] if name else "", found[0]))
-        at = found.end()
+        pieces.append(ScriptValue(before, name[2] if name else "", match[0]))
+        at = match.end()
     return pieces, text[at:]
 
 
@@ -244,7 +244,7 @@ def _for_triggers(blocks: list[list[Line]], keys: set[str]) -> tuple[str, dict[s
                 return None
             holes[spot] = hole
             always = (
-                all(any(one.name == piece.name for one in pieces) for pieces, _ in variants) if piece.name else True
+                all(any(value.name == piece.name for value in pieces) for pieces, _ in variants) if piece.name else True
             )
             written = _written(piece, hole)
             if always:
@@ -282,7 +282,7 @@ def _hole(piece: ScriptValue, keys: set[str], texts: object, taken: set[str]) ->
         found = lexicon.hole_for(TRIGGER, [piece.name], taken, fits)
         return found[0] if found else None
     if _is_text(piece):
-        return next((one for one in texts if one not in taken), None)  # type: ignore[attr-defined]
+        return next((text for text in texts if text not in taken), None)  # type: ignore[attr-defined]
     return None
 
 

@@ -56,10 +56,10 @@ class Shape:
 
     def lineage(self) -> Iterator[Shape]:
         """It, and all around it."""
-        one: Shape | None = self
-        while one is not None:
-            yield one
-            one = one.parent
+        shape: Shape | None = self
+        while shape is not None:
+            yield shape
+            shape = shape.parent
 
     @property
     def labels(self) -> list[str]:
@@ -201,7 +201,7 @@ class _Builder:
         for at, token in enumerate(tokens):
             if len(tokens) > 1 and token in keys:
                 return " ".join([*tokens[:at], KEY, *tokens[at + 1 :]]), (token,)
-        for at in (found.start() for found in re.finditer(r"[^\w]|_", label)):
+        for at in (match.start() for match in re.finditer(r"[^\w]|_", label)):
             if label[:at] in keys:
                 longest = max(end for end in (m.start() for m in re.finditer(r"[^\w]|_", label)) if label[:end] in keys)
                 return KEY + label[longest:], (label[:longest],)

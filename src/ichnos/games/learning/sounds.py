@@ -169,14 +169,14 @@ def own_path(uses: list[Use], names: list[str], *, several: bool, parts: bool) -
 
 def kinds(packs: list[Pack], uses: list[Use]) -> list[KindDraft]:
     """The kinds of sound that there are: by their form, the commonest first."""
-    found: dict[tuple[tuple[str, str, int, int], bool], KindDraft] = {}
+    drafts: dict[tuple[tuple[str, str, int, int], bool], KindDraft] = {}
     for use in uses:
         facts = packs[use.pack].sounds.get(use.file)
         if facts is None:
             continue
         form = form_of(facts)
-        found.setdefault((form, False), KindDraft("", form)).uses.append(use)
-    ordered = sorted(found.values(), key=lambda one: (-len({use.key for use in one.uses}), -len(one.uses)))
+        drafts.setdefault((form, False), KindDraft("", form)).uses.append(use)
+    ordered = sorted(drafts.values(), key=lambda one: (-len({use.key for use in one.uses}), -len(one.uses)))
     for kind in list(ordered[1:]):
         _name(kind, ordered)
         folders = {PurePosixPath(use.file).parent for use in kind.uses}
@@ -202,12 +202,14 @@ def _name(kind: KindDraft, all_of: list[KindDraft]) -> None:
         kind.name = _plain(prefix)
         return
     folder = PurePosixPath(kind.uses[0].file).parent.name
-    kind.name = _plain(folder) if _plain(folder) not in {one.name for one in all_of} else f"kind-{all_of.index(kind)}"
+    kind.name = (
+        _plain(folder) if _plain(folder) not in {draft.name for draft in all_of} else f"kind-{all_of.index(kind)}"
+    )
 
 
 def _prefix(key: str) -> str:
-    found = re.match(r"[A-Za-z0-9]+[^A-Za-z0-9]", key)
-    return found[0] if found else ""
+    match = re.match(r"[A-Za-z0-9]+[^A-Za-z0-9]", key)
+    return match[0] if match else ""
 
 
 def _plain(text: str) -> str:

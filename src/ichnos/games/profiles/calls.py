@@ -34,7 +34,7 @@ class Call:
     def words(self) -> list[str]:
         """Our words for all that can be told it."""
         return [
-            word for one in self.arguments for word in ([one] if isinstance(one, str) else one)
+            word for argument in self.arguments for word in ([argument] if isinstance(argument, str) else argument)
         ]  # a mapping's words are its keys
 
 
@@ -50,18 +50,18 @@ def parse_call(means: str, text: str) -> Call:
     >>> parse_call("stop", "still(key, {fade = out})").arguments
     ('key', {'fade': 'out'})
     """
-    found = _CALL.fullmatch(text)
-    if not found:
+    match = _CALL.fullmatch(text)
+    if not match:
         raise ValueError('a function is written with its arguments: "ring(key, {volume = gain})"')
     arguments: list[str | Mapping[str, str]] = []
-    rest = found[2].strip()
+    rest = match[2].strip()
     while rest:
         one = _ARGUMENT.match(rest)
         if not one:
             raise ValueError(f"{rest!r} is no argument: write a word, or fields in braces")
         arguments.append(one[2] if one[2] else _fields(one[1]))
         rest = rest[one.end() :].strip()
-    call = Call(means, found[1], tuple(arguments))
+    call = Call(means, match[1], tuple(arguments))
     for word in call.words:
         if word not in WORDS[means]:
             raise ValueError(f'"{word}" means nothing here; there are {", ".join(WORDS[means])}')
@@ -76,8 +76,8 @@ def parse_call(means: str, text: str) -> Call:
 def _fields(text: str) -> dict[str, str]:
     fields: dict[str, str] = {}
     for piece in filter(str.strip, text.split(",")):
-        found = _FIELD.fullmatch(piece)
-        if not found:
+        match = _FIELD.fullmatch(piece)
+        if not match:
             raise ValueError(f"{piece.strip()!r} is no field: write our word, or: our word = the game's")
-        fields[found[1]] = found[2] or found[1]
+        fields[match[1]] = match[2] or match[1]
     return fields

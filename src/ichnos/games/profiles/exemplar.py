@@ -113,16 +113,16 @@ class Exemplar:
         """The same of a scope's entry: with none of them it would carry only its own name."""
         first = alternatives[0]
         if (first, scope) not in self._entry_needs:
-            below = [node for child in alternatives for node in child.walk()]
+            nodes = [node for child in alternatives for node in child.walk()]
             more = [
                 hole
-                for node in below
+                for node in nodes
                 for hole in self.holes_at(node)
                 if hole.word.name not in SCOPES[scope].principal and self.scopes[hole.word.name] == scope
             ]
             stays = (
                 scope == TAKE  # a take's file is all that it needs
-                or any(self.units.get(node, scope) != scope for node in below)
+                or any(self.units.get(node, scope) != scope for node in nodes)
                 or any(hole.default is not None for hole in more)
             )
             self._entry_needs[first, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
@@ -173,7 +173,7 @@ _ROOT = re.compile(r"@root(?:~[a-z-]+(?:\([^()@]*\))?)*=([^@]*)@")
 def _root(document: Document) -> str | None:
     """The folder that the document says its references are below."""
     texts = (node.value for node in document.root.walk() if node.value is not None)
-    return next((found[1].replace("\\", "/").strip("/") for text in texts if (found := _ROOT.search(text))), None)
+    return next((match[1].replace("\\", "/").strip("/") for text in texts if (match := _ROOT.search(text))), None)
 
 
 def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
@@ -247,9 +247,9 @@ class _Units:
             if {SOUND, PROP} <= self.scopes_below(around):
                 return [holders]
             (props if PROP in self.scopes_below(around) else sounds).setdefault(LANGUAGE, []).append(node)
-        for one in (sounds, props):
-            if not any("language" in self.exemplar.names_at(node) for node in one.get(LANGUAGE, ())):
-                one.pop(LANGUAGE, None)  # titles alone
+        for sound in (sounds, props):
+            if not any("language" in self.exemplar.names_at(node) for node in sound.get(LANGUAGE, ())):
+                sound.pop(LANGUAGE, None)  # titles alone
         return [sounds, props]
 
     def scopes_below(self, node: Node) -> set[str]:
@@ -281,8 +281,8 @@ class _Units:
             for name in self.exemplar.names_at(node):
                 found.setdefault(self.exemplar.scopes[name], []).append(node)
         if LANGUAGE in found:
-            said = [node for scope in entry_scopes() for node in found.get(scope, ())]
-            found[LANGUAGE] += [node for node in said if any(map(is_spoken, self.exemplar.names_at(node)))]
+            nodes = [node for scope in entry_scopes() for node in found.get(scope, ())]
+            found[LANGUAGE] += [node for node in nodes if any(map(is_spoken, self.exemplar.names_at(node)))]
         return found
 
     def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
@@ -337,19 +337,19 @@ class _Units:
 
     def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
         """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""
-        found = [
+        nodes = [
             node
             for node in region.walk()
             if node is not region and self.repeatable(node) and self.is_meant(node, which)
         ]
-        if not found:
+        if not nodes:
             what = f"on line {which}" if isinstance(which, int) else f"named {which!r}"
             raise self.document.error(
                 f"game.toml says that {scope} repeats what stands {what}, and nothing like that is here",
                 region.start,
                 "name an entry that can be repeated, or leave it out to have it found",
             )
-        return found[:1] if isinstance(which, int) else found
+        return nodes[:1] if isinstance(which, int) else nodes
 
     def is_meant(self, node: Node, which: str | int) -> bool:
         if isinstance(which, int):

@@ -105,13 +105,13 @@ class _Loader:
                 "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
             )
         names = []
-        for found in disk.everything_below(self.folder):
-            if disk.is_link(found):
+        for path in disk.everything_below(self.folder):
+            if disk.is_link(path):
                 what, cure = "a profile cannot hold links", "put the file itself here"
-                raise IchnosError(what, place=Place(str(found)), cure=cure)
-        for found in disk.below(self.tree):
-            if not _is_litter(found):
-                names.append(found.relative_to(self.tree).as_posix())
+                raise IchnosError(what, place=Place(str(path)), cure=cure)
+        for path in disk.below(self.tree):
+            if not _is_litter(path):
+                names.append(path.relative_to(self.tree).as_posix())
         return names
 
     def error(self, what: str, cure: str, *at: str | int) -> IchnosError:
@@ -141,10 +141,10 @@ class _Loader:
         except holes.HoleError as error:
             raise IchnosError(error.what, place=place, cure=error.cure) from None
 
-    def take(self, found: Path, name: str) -> None:
+    def take(self, path: Path, name: str) -> None:
         """One file of tree/: a document with holes, the place of sounds or pictures, or a plain file."""
         rules = self.rules.document_rules(name)
-        place = Place(str(found))
+        place = Place(str(path))
         pattern = self.pattern(name, place)
         scopes = {hole.word.scope for hole in pattern.holes}
         document_format = self.format_of(name, rules)
@@ -160,12 +160,12 @@ class _Loader:
         elif suffix in PICTURE_SUFFIXES and PROP in scopes:
             self.pictures.append(pattern)
         elif document_format is not None:
-            data = disk.read(found)
+            data = disk.read(path)
             if isinstance(document_format, CsvTable):
-                first = from_bytes(data, str(found), rules.encoding or "utf-8").content.partition("\n")[0]
+                first = from_bytes(data, str(path), rules.encoding or "utf-8").content.partition("\n")[0]
                 if any(holes.known(first)):  # it is an entry, and no header
                     document_format = replace(document_format, header=False)
-            document = parse(data, str(found), document_format, rules.encoding)
+            document = parse(data, str(path), document_format, rules.encoding)
             several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
             how = ExemplarRules(
                 any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
@@ -177,15 +177,15 @@ class _Loader:
             self.need_parts(exemplar)
             self.documents.append(exemplar)
         else:
-            self.refuse_unread_holes(found, name, pattern)
+            self.refuse_unread_holes(path, name, pattern)
             self.plain.append(name)
 
-    def refuse_unread_holes(self, found: Path, name: str, pattern: holes.Pattern) -> None:
+    def refuse_unread_holes(self, path: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
-        text = disk.read(found).decode("utf-8", "ignore")
+        text = disk.read(path).decode("utf-8", "ignore")
         inside = next(holes.known(text), None)
         if pattern.holes or inside:
-            where = Place(str(found), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(found))
+            where = Place(str(path), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(path))
             raise IchnosError(
                 f"there are holes here ({inside[1] if inside else path_of(pattern)}), and nothing says what format"
                 " the file has",
@@ -233,7 +233,7 @@ class _Loader:
                         and part.word.kind == "path"
                         and isinstance(following, str)
                         and following.startswith(".")
-                        and not any(one.drops_extension for one in part.converters)
+                        and not any(converter.drops_extension for converter in part.converters)
                     ):
                         raise exemplar.document.error(
                             f"@{part.word.name}@ has its extension already, and {following} would be a second one",
@@ -298,7 +298,11 @@ class _Loader:
 
     def need_documents(self) -> None:
         """Where sounds stand in documents, those of each kind must stand in one, or the game never hears of them."""
-        listing = [one for one in self.documents if SOUND in one.scopes.values() or TAKE in one.scopes.values()]
+        listing = [
+            document
+            for document in self.documents
+            if SOUND in document.scopes.values() or TAKE in document.scopes.values()
+        ]
         if not listing or self.rules.script:
             return
         for index, kind in enumerate(self.kinds.values(), -1):

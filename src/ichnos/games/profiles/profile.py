@@ -89,7 +89,7 @@ class Profile:
     @cached_property
     def written(self) -> tuple[Exemplar, ...]:
         """The documents that a pack has; the others are the game's own, and only read."""
-        return tuple(one for one in self.documents if self.document_rules(one).mode != "known")
+        return tuple(document for document in self.documents if self.document_rules(document).mode != "known")
 
     @cached_property
     def sound_paths(self) -> tuple[holes.Pattern, ...]:
@@ -151,8 +151,8 @@ class Profile:
         if path is None or (all(hole.word.name != "pack.name" for hole in path.holes) and not installed):
             return False
         whole = f"{reference}.{str(path.parts[-1]).rpartition('.')[2]}" if self.references_are_bare else reference
-        found = path.match(whole)
-        return found is not None and found.get("pack.name", pack) in (pack, self.rules.names.spelled(pack))
+        match = path.match(whole)
+        return match is not None and match.get("pack.name", pack) in (pack, self.rules.names.spelled(pack))
 
     def unlike(self, exemplar: Exemplar, references: Collection[str]) -> str | None:
         """How the game's own references differ from those that a pack would have, in a sentence; ``None``: they do not.
@@ -161,7 +161,7 @@ class Profile:
             exemplar: the document that names files.
             references: those of the game's own document, as they were read.
         """
-        suffixes = {PurePosixPath(one).suffix.lower() for one in references}
+        suffixes = {PurePosixPath(reference).suffix.lower() for reference in references}
         known = suffixes & set(self.tables.suffixes)
         is_bare = drops_extensions(exemplar)
         if not references or is_bare is None:
@@ -218,7 +218,7 @@ class Profile:
 def drops_extensions(exemplar: Exemplar) -> bool | None:
     """Does a document name files without their extension? ``None`` where it names none."""
     named = exemplar.holes_named("file")
-    return all(any(one.drops_extension for one in hole.converters) for hole in named) if named else None
+    return all(any(converter.drops_extension for converter in hole.converters) for hole in named) if named else None
 
 
 def fits(pattern: holes.Pattern, container: str) -> bool:

@@ -318,5 +318,5 @@ def scope_of(name: str) -> str:
 
 def part_in(name: str) -> str | None:
     """The part whose own place a hole is: ``intro`` of ``part.intro.file``; ``None`` of any other."""
-    found = _OF_PART.fullmatch(name)
-    return found[1] if found else None
+    fullmatch = _OF_PART.fullmatch(name)
+    return fullmatch[1] if fullmatch else None

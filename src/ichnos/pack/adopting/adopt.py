@@ -105,23 +105,23 @@ def adopt(opened: Opened, installation: Path | None, read_triggers: ReadTriggers
         raise IchnosError(
             f"this is no pack for {profile.rules.game.title}: {what}", place=place, cure="say which game: --game NAME"
         )
-    known = None
+    catalogue = None
     if installation is not None and profile.rules.catalogue.readable:
-        known = harvest(profile, installation)
-    known = known or library.load(profile.identity)
-    return _Adopting(opened, known, installation, read_triggers, to).adopted
+        catalogue = harvest(profile, installation)
+    catalogue = catalogue or library.load(profile.identity)
+    return _Adopting(opened, catalogue, installation, read_triggers, to).adopted
 
 
 class _Adopting:
     def __init__(
         self,
         opened: Opened,
-        known: Catalogue | None,
+        catalogue: Catalogue | None,
         installation: Path | None,
         read_triggers: ReadTriggers,
         to: Path | None,
     ) -> None:
-        self.opened, self.profile, self.known = opened, opened.profile, known
+        self.opened, self.profile, self.known = opened, opened.profile, catalogue
         self.said = opened.reading.definitions
         self.usual = Usual(self.profile)
         self.notes = Notes()
@@ -135,7 +135,7 @@ class _Adopting:
         self.values["game.version"] = str(version) if version else self.profile.rules.game.versions[0]
         languages = list(self.said.tags)
         self.language = "en" if "en" in languages or not languages else languages[0]
-        sounds = AdoptedSounds(opened, known, self.values, self.language, self.notes)
+        sounds = AdoptedSounds(opened, catalogue, self.values, self.language, self.notes)
         self.adopted.files |= sounds.clips
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
@@ -185,7 +185,7 @@ class _Adopting:
         if is_semver(text):
             return text
         numbers = re.findall(r"\d+", text)[:3]
-        version = ".".join([*(str(int(one)) for one in numbers), "0", "0", "0"][:3])
+        version = ".".join([*(str(int(number)) for number in numbers), "0", "0", "0"][:3])
         self.notes.lose(
             self.said.places.get("pack.version"), f'its version "{text}" is written as {version} (SemVer 2.0.0)'
         )
@@ -200,11 +200,11 @@ class _Adopting:
             label = self.opened.files.label(script.path)
             text = from_bytes(self.opened.files.read(script.path), label).content
             own, made = region_of(text, script.region) if script.region is not None else ("", text)
-            found = read_triggers(self.profile, label, made) if made.strip() else []
-            if found is None:
-                found = []
+            things = read_triggers(self.profile, label, made) if made.strip() else []
+            if things is None:
+                things = []
                 own = f"{own}{made.lstrip()}" if script.region is not None else ""
-            yield from found
+            yield from things
             if own.strip():
                 self.adopted.written[f"{_OWN}/{script.path}"] = own.encode()
 

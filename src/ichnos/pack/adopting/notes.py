@@ -43,7 +43,7 @@ class Usual:
 
     def _defaults(self, name: str) -> list[Value] | None:
         found: list[Value] = []
-        for hole in (hole for one in self.profile.written for hole in one.holes_named(name)):
+        for hole in (hole for exemplar in self.profile.written for hole in exemplar.holes_named(name)):
             if hole.default is None:
                 return None
             with suppress(Unreadable, Unwritable):

@@ -34,9 +34,9 @@ class AdoptedSounds:
     """
 
     def __init__(
-        self, opened: Opened, known: Catalogue | None, own: Mapping[str, Value], language: str, notes: Notes
+        self, opened: Opened, catalogue: Catalogue | None, own: Mapping[str, Value], language: str, notes: Notes
     ) -> None:
-        self.opened, self.profile, self.known, self.own = opened, opened.profile, known, own
+        self.opened, self.profile, self.known, self.own = opened, opened.profile, catalogue, own
         self.language, self.notes, self.usual = language, notes, Usual(opened.profile)
         self.view = PackSounds(self.profile, opened.files, opened.reading)
         self.there = [name for name in self.view.names if self._can_be_a_file(name)]
@@ -49,8 +49,8 @@ class AdoptedSounds:
         self._left: dict[str, int] = {}  # by document: entries of the game's own
         self._renamed: list[str] = []
         self._documents: dict[str, list[str]] = {}  # by key: those that it stands in
-        for name, said in opened.reading.by_document.items():
-            for one in said.sounds:
+        for name, pack in opened.reading.by_document.items():
+            for one in pack.sounds:
                 self._documents.setdefault(one.key, []).append(name)
         for sound in opened.reading.definitions.sounds:
             self._take_in(sound)
@@ -149,7 +149,7 @@ class AdoptedSounds:
         if kind.replace != "by-definition" or self.known is None or key not in self.known:
             return False
         written = (one for one in self.profile.written if SOUND in one.scopes.values())
-        return any(self.profile.document_rules(one).mode != "merge" for one in written)
+        return any(self.profile.document_rules(exemplar).mode != "merge" for exemplar in written)
 
     def _is_kept(self, sound: SoundThing, take: TakeThing, number: int) -> bool:
         """Is it the game's own file in that place?"""
@@ -181,10 +181,10 @@ class AdoptedSounds:
         }
 
     def _settings(self, sound: SoundThing, kind: Kind) -> dict[str, Any]:
-        found = self._settings_of(sound)
+        settings = self._settings_of(sound)
         how = marking(self.profile.rules.loops, kind.container)
         if how is None:
-            return found
+            return settings
         parts = [part.name for part in sound.parts]
         looped = [take.file for take in sound.takes] + [
             part.file for part in sound.parts if goes_round(part.name, parts)
@@ -195,8 +195,8 @@ class AdoptedSounds:
             what = f"{sound.key}: of its {len(names)} files {len(marked)} are marked as a loop"
             self.notes.lose(sound.place, what)
         if marked and "loop" not in sound.values:
-            found["loop"] = True
-        return found
+            settings["loop"] = True
+        return settings
 
     def _is_marked(self, name: str) -> bool:
         try:
@@ -226,8 +226,8 @@ class AdoptedSounds:
             return None
         if kind.replace != "by-path":
             for path, _, name in named:
-                found = path.match(name) or {}
-                other = str(found.get("key") or found.get("key.own") or "")
+                match = path.match(name) or {}
+                other = str(match.get("key") or match.get("key.own") or "")
                 if other and self._as_named(named, sound, other):
                     return other
         self._renamed.append(named[0][2])
@@ -258,7 +258,7 @@ class AdoptedSounds:
                 continue
             keys = players.get(without_extension(name), [])
             for key in keys:
-                files = [self.profile.bare(one) for one in self.known.entry(key).files] if self.known else []
+                files = [self.profile.bare(file) for file in self.known.entry(key).files] if self.known else []
                 found.setdefault(key, {})[files.index(without_extension(name))] = name
         for key, given in found.items():
             assert self.known is not None

@@ -102,7 +102,11 @@ def prepare(
         last = None
     kept = state.digests() if state else {}
     there = _kept_names(folder)
-    missing = tuple(one for one in plan.conversions if one.identity not in kept or _kept_name(one) not in there)
+    missing = tuple(
+        conversion
+        for conversion in plan.conversions
+        if conversion.identity not in kept or _kept_name(conversion) not in there
+    )
     return Prepared(folder, plan, package, comparison.compare(plan, last), missing, last, known, tuple(tasks))
 
 
@@ -139,7 +143,9 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
     missing = [*prepared.missing, *_damaged(prepared, state)]
     notes = _convert_all(folder, state, missing, on_progress)
     if any(task.open for task in prepared.tasks):
-        kept_files = {one.identity: _kept_folder(folder) / _kept_name(one) for one in plan.conversions}
+        kept_files = {
+            conversion.identity: _kept_folder(folder) / _kept_name(conversion) for conversion in plan.conversions
+        }
         own_encoder.put_out(folder, prepared.outline.game, prepared.tasks, kept_files)
         own_encoder.refuse_open(prepared.tasks)
     conversions = _kept_folder(folder)

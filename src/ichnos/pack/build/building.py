@@ -80,13 +80,13 @@ def _catalogue(last: LastBuild) -> str:
 
 @cache
 def _environment() -> str:
-    found = [__version__]
+    parts = [__version__]
     for name in _LIBRARIES:
         try:
-            found.append(version(name))
+            parts.append(version(name))
         except PackageNotFoundError:
-            found.append("")
-    return " ".join(found)
+            parts.append("")
+    return " ".join(parts)
 
 
 def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted | None = None) -> Begun:

@@ -48,7 +48,7 @@ def loads(text: str) -> Outline | None:
             SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about, in_place, longest)
             for role, part, clip, path, number, about, in_place, longest, *place in values["sounds"]
         )
-        values["files"] = tuple(_file(one) for one in values["files"])
+        values["files"] = tuple(_file(value) for value in values["files"])
         lists = {name: tuple(values[name]) for name in ("notes", "afterwards")}
         return Outline(**{**values, **lists})
     except (ValueError, TypeError, KeyError, IndexError, AttributeError):

@@ -24,7 +24,7 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     paths += [folder / name for name in workspace.files]
     paths += [folder / pack_file.game / "game.toml"]  # a folder comes before a kept profile, once it is there
     paths += [folder / one.picture for one in pack_file.prop if one.picture]
-    paths += [folder / one.file for one in pack_file.file]
+    paths += [folder / file.file for file in pack_file.file]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
     for inner in (workspace.profile.folder, folder / "own", folder / ENCODED):
         paths += [inner, *disk.everything_below(inner)]

@@ -128,8 +128,8 @@ class WorkspaceState(State):
         super().__init__(private_path(folder, NAME))
 
     def is_ours(self, db: sqlite3.Connection) -> bool:
-        found = db.execute("SELECT value FROM about WHERE name = 'user'").fetchone()
-        return found is not None and found[0] != "" and found[0] == self._user
+        row = db.execute("SELECT value FROM about WHERE name = 'user'").fetchone()
+        return row is not None and row[0] != "" and row[0] == self._user
 
     def fill(self, db: sqlite3.Connection) -> None:
         db.execute("INSERT INTO about VALUES ('user', ?)", (self._user,))
@@ -140,34 +140,34 @@ class WorkspaceState(State):
         Args:
             whole: with all that is known of its files.
         """
-        found = self.rows(
+        rows = self.rows(
             "SELECT id, package, sha256, size, profile, environment, catalogue, outline FROM builds"
             " WHERE game = ? AND output = ?",
             game or "",
             self._output(output),
         )
-        return self._build(found[0], whole=whole) if found else None
+        return self._build(rows[0], whole=whole) if rows else None
 
     def last_number(self, game: str | None, output: Path | None = None) -> int:
         """The number of the last build; 0 where there is none."""
-        found = self.rows("SELECT id FROM builds WHERE game = ? AND output = ?", game or "", self._output(output))
-        return int(found[0][0]) if found else 0
+        rows = self.rows("SELECT id FROM builds WHERE game = ? AND output = ?", game or "", self._output(output))
+        return int(rows[0][0]) if rows else 0
 
     def latest_build(self, game: str | None) -> LastBuild | None:
         """The latest of the builds for a game, wherever it went."""
-        found = self.rows(
+        rows = self.rows(
             "SELECT id, package, sha256, size, profile, environment, catalogue, outline FROM builds"
             " WHERE game = ? ORDER BY id DESC LIMIT 1",
             game or "",
         )
-        return self._build(found[0], whole=False) if found else None
+        return self._build(rows[0], whole=False) if rows else None
 
     def _build(self, row: tuple[Any, ...], *, whole: bool) -> LastBuild:
         number, package, *values = row
         signed: dict[str, Signatures] = {INPUT: {}, CLIP: {}, WRITTEN: {}}
         root = str(self.folder)
-        found = self.rows("SELECT kind, path, size, time, digest FROM signatures WHERE build = ?", number)
-        for kind, path, size, time, digest in found:
+        rows = self.rows("SELECT kind, path, size, time, digest FROM signatures WHERE build = ?", number)
+        for kind, path, size, time, digest in rows:
             one = None if size is None else (size, time) if digest is None else (size, time, digest)
             signed.setdefault(kind, {})[os.path.normpath(f"{root}{os.sep}{os.fsdecode(path)}")] = one
         files: dict[str, BuiltFile] = {}
@@ -244,8 +244,8 @@ class WorkspaceState(State):
 
     def fact(self, name: str) -> str:
         """Something small that was noted; empty where nothing was."""
-        found = self.rows("SELECT value FROM about WHERE name = ?", name)
-        return str(found[0][0]) if found else ""
+        rows = self.rows("SELECT value FROM about WHERE name = ?", name)
+        return str(rows[0][0]) if rows else ""
 
     def note_fact(self, name: str, value: str) -> None:
         """Note something small, for the next time."""
@@ -328,8 +328,8 @@ def latest_package(folder: Path, game: str | None) -> Path | None:
     if state is None:
         return None
     with closing(state):
-        found = state.latest_build(game)
-    if found is None:
+        build = state.latest_build(game)
+    if build is None:
         return None
-    put_back(found.package)
-    return found.package if disk.exists(found.package) else None
+    put_back(build.package)
+    return build.package if disk.exists(build.package) else None

@@ -59,7 +59,7 @@ def things(workspace: Workspace, uses: ClipUses) -> PackThing:
     for scope in player_scopes():
         tables = enumerate(getattr(file, scope))
         inside[scope] = tuple(_player(workspace, uses, scope, one, place(scope, index), index) for index, one in tables)
-    inside[LANGUAGE] = languages(tag for several in inside.values() for one in several for tag in one.languages)
+    inside[LANGUAGE] = languages(tag for several in inside.values() for thing in several for tag in thing.languages)
     places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
     return PackThing(PACK, values, inside, places=places)
 
@@ -81,17 +81,17 @@ def _said(scope: str, table: TomlTable, language: str, place: Place = NOWHERE) -
 def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, place: Place, index: int) -> Thing:
     """What plays a sound, with what only the pack knows of it."""
     language = workspace.pack_file.pack.language
-    said = _said(scope, table, language, place)
+    thing = _said(scope, table, language, place)
     if isinstance(table, Prop):
         more = {"prop.picture": uses.picture_path(table), "prop.id": _identity(workspace, table)}
-        return replace(said, values={**said.values, **more})
+        return replace(thing, values={**thing.values, **more})
     if isinstance(table, Schedule):
         entries = (
             _said(ENTRY, entry, language, workspace.place(SCHEDULE, index, "entries", at))
             for at, entry in enumerate(table.entries)
         )
-        return replace(said, inside={ENTRY: tuple(numbered(entries))})
-    return said
+        return replace(thing, inside={ENTRY: tuple(numbered(entries))})
+    return thing
 
 
 def _identity(workspace: Workspace, prop: Prop) -> str:
@@ -123,17 +123,17 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundTh
         for use in clips
         if use.role == "part"
     )
-    said = _said(SOUND, sound, workspace.pack_file.pack.language)
+    thing = _said(SOUND, sound, workspace.pack_file.pack.language)
     values = {
         "key": sound.key,
         "category": category,
         "like": sound.like or (sound.key if workspace.changes_entry(sound) else None),
         "fresh": sound.fresh or None,
         "kind": workspace.kind_of(sound).name,
-        **{name: value for name, value in said.values.items() if value is not None},
+        **{name: value for name, value in thing.values.items() if value is not None},
     }
-    places = {name: placed.place(name) for name in said.values if values.get(name) is not None}
-    return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, said.texts, placed.place(), places)
+    places = {name: placed.place(name) for name in thing.values if values.get(name) is not None}
+    return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, thing.texts, placed.place(), places)
 
 
 def _take(take: Take, file: str, place: Place) -> TakeThing:

@@ -32,8 +32,8 @@ class ClipUses:
         self.rules = workspace.profile.rules
         self._own = own
         self._stored: dict[tuple[str, Target], str] = {}
-        known = workspace.catalogue
-        self._players = known.players(self.profile.bare) if known and self.profile.by_path else {}
+        catalogue = workspace.catalogue
+        self._players = catalogue.players(self.profile.bare) if catalogue and self.profile.by_path else {}
         self._uses: dict[str, tuple[ClipUse, ...]] = {}  # by key
 
     def of(self, placed: PlacedSound) -> tuple[ClipUse, ...]:

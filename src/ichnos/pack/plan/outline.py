@@ -53,23 +53,23 @@ def make(workspace: Workspace) -> Outline:
         )
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
-    said = meaning.things(workspace, uses)
+    pack = meaning.things(workspace, uses)
     names = profile.rules.names
-    bindings: Bindings = {PACK: arranged(said, profile)}
+    bindings: Bindings = {PACK: arranged(pack, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
     files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
-    proof = DocumentProof(said, names.separator, paths, profile.rules.game.name)
+    proof = DocumentProof(pack, names.separator, paths, profile.rules.game.name)
     files += _documents(workspace, bindings, originals, proof)
     files += _icon(workspace)
-    scripts = [_script(workspace, script, said) for script in profile.scripts]
+    scripts = [_script(workspace, script, pack) for script in profile.scripts]
     files += scripts
-    raise_all(list(_not_in_scripts(workspace, said, scripts)))
+    raise_all(list(_not_in_scripts(workspace, pack, scripts)))
     files += [
         PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
-    _refuse_foreign(workspace, said, sounds)
+    _refuse_foreign(workspace, pack, sounds)
     _refuse_unlike(workspace, originals)
     rules = profile.rules
     return Outline(
@@ -91,12 +91,12 @@ def _documents(
     workspace: Workspace, bindings: Bindings, originals: Originals, proof: DocumentProof
 ) -> list[PlannedFile]:
     """All documents of the pack, proved. Raises IchnosError for all that they would say otherwise than is meant."""
-    profile, said = workspace.profile, proof.said
+    profile, pack = workspace.profile, proof.said
     files: list[PlannedFile] = []
     errors: list[IchnosError] = []
     for exemplar in profile.written:
-        here = said_in(exemplar, said, merged=profile.document_rules(exemplar).mode == "merge")
-        here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != said.sounds else bindings
+        here = said_in(exemplar, pack, merged=profile.document_rules(exemplar).mode == "merge")
+        here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != pack.sounds else bindings
         for bound in files_bound(exemplar, here_bound):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
             files += [written] if written is not None else []
@@ -237,9 +237,9 @@ def _document(
 
 def _not_spelled(workspace: Workspace, path: str, error: CannotSpell) -> IchnosError:
     """What a document cannot hold, at the place where the modder wrote it, where that is to be found."""
-    said = workspace.file.text
-    at = said.content.find(error.letter)
-    place = said.place(at) if at >= 0 else Place(path, error.place.line if error.place else None)
+    text = workspace.file.text
+    at = text.content.find(error.letter)
+    place = text.place(at) if at >= 0 else Place(path, error.place.line if error.place else None)
     return IchnosError(f"{path}: {error.what}", place=place, cure=error.cure)
 
 
@@ -279,9 +279,9 @@ def _filled(
     return fill(exemplar, bindings, partial(originals.like, exemplar, path, encoding))
 
 
-def _script(workspace: Workspace, script: Script, said: PackThing) -> PlannedFile:
+def _script(workspace: Workspace, script: Script, pack: PackThing) -> PlannedFile:
     profile = workspace.profile
-    values = script_values(said, profile.rules.names)
+    values = script_values(pack, profile.rules.names)
     body = render(profile.folder / "scripts", script.template, values, profile.tables)
     reason = "a script that plays the sounds"
     if script.region is not None:
@@ -293,14 +293,14 @@ def _script(workspace: Workspace, script: Script, said: PackThing) -> PlannedFil
     return PlannedFile(script.path, reason, body.encode())
 
 
-def _not_in_scripts(workspace: Workspace, said: PackThing, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:
+def _not_in_scripts(workspace: Workspace, pack: PackThing, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:
     """Triggers that scripts alone could hold, and of which nothing stands in them."""
     if not scripts or any(TRIGGER in exemplar.scopes.values() for exemplar in workspace.profile.written):
         return
     text = "\n".join((script.data or b"").decode() for script in scripts)
     names = workspace.profile.rules.names
-    files = {sound.key: [file for file, _, _ in sound.files()] for sound in said.sounds}
-    for trigger in said.triggers:
+    files = {sound.key: [file for file, _, _ in sound.files()] for sound in pack.sounds}
+    for trigger in pack.triggers:
         key = str(trigger.key)
         traces = [key, names.spelled(key), key.rpartition(names.separator)[2], *files.get(key, ())]
         if not any(trace in text for trace in traces):
@@ -370,20 +370,20 @@ def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:
         raise IchnosError(what, place=Place(str(workspace.profile.tree)), cure=cure)
 
 
-def _refuse_foreign(workspace: Workspace, said: PackThing, sounds: Iterable[SoundSpec]) -> None:
+def _refuse_foreign(workspace: Workspace, pack: PackThing, sounds: Iterable[SoundSpec]) -> None:
     """A sound of the pack under the name of one of the game's own would change another sound."""
-    known = workspace.catalogue
-    if known is None:
+    catalogue = workspace.catalogue
+    if catalogue is None:
         return
-    own, kinds = known.all_files(), workspace.profile.kinds.values()
+    own, kinds = catalogue.all_files(), workspace.profile.kinds.values()
 
     def is_foreign(path: str) -> bool:
         clash = next((name for name in (path, path.rpartition(".")[0]) if name in own), None)
         return clash is not None and not any(workspace.is_own_file(clash, kind) for kind in kinds)
 
-    players = known.players(workspace.profile.bare)
+    players = catalogue.players(workspace.profile.bare)
     named: dict[str, set[str]] = {}
-    for sound in said.sounds:
+    for sound in pack.sounds:
         for file, _, _ in sound.files():
             named.setdefault(file, set()).add(sound.key)
     errors = [

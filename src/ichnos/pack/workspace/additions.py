@@ -81,7 +81,7 @@ def add(
 
 def _need_place(loaded: Workspace, scope: str) -> None:
     profile = loaded.profile
-    if not profile.scripts and not any(scope in one.scopes.values() for one in profile.written):
+    if not profile.scripts and not any(scope in exemplar.scopes.values() for exemplar in profile.written):
         what = f"{profile.rules.game.title} has no place for a {scope}"
         raise UsageError(what, cure="its profile has neither a document nor a script for them")
 
@@ -126,11 +126,11 @@ def _refuse_lacking(loaded: Workspace, scope: str, given: TomlTable) -> None:
 
 def _unknown_keys(loaded: Workspace, given: TomlTable) -> Iterator[IchnosError]:
     entries: Sequence[Any] = getattr(given, "entries", (given,))
-    own, known = [sound.key for sound in loaded.pack_file.sound], loaded.catalogue
+    own, catalogue = [sound.key for sound in loaded.pack_file.sound], loaded.catalogue
     for key in dict.fromkeys(entry.key for entry in entries):
-        if key not in own and known is not None and key not in known:
+        if key not in own and catalogue is not None and key not in catalogue:
             what = f'there is no sound "{key}" to play, neither in this pack nor in the game'
-            yield IchnosError(what, cure=did_you_mean([*own, *known.keys], key))
+            yield IchnosError(what, cure=did_you_mean([*own, *catalogue.keys], key))
 
 
 def _replace(table: Any, values: Mapping[str, Any], language: str) -> None:

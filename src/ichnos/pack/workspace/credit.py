@@ -122,10 +122,10 @@ def _choices_of(licence: str) -> tuple[list[set[str]], list[str]]:
 
     try:
         parsed = _spdx().parse(licence, validate=False)
-        known = _spdx().validate(licence)
+        licences = _spdx().validate(licence)
     except ExpressionError:
         return [], [licence]
-    return _choices(parsed), [symbol for symbol in known.invalid_symbols if not symbol.startswith("LicenseRef-")]
+    return _choices(parsed), [symbol for symbol in licences.invalid_symbols if not symbol.startswith("LicenseRef-")]
 
 
 def _of_licence(credit: Credit, *, commercial: bool) -> Iterator[tuple[str, str]]:

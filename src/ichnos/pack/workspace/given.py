@@ -41,12 +41,14 @@ class Lock:
 
     def to_json(self) -> bytes:
         """As it is kept: sorted, so that a change is seen as one."""
-        games = {name: {key: _said(one) for key, one in sorted(of.items())} for name, of in sorted(self.games.items())}
+        games = {
+            name: {key: _said(given) for key, given in sorted(of.items())} for name, of in sorted(self.games.items())
+        }
         return (json.dumps({"format": 1, "games": games}, ensure_ascii=False, indent=1) + "\n").encode()
 
 
-def _said(one: Given) -> dict[str, Any]:
-    said = {"category": one.category, "files": list(one.files), "changed": one.changed}
+def _said(given: Given) -> dict[str, Any]:
+    said = {"category": given.category, "files": list(given.files), "changed": given.changed}
     return {name: value for name, value in said.items() if value}
 
 

@@ -220,7 +220,7 @@ class Schedule(_with_fields_of(SCHEDULE)):  # type: ignore[misc]
 
     @model_validator(mode="after")
     def _can_be_kept(self) -> Schedule:
-        pieces = {one.key for one in self.entries if one.kind == "piece"}
+        pieces = {entry.key for entry in self.entries if entry.kind == "piece"}
         if self.twice is False and len(pieces) == 1:
             raise ValueError("with one piece, none can come but twice in a row")
         return self

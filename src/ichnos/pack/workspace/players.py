@@ -37,13 +37,13 @@ def with_tables(folder: Path, pack_file: PackFile, place: Callable[..., Place]) 
     for scope, name in PLAYER_TABLES.items():
         if disk.is_file(folder / name):
             table = _Table(scope, from_bytes(disk.read(folder / name, name), name))
-            found = table.read()
-            for one in found:
+            tables = table.read()
+            for one in tables:
                 called = str(getattr(one, "name", ""))
                 if (scope, called) in places:
                     what = f'there is a {scope} "{called}" in {places[scope, called]()} already'
                     raise IchnosError(what, place=table.places[called](), cure="give each a name of its own")
-            more[scope] = (*getattr(pack_file, scope), *found)
+            more[scope] = (*getattr(pack_file, scope), *tables)
             places |= {(scope, called): at for called, at in table.places.items()}
     return pack_file.model_copy(update=more), places
 
@@ -96,9 +96,9 @@ class _Table:
                     self.errors.append(IchnosError(what, place=row.place(), cure=cure))
                 said[name] = _nested(cells)
             by_name.setdefault(name, []).append(row)
-        found = [one for name, values in said.items() if (one := self.one(values, by_name[name])) is not None]
+        tables = [table for name, values in said.items() if (table := self.one(values, by_name[name])) is not None]
         raise_all(self.errors)
-        return found
+        return tables
 
     def has_numbers(self, row: Row) -> bool:
         """Are the cells numbers that can be meant, where numbers are expected?"""
@@ -124,7 +124,7 @@ class _Table:
             return given[int(entry)].place()
 
         try:
-            found = PLAYERS[self.scope].model_validate(said)
+            table = PLAYERS[self.scope].model_validate(said)
         except ValidationError as error:
             for detail in error.errors():
                 loc = detail["loc"]
@@ -134,7 +134,7 @@ class _Table:
                 )
             return None
         self.places[str(said["name"])] = at
-        return found
+        return table
 
 
 def _nested(cells: Mapping[str, str]) -> dict[str, Any]:

@@ -54,11 +54,11 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
         at = file.place("game") if game is None else file.place("games", game)
         raise IchnosError(error.what, place=at, cure=error.cure) from None
     installation, place = _installation(folder, game)
-    known = _catalogue(folder, game_profile, installation, place)
-    given = [_as_spelled(one, known) for one in given] if known is not None else given
+    catalogue = _catalogue(folder, game_profile, installation, place)
+    given = [_as_spelled(one, catalogue) for one in given] if catalogue is not None else given
     locked = {} if installation else locks.load(folder).of_game(game)
     workspace = Workspace(
-        folder, file, pack_file, game_profile, known, game=game, installation=installation, given=locked
+        folder, file, pack_file, game_profile, catalogue, game=game, installation=installation, given=locked
     )
     filled = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
     given = [_for_every_file(workspace, placed) for placed in filled]
@@ -83,12 +83,12 @@ def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | N
     return other.installation if other else None, file.place("games", game, "installation") if file else None
 
 
-def _as_spelled(placed: PlacedSound, known: Catalogue) -> PlacedSound:
+def _as_spelled(placed: PlacedSound, catalogue: Catalogue) -> PlacedSound:
     """A sound whose key the game has with its accents spelled in the other way (Unicode, UAX 15)."""
     key = placed.sound.key
-    if key.isascii() or key in known:
+    if key.isascii() or key in catalogue:
         return placed
-    other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in known), key)
+    other = next((name for form in ("NFC", "NFD") if (name := unicodedata.normalize(form, key)) in catalogue), key)
     return PlacedSound(placed.sound.model_copy(update={"key": other}), placed.place) if other != key else placed
 
 
@@ -120,7 +120,7 @@ def _elsewhere(
         )
     other = pack_file.games[name]
     found, left_out = sounds.in_game(given, name)
-    renamed = {one.sound.key: now.sound.key for one, now in zip(_named(given, name), found, strict=True)}
+    renamed = {placed.sound.key: now.sound.key for placed, now in zip(_named(given, name), found, strict=True)}
     pack = pack_file.pack
     if other.game_version is not None:
         pack = pack.model_copy(update={"game_version": other.game_version})
@@ -134,23 +134,25 @@ def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
 
 def _catalogue(folder: Path, game_profile: Profile, installation: str | None, place: Place | None) -> Catalogue | None:
     """The game's keys: its installation's, where that is known, else those that are kept."""
-    known = library.load(game_profile.identity)
+    catalogue = library.load(game_profile.identity)
     if not installation:
-        return known
+        return catalogue
     try:
-        return _of_installation(game_profile, disk.spelled(folder / installation), known)
+        return _of_installation(game_profile, disk.spelled(folder / installation), catalogue)
     except IchnosError as error:
         cure = misread(installation) or f"{error.cure}; where the game is on this machine stands in {LOCAL_NAME}"
         raise IchnosError(f'installation "{installation}": {error.what}', place=place, cure=cure) from None
 
 
-def _of_installation(game_profile: profile.Profile, installation: Path, known: Catalogue | None) -> Catalogue | None:
+def _of_installation(
+    game_profile: profile.Profile, installation: Path, catalogue: Catalogue | None
+) -> Catalogue | None:
     """The keys of one installation: as kept, where they are its own and it has not changed.
 
     Where the game's own cannot be read, a list that was harvested counts.
     """
     if not game_profile.rules.catalogue.readable:
-        return known
-    if known is not None and known.source == str(disk.resolved(installation)) and are_same(known.seen):
-        return known
+        return catalogue
+    if catalogue is not None and catalogue.source == str(disk.resolved(installation)) and are_same(catalogue.seen):
+        return catalogue
     return harvest(game_profile, installation)

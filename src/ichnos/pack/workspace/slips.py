@@ -53,15 +53,19 @@ def _defaults(workspace: Workspace) -> Iterator[IchnosError]:
 
     Those of a workspace for several games may be for another one, and a category that is not known may fit.
     """
-    sounds = [(one.sound.key, workspace.category_of(one.sound)) for one in workspace.sounds]
+    sounds = [(sound.sound.key, workspace.category_of(sound.sound)) for sound in workspace.sounds]
     if workspace.pack_file.games:
         return
     unknown = any(category is None for _, category in sounds)
-    for index, one in enumerate(workspace.pack_file.defaults):
-        if sounds and not (one.categories and unknown) and not any(one.fits(key, category) for key, category in sounds):
-            said = ", ".join((*one.keys, *one.categories))
+    for index, defaults in enumerate(workspace.pack_file.defaults):
+        if (
+            sounds
+            and not (defaults.categories and unknown)
+            and not any(defaults.fits(key, category) for key, category in sounds)
+        ):
+            said = ", ".join((*defaults.keys, *defaults.categories))
             place = workspace.file.place("defaults", index)
-            known = sorted({category for _, category in sounds if category}) if one.categories else []
+            known = sorted({category for _, category in sounds if category}) if defaults.categories else []
             cure = f"the pack has sounds of {', '.join(known)}" if known else "correct the key or the category"
             yield IchnosError(f"these defaults fit no sound of the pack: {said}", place=place, cure=cure)
 
@@ -85,8 +89,12 @@ def _categories(workspace: Workspace) -> Iterator[IchnosError]:
 def _language(workspace: Workspace) -> Iterator[IchnosError]:
     """Titles that do not say their language, in one that the game does not have."""
     known, language = workspace.catalogue.languages if workspace.catalogue else [], workspace.pack_file.pack.language
-    untold = [workspace.sound_place(n, "title") for n, one in enumerate(workspace.sounds) if "" in one.sound.title]
-    untold += [workspace.place("prop", n, "title") for n, one in enumerate(workspace.pack_file.prop) if "" in one.title]
+    untold = [
+        workspace.sound_place(n, "title") for n, placed in enumerate(workspace.sounds) if "" in placed.sound.title
+    ]
+    untold += [
+        workspace.place("prop", n, "title") for n, prop in enumerate(workspace.pack_file.prop) if "" in prop.title
+    ]
     if known and language not in known and untold:
         yield IchnosError(
             f'this title is in "{language}", and {workspace.profile.rules.game.title} has titles in {", ".join(known)}',

@@ -18,7 +18,7 @@ from ichnos.pack.workspace.workspace import Workspace
 def findings(workspace: Workspace) -> Iterator[IchnosError]:
     """What the model cannot see: keys given twice, keys that the game does not have, what it cannot do."""
     seen: dict[str, int] = {}
-    known = workspace.catalogue
+    catalogue = workspace.catalogue
     for index, sound in enumerate(workspace.pack_file.sound):
         if sound.key in seen:
             place = workspace.sound_place(index, "key")
@@ -38,19 +38,21 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
             continue
         if not workspace.is_installed(sound):
             kind = workspace.kind_of(sound)
-            if any(key_slips(workspace.profile, known, sound.key, sound.new, None, kind)):  # places are looked for then
+            if any(
+                key_slips(workspace.profile, catalogue, sound.key, sound.new, None, kind)
+            ):  # places are looked for then
                 place = workspace.sound_place(index, "key")
-                yield from key_slips(workspace.profile, known, sound.key, sound.new, place, kind)
+                yield from key_slips(workspace.profile, catalogue, sound.key, sound.new, place, kind)
         if sound.treatment is not None:
             yield from _no_treatment(workspace, sound.treatment, workspace.sound_place(index, "treatment"))
         yield from _impossible(workspace, index, sound)
         yield from _without_its_entry(workspace, index, sound)
     for key, path in workspace.pack_file.played():
-        if key not in seen and known is not None and key not in known:
+        if key not in seen and catalogue is not None and key not in catalogue:
             yield IchnosError(
                 f'there is no sound "{key}" to play, neither in this pack nor in the game',
                 place=workspace.place(*path),
-                cure=did_you_mean([*seen, *known.keys], key),
+                cure=did_you_mean([*seen, *catalogue.keys], key),
             )
 
 
@@ -109,17 +111,17 @@ def _impossible(workspace: Workspace, index: int, sound: Sound) -> Iterator[Ichn
             )
     if sound.like is None:
         return
-    place, known = place_of("like"), workspace.catalogue
-    if known is None or workspace.installation is None:
+    place, catalogue = place_of("like"), workspace.catalogue
+    if catalogue is None or workspace.installation is None:
         what = f'{sound.key} is to be like "{sound.like}", and the text of that is in {title}\'s own files'
         yield IchnosError(what, place=place, cure=f'say in {LOCAL_NAME} where: installation = "..."')
-    elif sound.like not in known:
+    elif sound.like not in catalogue:
         what = f'{sound.key} is to be like "{sound.like}", and {title} has no such key'
-        yield IchnosError(what, place=place, cure=known.did_you_mean(sound.like))
+        yield IchnosError(what, place=place, cure=catalogue.did_you_mean(sound.like))
 
 
 def key_slips(
-    game_profile: profile.Profile, known: Catalogue | None, key: str, new: bool, place: Place | None, kind: Kind
+    game_profile: profile.Profile, catalogue: Catalogue | None, key: str, new: bool, place: Place | None, kind: Kind
 ) -> Iterator[IchnosError]:
     """What is wrong with a key, in this game: at most one thing."""
     title = game_profile.rules.game.title
@@ -127,9 +129,9 @@ def key_slips(
         yield IchnosError(f"{title} cannot take new keys", place=place, cure="replace a key that the game has")
     elif not new and kind.replace == "no":
         yield IchnosError(f"{title} cannot have its own keys replaced", place=place, cure="say new = true")
-    elif known is not None and new and key in known:
+    elif catalogue is not None and new and key in catalogue:
         cure = "choose another" if kind.replace == "no" else "leave new out, and it is replaced; or choose another"
         yield IchnosError(f'"{key}" is not new: {title} has that key', place=place, cure=cure)
-    elif known is not None and not new and key not in known:
+    elif catalogue is not None and not new and key not in catalogue:
         own = " For a key of your own, say --new, or new = true in the file" if kind.new else ""
-        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"{known.did_you_mean(key)}{own}")
+        yield IchnosError(f'{title} has no key "{key}"', place=place, cure=f"{catalogue.did_you_mean(key)}{own}")

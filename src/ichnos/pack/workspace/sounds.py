@@ -170,14 +170,16 @@ class _Rows:
 def in_game(given: Sequence[PlacedSound], name: str) -> tuple[list[PlacedSound], list[str]]:
     """The sounds as they are in another game, and the keys of those that say nothing of it."""
     found, left_out = [], []
-    for one in given:
-        elsewhere = one.sound.games.get(name)
+    for placed in given:
+        elsewhere = placed.sound.games.get(name)
         if elsewhere is None:
-            left_out.append(one.sound.key)
+            left_out.append(placed.sound.key)
             continue
         # What stands there counts; the category is the other game's own affair.
         said = {key: getattr(elsewhere, key) for key in elsewhere.model_fields_set}
-        found.append(PlacedSound(one.sound.model_copy(update={"category": None, "like": None, **said}), one.place))
+        found.append(
+            PlacedSound(placed.sound.model_copy(update={"category": None, "like": None, **said}), placed.place)
+        )
     return found, left_out
 
 
@@ -194,13 +196,13 @@ def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[S
     category = category_of(sound)
     update: dict[str, Any] = {}
     fields = dict(sound.fields)
-    for one in defaults:
-        if not one.fits(sound.key, category):
+    for default in defaults:
+        if not default.fits(sound.key, category):
             continue
         for name in SETTINGS:
-            if getattr(sound, name) is None and name not in update and getattr(one, name) is not None:
-                update[name] = getattr(one, name)
-        fields = {**one.fields, **fields}
+            if getattr(sound, name) is None and name not in update and getattr(default, name) is not None:
+                update[name] = getattr(default, name)
+        fields = {**default.fields, **fields}
     return sound.model_copy(update={**update, "fields": fields}) if update or fields != sound.fields else sound
 
 

@@ -109,9 +109,9 @@ def refuse_key(game: str, installation: Path | None, key: str) -> None:
     """Raises IchnosError where a game does not have a key that is to be replaced, as far as its keys are known."""
     found = loading.load(profile.find(game))
     readable = installation is not None and found.rules.catalogue.readable
-    known = harvest(found, installation) if installation and readable else library.load(found.identity)
-    kind = found.kind_of(key, known.category(key) if known is not None and key in known else None)
-    raise_all(list(key_slips(found, known, key, False, None, kind)))
+    catalogue = harvest(found, installation) if installation and readable else library.load(found.identity)
+    kind = found.kind_of(key, catalogue.category(key) if catalogue is not None and key in catalogue else None)
+    raise_all(list(key_slips(found, catalogue, key, False, None, kind)))
 
 
 def start(

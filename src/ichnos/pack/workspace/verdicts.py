@@ -44,7 +44,7 @@ def read(data: bytes, label: str) -> list[Verdict]:
         IchnosError: with line and column, all that is not as it must be.
     """
     errors: list[IchnosError] = []
-    found: dict[str, Verdict] = {}
+    verdicts: dict[str, Verdict] = {}
     for row in rows(from_bytes(data, label), COLUMNS, needed=("key", "verdict")):
         said, place = row.cells, row.place()
         key, verdict = said.get("key", ""), said.get("verdict", "").lower()
@@ -58,27 +58,27 @@ def read(data: bytes, label: str) -> list[Verdict]:
         if heard and not re.fullmatch(rf"[0-9a-f]{{{LENGTH}}}", heard):
             cure = "leave the column heard as the page wrote it, or empty"
             errors.append(row.wrong("heard", f'"{heard}" does not say which sound was heard', cure))
-        if key in found:
-            before = found[key].place
+        if key in verdicts:
+            before = verdicts[key].place
             what = f'the key "{key}" has a verdict already, in line {before.line if before else "?"}'
             errors.append(IchnosError(what, place=place, cure="keep one of the two rows"))
-        found[key] = Verdict(key, verdict, said.get("note", ""), heard, place)
+        verdicts[key] = Verdict(key, verdict, said.get("note", ""), heard, place)
     raise_all(errors)
-    return list(found.values())
+    return list(verdicts.values())
 
 
 def refuse_unknown(verdicts: Iterable[Verdict], keys: Iterable[str]) -> None:
     """Raises IchnosError where a verdict is of a key that is not among these, for each of them."""
     known = set(keys)
-    strange = [one for one in verdicts if one.key not in known]
+    strange = [verdict for verdict in verdicts if verdict.key not in known]
     raise_all(
         [
             IchnosError(
-                f'there is no sound "{one.key}" to have a verdict',
-                place=one.place,
-                cure=did_you_mean(known, one.key, otherwise="give the key a clip first"),
+                f'there is no sound "{verdict.key}" to have a verdict',
+                place=verdict.place,
+                cure=did_you_mean(known, verdict.key, otherwise="give the key a clip first"),
             )
-            for one in strange
+            for verdict in strange
         ]
     )
 

@@ -63,8 +63,8 @@ class Workspace:
         if sound.category is not None:
             return sound.category
         for key in (sound.key, sound.like):
-            if key is not None and (one := self.own_entry(key)) is not None:
-                return one.category
+            if key is not None and (given := self.own_entry(key)) is not None:
+                return given.category
         return None
 
     def own_entry(self, key: str) -> Given | None:
@@ -149,9 +149,9 @@ def short_name(title: str) -> str:
 def called(folder: Path) -> tuple[str | None, list[str]]:
     """A pack's short name and its ids, of a workspace that may not be readable otherwise; ``None`` without a name."""
     try:
-        said = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME).values
+        values = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME).values
     except IchnosError:
         return None, []
-    pack, ids = said.get("pack"), said.get("ids")
+    pack, ids = values.get("pack"), values.get("ids")
     name = pack.get("name") if isinstance(pack, dict) else None
     return name if isinstance(name, str) else None, [*map(str, ids.values())] if isinstance(ids, dict) else []
