@@ -205,7 +205,7 @@ def report_to_programs(error: IchnosError) -> None:
 
 def _each(error: IchnosError) -> Iterator[IchnosError]:
     if isinstance(error, Problems):
-        for one in error.errors:
-            yield from _each(one)
+        for inner in error.errors:
+            yield from _each(inner)
     else:
         yield error

@@ -143,7 +143,7 @@ def assign(
     say_copied([done], dry_run=dry_run)
 
 
-def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *, dry_run: bool) -> None:
+def _assign_from(folder: Path, source: Path, fields: Mapping[str, str | float], *, dry_run: bool) -> None:
     from ichnos.audio.process import exports
     from ichnos.pack.workspace import assignments, pairing
     from ichnos.pack.workspace import reading as workspaces
@@ -155,9 +155,9 @@ def _assign_from(folder: Path, source: Path, said: Mapping[str, str | float], *,
             raise UsageError(what, cure="say where it is installed, or: ichnos keys harvest")
         clips = [clip for clip, _ in exports.found([source])]
         pairs = pairing.pairs(clips, loaded.catalogue.keys)
-        done, standing = assignments.assign_pairs(loaded, pairs.clear, said=said, dry_run=dry_run)
-    for one in done:
-        show.say(f"{'would write: ' if dry_run else ''}{one.key} gets {', '.join(one.takes)}")
+        done, standing = assignments.assign_pairs(loaded, pairs.clear, said=fields, dry_run=dry_run)
+    for assignment in done:
+        show.say(f"{'would write: ' if dry_run else ''}{assignment.key} gets {', '.join(assignment.takes)}")
     say_copied(done, dry_run=dry_run)
     for key in standing:
         show.say(
@@ -215,16 +215,16 @@ def _take_verdicts(folder: Path, table: Path, *, alone: bool, dry_run: bool) -> 
     from ichnos.pack.workspace import reading as workspaces
     from ichnos.pack.workspace import verdicts
 
-    said = verdicts.read(disk.read(table), str(table))
+    read = verdicts.read(disk.read(table), str(table))
     with workspaces.lock(folder, show.waiting):
         loaded = workspaces.load(folder)
         games = [loaded, *(workspaces.load(folder, game) for game in loaded.pack_file.games)]
-        verdicts.refuse_unknown(said, [sound.key for workspace in games for sound in workspace.pack_file.sound])
-        kept = verdicts.together(verdicts.of_workspace(folder), said)
+        verdicts.refuse_unknown(read, [sound.key for workspace in games for sound in workspace.pack_file.sound])
+        kept = verdicts.together(verdicts.of_workspace(folder), read)
         if not dry_run:
             verdicts.keep(folder, kept)
     verb = "would write: " if dry_run else ""
-    for verdict in said:
+    for verdict in read:
         note = f": {' '.join(verdict.note.split())}" if verdict.note else ""
         show.say(
             f"{verb}{verdict.key} {verdict.verdict or ('has a note' if note else 'has no verdict any more')}{note}"

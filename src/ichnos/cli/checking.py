@@ -120,7 +120,7 @@ def _tell(proved: Proved, loaded: Workspace | None, *, json: bool, sarif: bool) 
     if sarif:
         from ichnos.review.sarif import sarif as as_sarif
 
-        waived = [one for result in proved.results for one in result.waived]
+        waived = [waived_finding for result in proved.results for waived_finding in result.waived]
         folders = dict.fromkeys(loaded.files, loaded.folder) if loaded else {}
         show.as_json(as_sarif(list(proved.findings), waived, base=Path.cwd(), folders=folders))
     elif json:
@@ -156,7 +156,7 @@ def passes(folder: Path, *, json: bool = False) -> bool:
 
 
 def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Sequence[Finding]) -> None:
-    said: list[dict[str, Any]] = [
+    rows: list[dict[str, Any]] = [
         {
             "pack": pack,
             "passed": result.passed,
@@ -169,8 +169,8 @@ def _print_json(packs: Sequence[Path], results: Sequence[Checked], shared: Seque
         }
         for pack, result in zip(packs, results, strict=True)
     ]
-    together = {"packs": said, "together": shared}
-    show.as_json(said[0] if len(said) == 1 else together)
+    together = {"packs": rows, "together": shared}
+    show.as_json(rows[0] if len(rows) == 1 else together)
 
 
 def warn_if_behind(loaded: Workspace | None) -> None:

@@ -139,7 +139,7 @@ def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported
     if json:
         show.as_json({"clips": [_as_json(one) for one in done]})
     else:
-        _print_done([one for one in done if one.converted])
+        _print_done([exported for exported in done if exported.converted])
     for one in done:
         if one.error:
             report(one.error)
@@ -171,12 +171,12 @@ def _print_plan(planned: list[Export], json: bool) -> None:
 
 
 def _as_json(one: Exported) -> dict[str, Any]:
-    said: dict[str, Any] = {"clip": one.export.clip, "to": one.export.to}
+    row: dict[str, Any] = {"clip": one.export.clip, "to": one.export.to}
     if one.converted is None:
-        return {**said, "error": one.error}
+        return {**row, "error": one.error}
     done = one.converted
     return {
-        **said,
+        **row,
         "becomes": str(one.export.target),
         "samples": done.frames,
         "bytes-before": one.export.size,
@@ -196,7 +196,7 @@ def _print_done(done: Sequence[Exported]) -> None:
         return
     out = show.console(tables=True)
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
-    lossy = any(one.converted and one.converted.coding_loss is not None for one in done)
+    lossy = any(exported.converted and exported.converted.coding_loss is not None for exported in done)
     names = ["written", "it is", "size", "was", *(["coding loss"] if lossy else [])]
     for name in names:
         table.add_column(

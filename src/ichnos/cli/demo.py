@@ -32,7 +32,7 @@ def demo(
     from ichnos.games.profiles import loading, profile
 
     samples = {name: made_up.sample_of(profile.BUNDLED / name) for name in profile.bundled_names()}
-    name, sample = next((name, found) for name, found in samples.items() if found and "demo" in found.values)
+    name, sample = next((name, of_game) for name, of_game in samples.items() if of_game and "demo" in of_game.values)
     if dry_run:
         for step in sample.steps:
             show.say(f"{step.folder}$ {shlex.join(['ichnos', *step.command])}")

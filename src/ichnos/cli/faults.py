@@ -17,8 +17,8 @@ _LIBRARIES = ("typer", "rich", "numpy", "scipy", "soundfile", "soxr", "pydantic"
 
 def wrong_call(error: Exception) -> int:
     """Print what is wrong with how the program was called, where that is all; its exit code, else 0."""
-    said = getattr(error, "format_message", None)
-    if said is None:
+    message = getattr(error, "format_message", None)
+    if message is None:
         return int(type(error).__name__ == "Abort")
     from ichnos.cli.app import report_to_programs
     from ichnos.errors import UsageError
@@ -30,9 +30,9 @@ def wrong_call(error: Exception) -> int:
         if context is not None:
             show.say(context.get_usage(), err=True)
             show.say(f"Try '{context.command_path} --help' for help.\n", err=True)
-        show.say(f"Error: {said()}", err=True)
+        show.say(f"Error: {message()}", err=True)
         if "--json" in sys.argv:
-            report_to_programs(UsageError(str(said())))
+            report_to_programs(UsageError(str(message())))
     return int(getattr(error, "exit_code", 2))
 
 

@@ -34,7 +34,7 @@ def list_games(json: Json = False) -> None:
     """List the games that ship with Ichnos, and those that you have kept."""
     from ichnos.games.profiles import loading, places, profile
 
-    found = [loading.load(profile.BUNDLED / name).rules for name in profile.bundled_names()]
+    bundled = [loading.load(profile.BUNDLED / name).rules for name in profile.bundled_names()]
     kept, broken = [], []
     for name in places.kept_names():
         try:
@@ -42,11 +42,11 @@ def list_games(json: Json = False) -> None:
         except IchnosError as error:
             broken.append((name, error))
     if json:
-        games_of = [(rules, False) for rules in found] + [(rules, True) for rules in kept]
+        games_of = [(rules, False) for rules in bundled] + [(rules, True) for rules in kept]
         show.as_json([{**encoded(rules.game), "kept": own} for rules, own in games_of])
         return
-    width = max(len(rules.game.name) for rules in (*found, *kept))
-    for rules in found:
+    width = max(len(rules.game.name) for rules in (*bundled, *kept))
+    for rules in bundled:
         show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary}")
     for rules in kept:
         version = f" (profile {rules.profile.version})" if rules.profile.version else ""
@@ -63,13 +63,13 @@ def show_game(game: GameArgument, json: Json = False) -> None:
     from ichnos.games.description import describe
     from ichnos.games.profiles import loading, profile
 
-    found = loading.load(profile.find(game))
+    profile_of = loading.load(profile.find(game))
     if json:
-        show.as_json(found.rules)
+        show.as_json(profile_of.rules)
         return
     out = show.console()
-    out.print(Text.assemble((found.rules.game.title, "bold"), f": {found.rules.game.summary}"))
-    for name, text in describe(found):
+    out.print(Text.assemble((profile_of.rules.game.title, "bold"), f": {profile_of.rules.game.summary}"))
+    for name, text in describe(profile_of):
         out.print(f"  {name:<12} {text}")
 
 
@@ -100,27 +100,27 @@ def check_game(
     from ichnos.games import explain
     from ichnos.games.profiles import loading, profile
 
-    found = loading.load(profile.find(game))
+    loaded = loading.load(profile.find(game))
     if against is not None or harvest is not None:
         if sample:
             raise UsageError("--sample shows a made-up pack", cure="say it without --against and --harvest")
-        _check_against(found, against, harvest, json=json)
+        _check_against(loaded, against, harvest, json=json)
         return
-    explained = list(explain.explain(found))
+    explained = list(explain.explain(loaded))
     fault: IchnosError | None = None
     try:
-        explain.check_scripts(found)
+        explain.check_scripts(loaded)
     except IchnosError as error:
         fault = error
     bad = sum(1 for document in explained if document.fault)
     if json:
-        show.as_json({"game": found.rules.game.name, "documents": explained, "scripts": fault})
+        show.as_json({"game": loaded.rules.game.name, "documents": explained, "scripts": fault})
     else:
         for document in explained:
             _print_explained(document, sample)
         if fault is None:
             of_them = f"{show.counted(bad, 'document')} of {len(explained)} do not come back the same"
-            show.say(f"{found.rules.game.title}: {of_them if bad else 'the profile is sound'}.")
+            show.say(f"{loaded.rules.game.title}: {of_them if bad else 'the profile is sound'}.")
     if fault is not None:
         raise fault
     if bad:
@@ -130,7 +130,7 @@ def check_game(
 _SHOWN = 8  # things of one file that are not understood, where there are more
 
 
-def _check_against(found: Profile, against: Path | None, harvest: Path | None, *, json: bool) -> None:
+def _check_against(game_profile: Profile, against: Path | None, harvest: Path | None, *, json: bool) -> None:
     """Say how much of a finished pack, or of the game, a profile understands."""
     from contextlib import closing
 
@@ -141,27 +141,27 @@ def _check_against(found: Profile, against: Path | None, harvest: Path | None, *
 
     results = {}
     if against is not None:
-        with closing(opened(found, against)) as files:
-            results[str(against)] = understanding(found, files)
+        with closing(opened(game_profile, against)) as files:
+            results[str(against)] = understanding(game_profile, files)
     if harvest is not None:
-        with closing(Inside(game_files(harvest, found), found.rules.catalogue.folder)) as files:
-            results[str(harvest)] = understanding(found, files, game=True)
+        with closing(Inside(game_files(harvest, game_profile), game_profile.rules.catalogue.folder)) as files:
+            results[str(harvest)] = understanding(game_profile, files, game=True)
     if json:
         show.as_json({name: _translated(one) for name, one in results.items()})
     else:
         for name, one in results.items():
             _print_understanding(name, one)
         if harvest is not None and not results[str(harvest)].documents:
-            folder = found.rules.catalogue.folder
+            folder = game_profile.rules.catalogue.folder
             where = f"in {folder}/" if folder else "in the folder itself: [catalogue] folder names no other"
             show.say(f"  None of the profile's documents is there. It looks {where}.")
     if any(result.share < 1 for result in results.values()):
         raise typer.Exit(1)
 
 
-def _translated(one: Understanding) -> dict[str, Any]:
+def _translated(result: Understanding) -> dict[str, Any]:
     return {
-        "understood": one.share,
+        "understood": result.share,
         "documents": [
             {
                 "path": each.name,
@@ -169,10 +169,10 @@ def _translated(one: Understanding) -> dict[str, Any]:
                 "understood": each.known,
                 "odd": [remark(place, reason) for place, reason in each.odd],
             }
-            for each in (*one.documents, *one.others)
+            for each in (*result.documents, *result.others)
         ],
-        "sounds": one.sounds,
-        "unnamed": one.unnamed,
+        "sounds": result.sounds,
+        "unnamed": result.unnamed,
     }
 
 

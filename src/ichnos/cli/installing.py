@@ -144,14 +144,14 @@ def restore(
         _tell(game)
         if game.interrupted is not None and pack in (None, game.interrupted.pack):
             return  # it was that one; no other is taken out unasked
-        found = finding.named(game.record.packs, pack, workspace, game.root.folder)
-        planned = game.to_restore(found, on_change)
+        chosen = finding.named(game.record.packs, pack, workspace, game.root.folder)
+        planned = game.to_restore(chosen, on_change)
         done = _carried_out(game, planned, dry_run=dry_run, json=json)
     if done is None or json:
         return
-    left = [one.title for one in planned.what.record.packs]
+    left = [other.title for other in planned.what.record.packs]
     others = f"; {' and '.join(left)} stay{'s' if len(left) == 1 else ''} in it" if left else ""
-    show.say(f"{found.title} is out of {game.root.folder}: {show.counted(done.files, 'file')}{others}.")
+    show.say(f"{chosen.title} is out of {game.root.folder}: {show.counted(done.files, 'file')}{others}.")
 
 
 @app.command(short_help="What is in which game.", epilog=examples("ichnos installed", "ichnos installed --json"))
@@ -173,16 +173,16 @@ def installed(json: Json = False) -> None:
     for game in found:
         gone = "" if game.is_there else "  (this folder is gone)"
         show.say(f"{game.folder}{gone}", bold=True)
-        for number, one in enumerate(game.packs, 1):
-            pack = one.pack
+        for number, pack_in_game in enumerate(game.packs, 1):
+            pack = pack_in_game.pack
             files = sum(claim.how != "cache" for claim in pack.claims)
             left = "as it was left" if game.is_there else "away with the game"
-            state = f"{len(one.changed)} changed by somebody else since" if one.changed else left
+            state = f"{len(pack_in_game.changed)} changed by somebody else since" if pack_in_game.changed else left
             show.say(f"  {number}. {pack.title} {pack.version} ({pack.name}): {show.counted(files, 'file')}, {state}")
-            for path in one.changed[:5]:
+            for path in pack_in_game.changed[:5]:
                 show.say(f"       changed: {path}")
-            for other in dict.fromkeys(name for name, _ in one.wins):
-                where = [name for over, name in one.wins if over == other]
+            for other in dict.fromkeys(name for name, _ in pack_in_game.wins):
+                where = [name for over, name in pack_in_game.wins if over == other]
                 more = f" and {len(where) - 5} others" if len(where) > 5 else ""
                 show.say(f"       wins over {other}: {', '.join(where[:5])}{more}")
         if game.kept:

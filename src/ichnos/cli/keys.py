@@ -145,14 +145,15 @@ def forget(
         profile = _kept_identity(game, workspace)
         kept = [one for one in kept if one.profile == profile]
     if not dry_run:
-        for one in kept:
-            library.forget(one.profile)
+        for catalogue in kept:
+            library.forget(catalogue.profile)
     if json:
         rows = [{"game": one.game, "profile": one.profile, "keys": one.count} for one in kept]
         show.as_json({"forgotten": rows, **({"dry-run": True} if dry_run else {})})
         return
-    for one in kept:
-        show.say(f"{'would forget' if dry_run else 'forgot'} {one.count:,} keys of {one.game} ({one.profile})")
+    verb = "would forget" if dry_run else "forgot"
+    for catalogue in kept:
+        show.say(f"{verb} {catalogue.count:,} keys of {catalogue.game} ({catalogue.profile})")
     if not kept:
         show.say("No keys are kept for it.", err=True)
 
@@ -165,7 +166,7 @@ def _kept_identity(game: str | None, workspace: Path) -> str:
     if game is None:
         return places.identity(_of_workspace(workspace)[0])
     gone = str(disk.resolved(Path(game)))
-    if any(one.profile == gone for one in library.all_kept()):
+    if any(catalogue.profile == gone for catalogue in library.all_kept()):
         return gone
     return places.identity(current.find(game))
 

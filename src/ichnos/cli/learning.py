@@ -78,8 +78,8 @@ def learn(
         pack.files.close()
     if json:
         draft = {"game": made.name, "to": None if dry_run else folder, "files": sorted(made.files)}
-        said = {"doubts": made.doubts, "notes": made.told, "fault": fault}
-        show.as_json({**draft, **said, "proof": proof and {**encoded(proof), "back": proof.back}})
+        remarks = {"doubts": made.doubts, "notes": made.told, "fault": fault}
+        show.as_json({**draft, **remarks, "proof": proof and {**encoded(proof), "back": proof.back}})
     else:
         _print(made, folder, proof, fault, written=not dry_run)
     if fault or proof is None or proof.lost or proof.added or proof.misplaced or proof.faults:
@@ -108,14 +108,14 @@ def _asked(made: Draft) -> dict[str, str]:
     if not show.is_answered():
         show.say("Nobody is there to answer: nothing is asked.", err=True)
         return {}
-    found: dict[str, str] = {}
+    answers: dict[str, str] = {}
     for doubt in [one for one in made.doubts if one.others][:_MOST_QUESTIONS]:
         _question(doubt)
         choice = typer.prompt("Which", default="1", err=True).strip()
         options = (doubt.taken, *doubt.others)
         if choice.isdecimal() and 1 < int(choice) <= len(options):
-            found[doubt.id] = options[int(choice) - 1]
-    return found
+            answers[doubt.id] = options[int(choice) - 1]
+    return answers
 
 
 def _question(doubt: Doubt) -> None:

@@ -45,22 +45,22 @@ def look(
     from ichnos.audio.process import exports
     from ichnos.games import suitability
 
-    found = exports.found(clips)
-    if picture is not None and len(found) != 1:
+    named = exports.found(clips)
+    if picture is not None and len(named) != 1:
         raise UsageError("a picture shows one clip", cure="name just one")
-    if game is None and any(said is not None for said in (key, category, kind)):
+    if game is None and any(given is not None for given in (key, category, kind)):
         raise UsageError("a key, a category or a kind means something only to a game", cure="say --game GAME")
     judge = suitability.judge_for(game, key, category, kind)
     if judge is not None and not judge.key_checked:
         show.keys_unchecked(judge.title)
-    with show.progress("looking", len(found)) as advance:
-        seen = suitability.judge_clips([clip for clip, _ in found], judge, lambda: advance(1))
+    with show.progress("looking", len(named)) as advance:
+        seen = suitability.judge_clips([clip for clip, _ in named], judge, lambda: advance(1))
     if picture is not None and seen[0].analysis is not None:
         from ichnos.audio.drawing.clips import draw_look
         from ichnos.files.writing import fresh
 
         with fresh(picture) as beside:
-            draw_look(seen[0].analysis, found[0][0].name, beside)
+            draw_look(seen[0].analysis, named[0][0].name, beside)
     if json:
         show.as_json({"clips": [_as_json(judged) for judged in seen]})
     elif len(seen) == 1:
@@ -111,7 +111,7 @@ def _table(seen: list[JudgedClip]) -> None:
         table.add_column(
             name, justify="right" if name in ("length", "LUFS", "true peak") else "left", header_style="bold"
         )
-    for clip in sorted(seen, key=lambda one: one.badness, reverse=True):
+    for clip in sorted(seen, key=lambda judged: judged.badness, reverse=True):
         text = Text(", ".join(finding.id for finding in clip.findings) or "fine")
         text.stylize("bold red" if clip.is_error else "yellow" if clip.findings else "")
         analysis = clip.analysis
@@ -129,8 +129,8 @@ def _table(seen: list[JudgedClip]) -> None:
             text,
         )
     out.print(table)
-    errors = sum(one.is_error for one in seen)
-    told = sum(bool(one.findings) for one in seen)
+    errors = sum(judged.is_error for judged in seen)
+    told = sum(bool(judged.findings) for judged in seen)
     out.print(
         f"{show.counted(len(seen), 'clip')}: {errors} would not be heard as meant,"
         f" {told - errors} with minor findings only."
@@ -140,12 +140,12 @@ def _table(seen: list[JudgedClip]) -> None:
 
 
 def _as_json(judged: JudgedClip) -> dict[str, Any]:
-    said = {"clip": judged.clip, "findings": judged.findings}
+    about = {"clip": judged.clip, "findings": judged.findings}
     if judged.analysis is None:
-        return {**said, "readable": False}
+        return {**about, "readable": False}
     analysis, facts, sides = judged.analysis, judged.analysis.facts, judged.analysis.sides
     return {
-        **said,
+        **about,
         "readable": True,
         **({"build-changes": judged.becomes} if judged.becomes is not None else {}),
         "container": facts.container,

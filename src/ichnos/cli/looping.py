@@ -67,41 +67,41 @@ def loop(
     seams = _seams(clip, start, end, within if better else 0.0, game)
     chosen, seam = seams.loop, seams.seam()
     drawn = [("the loop", seams, chosen)]
-    said: dict[str, Any] = {"loop": _as_json(chosen, seam)}
+    report: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
         _print_seam("The loop", seams, chosen, seam)
-    if better and (found := _candidates(seams, said, json=json)):
+    if better and (found := _candidates(seams, report, json=json)):
         chosen, seam = found
         drawn.append(("better", seams, chosen))
     if to is not None and dry_run:
-        said["dry-run"] = True
+        report["dry-run"] = True
         if not json:
             show.say(f"would write {to}, sample {chosen[0]} to {chosen[1]} marked as the loop")
     elif to is not None:
         written = _written(clip, to, marks, chosen, fade, seams.facts.seconds, json=json)
-        seam, said["to"] = written.seam(), to
+        seam, report["to"] = written.seam(), to
         if fade is not None:
             drawn.append((f"its end faded into its beginning over {fade:g} s", written, written.loop))
-    _end(seam, said, drawn, clip, picture, json=json)
+    _end(seam, report, drawn, clip, picture, json=json)
 
 
-def _candidates(seams: LoopSeams, said: dict[str, Any], *, json: bool) -> tuple[tuple[int, int], Seam] | None:
+def _candidates(seams: LoopSeams, report: dict[str, Any], *, json: bool) -> tuple[tuple[int, int], Seam] | None:
     """The best of the loops that would be smoother, if any; all of them are said."""
     candidates = seams.candidates()[:3]
-    said["candidates"] = [{**_as_json(near.loop, near.seam), "likeness": near.likeness} for near in candidates]
+    report["candidates"] = [{**_as_json(near.loop, near.seam), "likeness": near.likeness} for near in candidates]
     if not json:
         _print_candidates(seams, candidates)
     return (candidates[0].loop, candidates[0].seam) if candidates else None
 
 
 def _end(
-    seam: Seam, said: dict[str, Any], drawn: Sequence[Drawn], clip: Path, picture: Path | None, *, json: bool
+    seam: Seam, report: dict[str, Any], drawn: Sequence[Drawn], clip: Path, picture: Path | None, *, json: bool
 ) -> None:
     """Draw what is to be drawn, print what has not been printed, and exit with 1 where the seam would be heard."""
     if picture is not None:
         _draw(drawn, clip.name, picture)
     if json:
-        show.as_json({**said, "audible": seam.is_audible})
+        show.as_json({**report, "audible": seam.is_audible})
     if seam.is_audible:
         raise typer.Exit(1)
 

@@ -41,10 +41,12 @@ def option(name: str, kind: Any, *spelled: str, needed: bool = False, **more: An
         if value is not None and value != []:
             ctx.meta.setdefault(_GIVEN, {})[name] = value
 
-    said = typer.Option(*spelled, expose_value=False, callback=keep, **more)
+    declared = typer.Option(*spelled, expose_value=False, callback=keep, **more)
     default = inspect.Parameter.empty if needed else None
     called = f"made_{name}".replace("-", "_")
-    return inspect.Parameter(called, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=Annotated[kind, said])
+    return inspect.Parameter(
+        called, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=Annotated[kind, declared]
+    )
 
 
 def _params(made: Iterable[inspect.Parameter]) -> list[Any]:

@@ -31,7 +31,7 @@ def _print_plan(prepared: Prepared) -> None:
     lines: list[show.PlanLine] = []
     gone = [(name, None) for name in prepared.comparison.gone]
     folders: list[str] = []
-    for path, file in sorted([*((file.path, file) for file in plan.files), *gone], key=lambda one: _place(one[0])):
+    for path, file in sorted([*((file.path, file) for file in plan.files), *gone], key=lambda named: _place(named[0])):
         if brief and file is not None and states[path] == "same":
             continue
         *parents, name = path.split("/")
@@ -42,8 +42,8 @@ def _print_plan(prepared: Prepared) -> None:
             lines.append(show.PlanLine("-", name, "no longer in the workspace", len(parents)))
             continue
         reason = "; ".join(_reasons(prepared, file, missing))
-        below = [part for change in file.changes for part in _change(change)]
-        lines.append(show.PlanLine(signs[states[path]], name, reason, len(parents), tuple(below)))
+        details = [part for change in file.changes for part in _change(change)]
+        lines.append(show.PlanLine(signs[states[path]], name, reason, len(parents), tuple(details)))
     show.plan(prepared.outline.package, lines)
     if brief:
         show.say(f"= {show.counted(same, 'file')} the same as before")

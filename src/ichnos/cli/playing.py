@@ -33,7 +33,7 @@ def _options(scope: str, said_otherwise: Collection[str], usual: Mapping[str, st
     from ichnos.games.profiles.vocabulary import said_of
 
     fields = [field for field in said_of(scope) if field.field not in said_otherwise]
-    for field in sorted(fields, key=lambda one: not one.needed or one.field in usual):
+    for field in sorted(fields, key=lambda parameter: not parameter.needed or parameter.field in usual):
         shown = usual.get(field.field) or next(iter(field.choices), None)
         about: dict[str, Any] = {"show_default": shown} if shown else {}
         about["needed"] = field.needed and not shown
@@ -100,8 +100,8 @@ def prop(
     dry_run: DryRun = False,
 ) -> None:
     """Say which thing in the game plays a sound; it is written into ichnos.toml."""
-    said = {"title": name, **made.given(ctx), "name": name, "key": key}
-    written = _add(workspace, "prop", said, field, "replace" if replace else None, dry_run=dry_run)
+    fields = {"title": name, **made.given(ctx), "name": name, "key": key}
+    written = _add(workspace, "prop", fields, field, "replace" if replace else None, dry_run=dry_run)
     show.say(f"{written}: plays {key}")
 
 
@@ -133,9 +133,9 @@ def schedule(
     if add and replace:
         raise UsageError("--add and --replace exclude each other", cure="choose one")
     entries = [*(keys or ()), *({"key": key, "kind": "between"} for key in between or ())]
-    said = {"name": name, **made.given(ctx), "entries": entries}
+    fields = {"name": name, **made.given(ctx), "entries": entries}
     written = _add(
-        workspace, "schedule", said, field, "add" if add else "replace" if replace else None, dry_run=dry_run
+        workspace, "schedule", fields, field, "add" if add else "replace" if replace else None, dry_run=dry_run
     )
     show.say(f"{written}: {', '.join([*(keys or ()), *(between or ())])}")
 
@@ -159,10 +159,10 @@ def _add(
             words[name] = str(value)
         elif isinstance(value, list) and name != "entries":
             words[name] = by_language(value)
-    for one in fields or ():
-        left, sign, right = one.partition("=")
+    for field in fields or ():
+        left, sign, right = field.partition("=")
         if not sign or not left:
-            raise UsageError(f"--field {one}: a name and a value are expected", cure="say --field NAME=VALUE")
+            raise UsageError(f"--field {field}: a name and a value are expected", cure="say --field NAME=VALUE")
         words.setdefault("fields", {})[left] = right
     folder = workspaces.find_folder(workspace)
     with workspaces.lock(folder, show.waiting):

@@ -117,11 +117,11 @@ def _rehearsed(world: World, scene: Path | None, seed: int, seconds: float | Non
     from ichnos.play import rehearsing
     from ichnos.play import scene as scenes
 
-    said = scenes.read(disk.read(scene, scene), str(scene)) if scene is not None else None
+    written = scenes.read(disk.read(scene, scene), str(scene)) if scene is not None else None
     folder = scene.absolute().parent if scene is not None else Path.cwd()
-    total = seconds or (said.seconds if said else None)
+    total = seconds or (written.seconds if written else None)
     with show.progress("playing", total) as advance, fresh(to) if to is not None else nullcontext() as beside:
-        return rehearsing.rehearse(world, said, seed, folder=folder, seconds=seconds, to=beside, on_progress=advance)
+        return rehearsing.rehearse(world, written, seed, folder=folder, seconds=seconds, to=beside, on_progress=advance)
 
 
 def _tell(world: World, done: Rehearsal, to: Path | None, picture: Path | None, *, whole: bool, json: bool) -> None:
@@ -220,7 +220,7 @@ def _print(world: World, done: Rehearsal, *, whole: bool) -> None:
         bold=True,
     )
     if done.stands_out:
-        key, least = min(done.stands_out.items(), key=lambda one: one[1])
+        key, least = min(done.stands_out.items(), key=lambda item: item[1])
         how = f"by {least:z.1f} dB" if least >= 0 else f"it lies {-least:z.1f} dB under it"
         show.say(f"Over the bed, {key} stands out least: {how}.")
     if done.findings:
@@ -244,7 +244,7 @@ def log_of(world: World, done: Rehearsal) -> list[str]:
         lasts = (voice.end - voice.start) / rate
         text = f"{voice.start / rate:9.2f} s  {voice.key}  {lasts:.2f} s, {loud}{f'  ({about})' if about else ''}{cut}"
         lines.append((voice.start, 1, text))
-    return [text for _, _, text in sorted(lines, key=lambda one: one[:2])]
+    return [text for _, _, text in sorted(lines, key=lambda line: line[:2])]
 
 
 def _log10(value: float) -> float:
@@ -302,10 +302,10 @@ def _count(world: World, count: int, seed: int, picture: Path | None, *, json: b
         for key, shares in takes:
             show.say(f"{key}, picked {count:,} times", bold=True)
             _print_shares(shares)
-        for name, found in schedules:
+        for name, counts in schedules:
             show.say(f"schedule {name}, {count:,} entries", bold=True)
-            _print_shares(found.shares)
-            _print_gaps(found)
+            _print_shares(counts.shares)
+            _print_gaps(counts)
         if not takes and not schedules:
             show.say("Nothing is left to chance: each key has one take, and there is no schedule.")
     if picture is not None:
@@ -331,11 +331,11 @@ def _print_shares(shares: Sequence[Share]) -> None:
         show.say(f"  {100 * share.found:5.1f} %{beside}  {share.name}{odd}")
 
 
-def _print_gaps(found: ScheduleCount) -> None:
-    if found.gaps:
-        said = ", ".join(f"{gap}: {times}" for gap, times in list(found.gaps.items())[:12])
-        show.say(f"  pieces between two in-betweens: {said}")
-    if found.mean_gap is not None:
-        beside = f", expected {found.expected_gap:.2f}" if found.expected_gap is not None else ""
-        show.say(f"  {found.mean_gap:.2f} of them in the mean{beside}")
-    show.say(f"  a piece twice in a row: {show.counted(found.repeats, 'time')}")
+def _print_gaps(counts: ScheduleCount) -> None:
+    if counts.gaps:
+        gaps = ", ".join(f"{gap}: {times}" for gap, times in list(counts.gaps.items())[:12])
+        show.say(f"  pieces between two in-betweens: {gaps}")
+    if counts.mean_gap is not None:
+        beside = f", expected {counts.expected_gap:.2f}" if counts.expected_gap is not None else ""
+        show.say(f"  {counts.mean_gap:.2f} of them in the mean{beside}")
+    show.say(f"  a piece twice in a row: {show.counted(counts.repeats, 'time')}")

@@ -49,8 +49,8 @@ def add_game(
     verb = "Would be kept" if dry_run else "Kept"
     instead = f", in place of {added.before or 'one without a version'}" if added.before is not None else ""
     show.say(f"{verb}: {game.title}{version}{by}{instead}. Name it anywhere: --game {game.name}")
-    for one in added.differences:
-        show.say(f"  {one.about}: {one.before}  becomes  {one.after}")
+    for difference in added.differences:
+        show.say(f"  {difference.about}: {difference.before}  becomes  {difference.after}")
     if added.before is not None and not added.differences:
         show.say("  Nothing is otherwise.")
     for line in for_pack:

@@ -78,7 +78,7 @@ def as_json(value: Any) -> None:
 
     text = json.dumps(encoded(value), indent=2, ensure_ascii=False, allow_nan=False)
     # Outside its strings JSON has none of these but line ends.
-    typer.echo(UNSEEN.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+    typer.echo(UNSEEN.sub(lambda match: f"\\u{ord(match[0]):04x}", text))
 
 
 def size(count: float) -> str:

@@ -87,8 +87,13 @@ def _as_json(found: Status) -> dict[str, object]:
         "package": found.package,
         "findings": found.findings,
         "installed": [
-            {"folder": one.folder, "version": one.version, "latest": one.is_latest, "changed": one.changed}
-            for one in found.installed
+            {
+                "folder": standing.folder,
+                "version": standing.version,
+                "latest": standing.is_latest,
+                "changed": standing.changed,
+            }
+            for standing in found.installed
         ],
         "next": {"command": command, "why": why},
     }

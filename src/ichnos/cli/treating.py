@@ -81,12 +81,12 @@ def treat(
     steps = _wanted_steps(ctx, treatment)
     if like_game is None and container is None:
         container, bits = "wav", bits or "24"
-    found = exports.found(clips)
-    if before_after is not None and len(found) != 1:
+    named = exports.found(clips)
+    if before_after is not None and len(named) != 1:
         raise UsageError("a picture shows one clip", cure="name just one")
     form, how = (container, codec, bits), converting.choice(mono)
     become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, how, steps)
-    planned = exports.plan(found, become, to, marking=marking, overwrite=overwrite)
+    planned = exports.plan(named, become, to, marking=marking, overwrite=overwrite)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:
         _draw(done[0], ", ".join(map(str, steps)), before_after)

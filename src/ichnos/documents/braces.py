@@ -173,8 +173,8 @@ class _Parser:
         if container.body_end == 0 and not container.label:
             return self.error(f"{self.content[start]} closes nothing", start, "delete it, or open a block before it")
         line = self.text.place(container.body_start).line
-        found = "the file ends" if kind == "end" else f"found {kind}"
-        return self.error(f"{found}, but the block of line {line} is not closed", start, "close it first")
+        instead = "the file ends" if kind == "end" else f"found {kind}"
+        return self.error(f"{instead}, but the block of line {line} is not closed", start, "close it first")
 
     def entry(self, depth: int) -> Node:
         first = self.at

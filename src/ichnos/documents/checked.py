@@ -69,8 +69,8 @@ def beyond(value: Any) -> str:
 
 def _beyond(file: TomlFile, value: Any, path: tuple[str | int, ...]) -> Iterator[IchnosError]:
     inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    for name, one in inner:
-        yield from _beyond(file, one, (*path, name))
+    for name, inner_value in inner:
+        yield from _beyond(file, inner_value, (*path, name))
     if what := beyond(value):
         cure = "write one that has an end, and that the game can have"
         yield IchnosError(f'the field "{path[-1]}" is not as expected: {what}', place=file.place(*path), cure=cure)
@@ -134,8 +134,8 @@ def in_words(detail: Mapping[str, Any]) -> str:
         return f"it must be {words} {detail['ctx'][name]:g}"
     if kind == "literal_error":
         return f"one of these is expected: {detail['ctx']['expected']}"
-    known = next((words for beginning, words in _EXPECTED.items() if kind.startswith(beginning)), None)
-    return known or str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
+    expected = next((words for beginning, words in _EXPECTED.items() if kind.startswith(beginning)), None)
+    return expected or str(detail["msg"]).removeprefix("Value error, ").removeprefix("Input ")
 
 
 def decimal_point(value: Any) -> str:

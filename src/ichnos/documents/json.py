@@ -219,8 +219,8 @@ class _Parser:
             return self.error("this comment is never closed", offset, "put */ at its end")
         value = _VALUE.match(self.content, offset)
         if value is not None:
-            found = value["plain"] is not None or value["escaped"] is not None
-            if found and wants in ("name", "first name"):
+            is_string = value["plain"] is not None or value["escaped"] is not None
+            if is_string and wants in ("name", "first name"):
                 end = self.skip_blank(value.end("plain" if value["plain"] is not None else "escaped") + 1)
                 return self.unexpected(self.content[end : end + 1] or "the end of the file", end, "colon", top)
             return self.unexpected(_shown(value, self.content), offset, wants, top)

@@ -42,7 +42,7 @@ def first_line(text: Text) -> str:
 
 def rows(
     text: Text,
-    known: Sequence[str],
+    known_columns: Sequence[str],
     prefixes: tuple[str, ...] = (),
     needed: Sequence[str] = ("key",),
     *,
@@ -68,14 +68,14 @@ def rows(
         place = text.place(cell.start)
         if columns.index(name) != index:
             raise IchnosError(f'there are two columns "{name}"', place=place, cure="name one of them otherwise")
-        if name not in known and not (prefixes and name.startswith(prefixes)):
-            raise IchnosError(f'there is no column "{name}"', place=place, cure=did_you_mean(known, name, 1))
+        if name not in known_columns and not (prefixes and name.startswith(prefixes)):
+            raise IchnosError(f'there is no column "{name}"', place=place, cure=did_you_mean(known_columns, name, 1))
     for name in needed:
         if name not in columns:
             what, cure = f'there is no column "{name}"', "the first line names the columns"
             raise IchnosError(what, place=text.place(header[0].start if header else 0), cure=cure)
-    found = [_row(text, row, columns) for row in given[1:]]
-    return [row for row in found if row.cells]
+    read_rows = [_row(text, row, columns) for row in given[1:]]
+    return [row for row in read_rows if row.cells]
 
 
 def _row(text: Text, node: Node, columns: Sequence[str]) -> Row:

@@ -47,9 +47,9 @@ class TomlFile:
     @cached_property
     def _starts(self) -> dict[Path, int]:
         """Where each field begins; looked for when it is first asked."""
-        found: dict[Path, int] = {}
-        _Places(self.text.content, found).document()
-        return found
+        starts: dict[Path, int] = {}
+        _Places(self.text.content, starts).document()
+        return starts
 
     def place(self, *path: str | int) -> Place:
         """Where the field at ``path`` stands, or the nearest thing around it."""

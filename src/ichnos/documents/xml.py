@@ -145,14 +145,26 @@ class _Parser:
         head = Node(KEYED, name_end, match.end(2), name_end, match.end(2), label=ATTRIBUTES)
         element.children.append(head)
         seen = set()
-        for found in _EACH_ATTRIBUTE.finditer(self.content, name_end, match.end(2)):
-            if found[1] in seen:
-                raise self.error(f"the attribute {found[1]} is there twice", found.start(1), "delete one of the two")
-            seen.add(found[1])
-            value = self.decoded(re.sub(r"[\t\r\n]", " ", found[2][1:-1]), found.start(2) + 1)
-            start = found.start(1)
+        for attribute in _EACH_ATTRIBUTE.finditer(self.content, name_end, match.end(2)):
+            if attribute[1] in seen:
+                raise self.error(
+                    f"the attribute {attribute[1]} is there twice", attribute.start(1), "delete one of the two"
+                )
+            seen.add(attribute[1])
+            value = self.decoded(re.sub(r"[\t\r\n]", " ", attribute[2][1:-1]), attribute.start(2) + 1)
+            start = attribute.start(1)
             head.children.append(
-                Node(ATTRIBUTE, start, found.end(), found.start(2), found.end(2), value, found[1], start, found.end(1))
+                Node(
+                    ATTRIBUTE,
+                    start,
+                    attribute.end(),
+                    attribute.start(2),
+                    attribute.end(2),
+                    value,
+                    attribute[1],
+                    start,
+                    attribute.end(1),
+                )
             )
         if open_elements:
             open_elements[-1].children[1].children.append(element)

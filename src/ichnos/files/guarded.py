@@ -52,8 +52,8 @@ class GuardedFolder:
             raise IchnosError("there is no such folder", place=Place(str(folder)), cure="give the game's folder")
         self.folder = disk.resolved(folder)
         self._text = str(self.folder).rstrip("/")
-        found = os.stat(self.folder)
-        self._is = found.st_dev, found.st_ino
+        info = os.stat(self.folder)
+        self._is = info.st_dev, info.st_ino
         self._names: dict[str, dict[str, list[str]]] = {}
         self._spelled = {"": ""}
         self._open: tuple[str, int] | None = None  # the folder that was opened last

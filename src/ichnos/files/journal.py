@@ -267,7 +267,7 @@ class Journal:
         """Remove what nothing refers to: contents of games that are as they were, parts that a killed process left."""
         with self._translated():
             rows = self._db.execute("SELECT record, pending FROM games").fetchall()
-        needed = {sha256 for row in rows for said in row for sha256 in _DIGEST.findall(said or "")}
+        needed = {sha256 for row in rows for text in row for sha256 in _DIGEST.findall(text or "")}
         for path in disk.below(self._kept) if disk.is_folder(self._kept) else ():
             if path.name not in needed:
                 disk.remove_if_possible(path)
@@ -278,11 +278,15 @@ class Journal:
 
 
 def _without(record: GameRecord, pack: InstalledPack) -> GameRecord:
-    packs = tuple(one for one in record.packs if one != pack)
+    packs = tuple(other for other in record.packs if other != pack)
     claimed = {claim.path for one in packs for claim in one.claims}
     if not packs:
         return GameRecord()
-    return replace(record, packs=packs, paths={path: one for path, one in record.paths.items() if path in claimed})
+    return replace(
+        record,
+        packs=packs,
+        paths={path: claimed_path for path, claimed_path in record.paths.items() if path in claimed},
+    )
 
 
 def _key(folder: Path) -> str:
@@ -294,27 +298,39 @@ def _said(value: GameRecord | PendingTransaction) -> str:
     return json.dumps(value, default=vars)
 
 
-def _stand(said: dict[str, Any] | None) -> FileState | None:
-    return FileState(**said) if said else None
+def _stand(record: dict[str, Any] | None) -> FileState | None:
+    return FileState(**record) if record else None
 
 
-def _pack(said: dict[str, Any]) -> InstalledPack:
-    values: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in said.items()}
-    values["claims"] = tuple(Claim(**claim) for claim in said["claims"])
+def _pack(record: dict[str, Any]) -> InstalledPack:
+    values: dict[str, Any] = {
+        name: tuple(value) if isinstance(value, list) else value for name, value in record.items()
+    }
+    values["claims"] = tuple(Claim(**claim) for claim in record["claims"])
     return InstalledPack(**values)
 
 
-def _record(said: dict[str, Any]) -> GameRecord:
-    packs = tuple(map(_pack, said["packs"]))
-    paths = {path: ClaimedPath(_stand(one["original"]), _stand(one["written"])) for path, one in said["paths"].items()}
-    folders = {path: (time, names) for path, (time, names) in said["folders"].items()}
-    return GameRecord(packs, paths, tuple(said["made"]), folders, said["shifted"])
+def _record(record: dict[str, Any]) -> GameRecord:
+    packs = tuple(map(_pack, record["packs"]))
+    paths = {
+        path: ClaimedPath(_stand(path_record["original"]), _stand(path_record["written"]))
+        for path, path_record in record["paths"].items()
+    }
+    folders = {path: (time, names) for path, (time, names) in record["folders"].items()}
+    return GameRecord(packs, paths, tuple(record["made"]), folders, record["shifted"])
 
 
-def _pending(said: dict[str, Any]) -> PendingTransaction:
-    steps = tuple(FileChange(one["path"], _stand(one["before"]), _stand(one["after"])) for one in said["steps"])
+def _pending(transaction: dict[str, Any]) -> PendingTransaction:
+    steps = tuple(
+        FileChange(step["path"], _stand(step["before"]), _stand(step["after"])) for step in transaction["steps"]
+    )
     return PendingTransaction(
-        said["what"], said["pack"], said["forward"], steps, tuple(said["made"]), _record(said["record"])
+        transaction["what"],
+        transaction["pack"],
+        transaction["forward"],
+        steps,
+        tuple(transaction["made"]),
+        _record(transaction["record"]),
     )
 
 
@@ -342,9 +358,9 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
     Only of those that stand as they were left, so that nobody else's change goes unseen. A folder's size is 0.
     Where the journal cannot be read, of none.
     """
-    found: dict[str, tuple[int, int] | None] = {}
+    before: dict[str, tuple[int, int] | None] = {}
     if not is_there():
-        return found
+        return before
     with suppress(IchnosError), closing(Journal()) as notes:
         for root in map(Path, notes.games()):
             record, pending = notes.record(root)
@@ -352,14 +368,14 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
                 continue
             added: dict[str, set[str]] = {}  # names in a folder that are ours
             gone: dict[str, set[str]] = {}  # names that we took from one
-            for path, known in record.paths.items():
-                if not is_as_left(root / path, known.written):
+            for path, claimed in record.paths.items():
+                if not is_as_left(root / path, claimed.written):
                     continue
-                found[str(root / path)] = (known.original.size, known.original.time) if known.original else None
+                before[str(root / path)] = (claimed.original.size, claimed.original.time) if claimed.original else None
                 folder, _, name = path.rpartition("/")
-                if known.original is None:
+                if claimed.original is None:
                     added.setdefault(folder, set()).add(name)
-                elif known.written is None:
+                elif claimed.written is None:
                     gone.setdefault(folder, set()).add(name)
             for path in record.made:
                 folder, _, name = path.rpartition("/")
@@ -369,8 +385,8 @@ def as_they_were() -> dict[str, tuple[int, int] | None]:
                 if disk.is_folder(there):
                     names = (set(disk.names(there)) - added.get(folder, set())) | gone.get(folder, set())
                     if names_digest(names) == digest:
-                        found[str(there)] = 0, time
-    return found
+                        before[str(there)] = 0, time
+    return before
 
 
 def is_as_left(path: Path, left: FileState | None) -> bool:

@@ -22,18 +22,18 @@ SETTLED = 2_000_000_000  # nanoseconds: what changed shortly before may change a
 def sign(path: Path | str) -> tuple[int, int] | None:
     """How a file or a folder is now, by its size and time alone."""
     try:
-        found = os.stat(path)
+        info = os.stat(path)
     except (OSError, ValueError):
         return None
-    return 0 if stat.S_ISDIR(found.st_mode) else found.st_size, found.st_mtime_ns
+    return 0 if stat.S_ISDIR(info.st_mode) else info.st_size, info.st_mtime_ns
 
 
 def sign_file(path: Path | str) -> tuple[int, int]:
     """How a file is now. Raises FileNotFoundError where there is none, or something that is no file."""
-    found = os.stat(path)
-    if not stat.S_ISREG(found.st_mode):
+    info = os.stat(path)
+    if not stat.S_ISREG(info.st_mode):
         raise FileNotFoundError(path)
-    return found.st_size, found.st_mtime_ns
+    return info.st_size, info.st_mtime_ns
 
 
 def sign_open(stream: IO[bytes]) -> tuple[int, int]:
@@ -49,11 +49,11 @@ def is_settled(signature: tuple[int, int]) -> bool:
 
 def sign_all(paths: Iterable[Path | str]) -> Signatures:
     """How files and folders are now, in a way that shows every later change."""
-    found: Signatures = {}
+    signed: Signatures = {}
     for path in dict.fromkeys(map(str, paths)):
-        one = sign(path)
-        found[path] = one if one is None or is_settled(one) else (*one, _digest(path))
-    return found
+        signature = sign(path)
+        signed[path] = signature if signature is None or is_settled(signature) else (*signature, _digest(path))
+    return signed
 
 
 def _digest(path: str) -> str:
@@ -71,12 +71,15 @@ def _digest(path: str) -> str:
 
 def still(signatures: Signatures) -> Signatures:
     """The same, with CHANGED for all that has changed since."""
-    return {path: one if sign(path) == (one and one[:2]) else CHANGED for path, one in signatures.items()}
+    return {
+        path: signature if sign(path) == (signature and signature[:2]) else CHANGED
+        for path, signature in signatures.items()
+    }
 
 
 def are_same(signatures: Signatures) -> bool:
     """Is everything as it was?"""
-    return all(is_same(path, one) for path, one in signatures.items())
+    return all(is_same(path, signature) for path, signature in signatures.items())
 
 
 def is_same(path: str, signature: Signature) -> bool:

@@ -70,9 +70,9 @@ _identities: dict[tuple[Path, int, int], str] = {}  # by the file that holds one
 def user_identity() -> str:
     """The user's identity, asked once of each file; empty where nothing can be kept for the user."""
     path = data_folder() / _NAME
-    known = _identities.get(_file(path))
-    if known is not None:
-        return known
+    identity = _identities.get(_file(path))
+    if identity is not None:
+        return identity
     try:
         with closing(UserState()) as state:
             found = state.identity

@@ -50,14 +50,18 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
     calls = [parse_call(means, text) for means, text in play.functions.items()]
     if calls:
         lines.append(("scripts run", ", ".join(f"{call.function} is {call.means}" for call in calls)))
-    lines += [("load list", f"{one.path}: {one.line}" + _beside(one)) for one in rules.install.lists]
+    lines += [
+        ("load list", f"{load_list.path}: {load_list.line}" + _beside(load_list)) for load_list in rules.install.lists
+    ]
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
 
 
-def _beside(one: LoadList) -> str:
-    return f", above {one.before}" if one.before else f", below {one.after}" if one.after else ""
+def _beside(load_list: LoadList) -> str:
+    return (
+        f", above {load_list.before}" if load_list.before else f", below {load_list.after}" if load_list.after else ""
+    )
 
 
 _REPLACED = {
@@ -69,7 +73,7 @@ _REPLACED = {
 
 def _kind(profile: Profile, kind: Kind, general: Kind | None) -> list[tuple[str, str]]:
     """What sounds of a kind are like; of one with a name, only what is otherwise than in general."""
-    own = next((one for one in profile.rules.kind if one.name == kind.name), None)
+    own = next((own_kind for own_kind in profile.rules.kind if own_kind.name == kind.name), None)
     which = ", ".join([*own.categories, *own.keys]) if own else ""
     heading = f"kind {kind.name}" if kind.name else "sounds"
     lines = [(heading, f"{target(profile, kind)}{f'; of {which}' if which else ''}")]
@@ -87,15 +91,15 @@ def _kind(profile: Profile, kind: Kind, general: Kind | None) -> list[tuple[str,
 
 def _names(profile: Profile) -> str:
     names = profile.rules.names
-    said = [f"keys are joined by {names.separator}"]
+    sentences = [f"keys are joined by {names.separator}"]
     if names.ascii:
-        said.append("ASCII only")
+        sentences.append("ASCII only")
     if names.spaces is not None:
-        said.append(f"{names.spaces!r} for a space" if names.spaces else "no spaces")
+        sentences.append(f"{names.spaces!r} for a space" if names.spaces else "no spaces")
     if names.allowed:
-        said.append(f"only {names.allowed}")
+        sentences.append(f"only {names.allowed}")
     if names.case != "kept":
-        said.append(f"{names.case} case")
+        sentences.append(f"{names.case} case")
     if names.longest:
-        said.append(f"at most {names.longest} letters")
-    return ", ".join(said)
+        sentences.append(f"at most {names.longest} letters")
+    return ", ".join(sentences)

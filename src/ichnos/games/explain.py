@@ -111,7 +111,9 @@ def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> 
 def _difference(exemplar: Exemplar, sample: str, again: str) -> str:
     """What is read as something else, where two fillings differ."""
     text, form = exemplar.document.text, exemplar.document.format
-    first, second = (facts(parse(text.to_bytes(one), "the sample", form, text.encoding)) for one in (sample, again))
+    first, second = (
+        facts(parse(text.to_bytes(filled), "the sample", form, text.encoding)) for filled in (sample, again)
+    )
     for before, after in difference(first, second):
         fact = before or after
         where = f"line {fact.place.line} of the filled sample is read as something else" if fact else ""

@@ -47,8 +47,8 @@ def called(thing: Thing) -> str:
 
 def is_said(field: str) -> bool:
     """Is it a value of its own: neither worked out, nor what a thing is called?"""
-    known = word(field)
-    return known is not None and not known.is_made and not known.is_name
+    of_field = word(field)
+    return of_field is not None and not of_field.is_made and not of_field.is_name
 
 
 def facts(
@@ -78,11 +78,11 @@ def named(pack: PackThing) -> dict[tuple[str, str], Thing]:
 
 def free_name(name: str, taken: Container[str]) -> str:
     """A name that is not taken: two things of one name are told apart by their number."""
-    number, found = 1, name
-    while found in taken:
+    number, free = 1, name
+    while free in taken:
         number += 1
-        found = f"{name} ({number})"
-    return found
+        free = f"{name} ({number})"
+    return free
 
 
 def of_thing(
@@ -114,5 +114,7 @@ def own_facts(
 
 
 def _is_of(thing: Thing, field: str) -> bool:
-    known = word(field)
-    return known is not None and (known.scope == thing.scope or (thing.scope == SOUND and known.scope == CATEGORY))
+    of_field = word(field)
+    return of_field is not None and (
+        of_field.scope == thing.scope or (thing.scope == SOUND and of_field.scope == CATEGORY)
+    )

@@ -90,15 +90,15 @@ def _write_text(path: Path, text: str, file: dict[str, Any]) -> None:
     disk.write(path, f"{mark}{text}\n".replace("\n", file.get("line-end", "\n")).encode(encoding))
 
 
-def _write(to: Path, one: dict[str, Any], seed: int) -> None:
+def _write(to: Path, entry: dict[str, Any], seed: int) -> None:
     write_voice(
-        to / one["path"],
-        one["voice"],
-        one["pitch"],
-        one["seconds"],
-        one.get("rate", 44100),
-        one.get("channels", 1),
-        one["encoding"],
+        to / entry["path"],
+        entry["voice"],
+        entry["pitch"],
+        entry["seconds"],
+        entry.get("rate", 44100),
+        entry.get("channels", 1),
+        entry["encoding"],
         seed,
     )
 

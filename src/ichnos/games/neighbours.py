@@ -32,12 +32,12 @@ def shared(brings: Collection[str], others: Iterable[InstalledPack]) -> Iterator
     mine = dict.fromkeys(brings)
     for other in others:
         theirs = set(other.brings)
-        yield from ((one, other) for one in mine if one in theirs)
+        yield from ((name, other) for name in mine if name in theirs)
 
 
 def clashing_id(ids: Collection[str], others: Iterable[InstalledPack]) -> tuple[str, InstalledPack] | None:
     """An id of a pack that another one has, and that one."""
-    mine = sorted(one.lower() for one in ids)
+    mine = sorted(own_id.lower() for own_id in ids)
     return next(((one, other) for other in others for one in mine if one in map(str.lower, other.ids)), None)
 
 

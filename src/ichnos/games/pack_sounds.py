@@ -53,8 +53,8 @@ class PackSounds:
 
     def kind_of(self, sound: SoundThing) -> Kind:
         """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its files are."""
-        profile, said = self.profile, self._said_kinds.get(sound.key) or sound.kind or None
-        found = profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=said)
+        profile, kind_name = self.profile, self._said_kinds.get(sound.key) or sound.kind or None
+        found = profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=kind_name)
         if found.name:
             return found
         paths = profile.part_paths if sound.parts and not sound.takes else profile.take_paths
@@ -76,9 +76,9 @@ class PackSounds:
     def kinds(self) -> dict[str, Kind]:
         """The kind of each file that a definition names, or that is in the place of one of the game's."""
         found: dict[str, Kind] = {}
-        said = {sound.key: sound.category for sound in self.reading.definitions.sounds}
+        categories = {sound.key: sound.category for sound in self.reading.definitions.sounds}
         for sound in self.reading.defined():
-            kind = self.kind_of(sound if sound.category else _with_category(sound, said.get(sound.key)))
+            kind = self.kind_of(sound if sound.category else _with_category(sound, categories.get(sound.key)))
             found |= dict.fromkeys(self.files_of(sound), kind)
         for name, keys in self.in_place.items():
             if name not in found:

@@ -39,12 +39,12 @@ def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str
     record, pending = notes.record(root)
     claims = all_claims(record.packs)
     paths = {**(pending.record.paths if pending else {}), **record.paths}
-    for path, known in paths.items():
-        original = notes.path_of(known.original.sha256) if known.original else None
-        if pending is not None or journal.is_as_left(root / path, known.written):
+    for path, claimed in paths.items():
+        original = notes.path_of(claimed.original.sha256) if claimed.original else None
+        if pending is not None or journal.is_as_left(root / path, claimed.written):
             yield path, original
             continue
-        data = _without_ours(profile, notes, [claim for _, claim in claims.get(path, ())], root, path, known)
+        data = _without_ours(profile, notes, [claim for _, claim in claims.get(path, ())], root, path, claimed)
         if data is not None:
             yield path, data
 
@@ -74,11 +74,11 @@ def _without_ours(
 
 def all_claims(packs: Iterable[InstalledPack]) -> dict[str, list[tuple[InstalledPack, Claim]]]:
     """Who claims each path, in the order in which the packs went in."""
-    found: dict[str, list[tuple[InstalledPack, Claim]]] = {}
+    claims: dict[str, list[tuple[InstalledPack, Claim]]] = {}
     for pack in packs:
         for claim in pack.claims:
-            found.setdefault(claim.path, []).append((pack, claim))
-    return found
+            claims.setdefault(claim.path, []).append((pack, claim))
+    return claims
 
 
 def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:

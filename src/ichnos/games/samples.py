@@ -31,12 +31,12 @@ def sample_pack(profile: Profile) -> PackThing:
 
 def _spoken(scope: str, more: str = "") -> dict[str, Texts]:
     """A text in each of the sample's languages, for all that players read of a scope."""
-    found: dict[str, Texts] = {}
+    texts: dict[str, Texts] = {}
     for name in words.spoken(scope):
         what = f"{words.attribute(name).capitalize()}{more}"
         said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
-        found[name] = {**said, None: f"{what} ({_LANGUAGES[0]})"}
-    return found
+        texts[name] = {**said, None: f"{what} ({_LANGUAGES[0]})"}
+    return texts
 
 
 def _carries(hole: Hole, value: Value) -> bool:
@@ -79,8 +79,8 @@ class _Sampler:
 
     def word(self, name: str, otherwise: str, index: int = 0) -> str:
         """A value that the hole's word table knows, where it has one."""
-        known = self.tables.get(name)
-        return known[index % len(known)] if known else otherwise
+        texts = self.tables.get(name)
+        return texts[index % len(texts)] if texts else otherwise
 
     def free(self, name: str) -> Value:
         """A free field's value: the first of each kind that its holes can spell."""
@@ -100,7 +100,7 @@ class _Sampler:
     def player(self, scope: str, key: str) -> Thing:
         """One of what plays sounds, with two of whatever lies inside it."""
         picture = self.path(next(iter(self.profile.picture_paths), None), {"prop.name": "stove"})
-        said: dict[str, Value] = {f"{scope}.name": _NAMES.get(scope, scope), f"{scope}.key": key}
+        values: dict[str, Value] = {f"{scope}.name": _NAMES.get(scope, scope), f"{scope}.key": key}
         inside = {
             inner: tuple(
                 Thing(
@@ -113,12 +113,12 @@ class _Sampler:
             )
             for inner in words.inner_scopes(scope)
         }
-        return Thing(scope, {**self.values(scope, {**said, "prop.picture": picture})}, inside, _spoken(scope))
+        return Thing(scope, {**self.values(scope, {**values, "prop.picture": picture})}, inside, _spoken(scope))
 
     def kind(self, scope: str, number: int) -> str:
         """One of the choices that a thing's kind has, as the game spells them."""
-        known = words.WORDS.get(f"{scope}.kind")
-        return self.word(f"{scope}.kind", known.choices[number - 1], number) if known and known.choices else ""
+        kinds = words.WORDS.get(f"{scope}.kind")
+        return self.word(f"{scope}.kind", kinds.choices[number - 1], number) if kinds and kinds.choices else ""
 
     def values(self, scope: str, said: dict[str, Value]) -> dict[str, Value]:
         """A value for every hole of a scope: as said, or one of its kind."""

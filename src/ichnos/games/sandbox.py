@@ -60,7 +60,7 @@ class Sandbox(ImmutableSandboxedEnvironment):
         }
         plain = {name: JINJA_FILTERS[name] for name in PLAIN_FILTERS}
         self.filters = {
-            name: self._counting(one) for name, one in {**plain, **own, **filters}.items()
+            name: self._counting(function) for name, function in {**plain, **own, **filters}.items()
         } | {_TURNS: self._turns, _TOGETHER: self._together, _WEIGHED: self._weighed}  # fmt: skip
         self.globals.pop("lipsum", None)
         self.finalize = _text
@@ -159,8 +159,8 @@ class Sandbox(ImmutableSandboxedEnvironment):
         @wraps(own)
         def counted(*args: Any, **kwargs: Any) -> Any:
             self.spend()
-            for one in (*args, *kwargs.values()):
-                self.weigh(one)
+            for argument in (*args, *kwargs.values()):
+                self.weigh(argument)
             result = own(*args, **kwargs)
             if isinstance(result, Iterator):
                 return self._turns(result)

@@ -35,21 +35,21 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
     titles, fields, and every setting; ``triggers``, ``props``, ``schedules`` with their entries. A value
     that is not said is None. docs/profile-reference.md lists them all.
     """
-    said = {
+    collections = {
         "pack": _plain(pack) | {"ids": pack.ids, "languages": pack.tags},
         "game": {"version": pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in pack.sounds],
         **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
     }
-    return {name: _plainly(value) for name, value in said.items()}
+    return {name: _plainly(value) for name, value in collections.items()}
 
 
 def _plainly(value: Any) -> Any:
     """A value with its numbers as documents have them: without decimals where they have none."""
     if isinstance(value, dict):
-        return {name: _plainly(one) for name, one in value.items()}
+        return {name: _plainly(inner) for name, inner in value.items()}
     if isinstance(value, list):
-        return [_plainly(one) for one in value]
+        return [_plainly(inner) for inner in value]
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
@@ -82,12 +82,12 @@ def _several(scope: str) -> str:
 
 def _read(thing: Thing) -> dict[str, Any]:
     """What players read of a thing, in the pack's own language and in each."""
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for name in spoken(thing.scope):
         texts = thing.texts.get(name, {})
-        found[attribute(name)] = texts.get(None)
-        found[f"{attribute(name)}s"] = {tag: text for tag, text in texts.items() if tag is not None}
-    return found
+        values[attribute(name)] = texts.get(None)
+        values[f"{attribute(name)}s"] = {tag: text for tag, text in texts.items() if tag is not None}
+    return values
 
 
 def _plain(thing: Thing, names: Iterable[str] | None = None) -> dict[str, Any]:
@@ -139,8 +139,8 @@ def _filters(tables: Tables) -> dict[str, Callable[..., Any]]:
         def convert(value: Any, argument: str | None = None) -> Any:
             needed = CONVERTERS[name].argument
             if (argument is None) != (needed is None):
-                said = f'{name}("...") with {needed}' if needed else f"{name} without parentheses"
-                raise ValueError(f"write {said}")
+                usage = f'{name}("...") with {needed}' if needed else f"{name} without parentheses"
+                raise ValueError(f"write {usage}")
             return make(name, argument, tables).write(value)
 
         return convert

@@ -153,7 +153,7 @@ def add(source: Path, *, replace: bool, dry_run: bool) -> Added:
 def _where_it_was(error: IchnosError, copy: Path, source: Path) -> IchnosError:
     """An error of the copy, as one of what was given."""
     if isinstance(error, Problems):
-        return Problems([_where_it_was(one, copy, source) for one in error.errors])
+        return Problems([_where_it_was(inner, copy, source) for inner in error.errors])
     what, cure = (text.replace(str(copy), str(source)) for text in (error.what, error.cure))
     place = error.place
     if place is not None:
@@ -178,12 +178,12 @@ def differences(before: Profile, after: Profile) -> Iterator[Difference]:
 
 
 def _told(profile: Profile) -> dict[str, str]:
-    found: dict[str, str] = {}
+    files: dict[str, str] = {}
     last = ""
     for about, text in describe(profile):
         last = about or last
-        found[last] = f"{found[last]}; {text}" if last in found else text
-    return found
+        files[last] = f"{files[last]}; {text}" if last in files else text
+    return files
 
 
 def _contents(profile: Profile) -> dict[str, str]:

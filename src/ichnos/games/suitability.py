@@ -24,14 +24,14 @@ from ichnos.games.targets import target as target_for
 
 def changes(facts: Facts, target: Target) -> list[str]:
     """What a build changes of a clip, in words; nothing where its form is the game's."""
-    found = []
+    sentences = []
     if (facts.container, facts.codec) != (target.container, target.codec):
-        found.append(f"{facts.kind} becomes {target.container} {target.codec}")
+        sentences.append(f"{facts.kind} becomes {target.container} {target.codec}")
     if facts.channels != target.channels:
-        found.append(f"{_channels(facts.channels)} becomes {_channels(target.channels)}")
+        sentences.append(f"{_channels(facts.channels)} becomes {_channels(target.channels)}")
     if facts.rate != target.rate:
-        found.append(f"{facts.rate} Hz becomes {target.rate} Hz")
-    return found
+        sentences.append(f"{facts.rate} Hz becomes {target.rate} Hz")
+    return sentences
 
 
 def against(analysis: ClipAnalysis, profile: Profile, target: Target, longest: float | None) -> list[ClipFinding]:

@@ -206,7 +206,7 @@ class PackThing(Thing):
     @property
     def tags(self) -> list[str]:
         """The languages of its texts."""
-        return [str(one.values["language"]) for one in self.of(LANGUAGE)]
+        return [str(language.values["language"]) for language in self.of(LANGUAGE)]
 
     @property
     def ids(self) -> dict[str, str]:
@@ -269,10 +269,10 @@ def numbered(several: Iterable[AnyThing]) -> Iterator[AnyThing]:
 def together(first: AnyThing, other: AnyThing) -> AnyThing:
     """All that two entries of one thing say; where both say something, the first counts."""
     main = other if _names_files(other) and not _names_files(first) else first
-    said = {name: value for name, value in first.values.items() if value not in (None, "")}
+    values = {name: value for name, value in first.values.items() if value not in (None, "")}
     return replace(
         main,
-        values={**other.values, **said},
+        values={**other.values, **values},
         inside={scope: first.of(scope) or other.of(scope) for scope in {**first.inside, **other.inside}},
         texts={
             name: {**first.texts.get(name, {}), **other.texts.get(name, {}), **first.texts.get(name, {})}
@@ -306,6 +306,6 @@ def _joined(things: Iterable[Thing]) -> Iterable[Thing]:
     found: dict[str | int, Thing] = {}
     for one in things:
         name = len(found) if one.name is None else one.name
-        known = found.get(name)
-        found[name] = one if known is None else together(known, one)
+        before = found.get(name)
+        found[name] = one if before is None else together(before, one)
     return found.values()

@@ -195,7 +195,7 @@ def _go_back(
         if disk.is_folder(root.path(folder)):
             root.remove_folder(folder)
     theirs = {path.rpartition("/")[0] for path in record.paths} | set(record.made)
-    begun = {folder: one for folder, one in pending.record.folders.items() if folder not in record.folders}
+    begun = {folder: listing for folder, listing in pending.record.folders.items() if folder not in record.folders}
     _timed(root, begun, theirs)
     journal.end(root.folder, record)
 

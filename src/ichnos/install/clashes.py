@@ -24,7 +24,9 @@ def refuse_taken(root: GuardedFolder, pack: InstalledPack, others: Collection[In
             f" delete [ids] and build again); if it shall take the other's place: ichnos restore {other.name}"
         )
         raise IchnosError(what, place=place, cure=cure)
-    alike = next((one for one in others if (one.game, one.name) == (pack.game, pack.name)), None)
+    alike = next(
+        (installed for installed in others if (installed.game, installed.name) == (pack.game, pack.name)), None
+    )
     if alike is not None:
         what = f"another pack with the name {pack.name} is in the game already: {alike.title}, which has other ids"
         raise IchnosError(what, place=place, cure=f"give this one another name, or first: ichnos restore {alike.name}")
@@ -48,15 +50,15 @@ def clashes(
         IchnosError: there are some, and nobody has said that they are to be replaced.
     """
     settled = set(old.brings) if old else set()
-    shared = list(neighbours.shared([one for one in pack.brings if one not in settled], others))
+    shared = list(neighbours.shared([bring for bring in pack.brings if bring not in settled], others))
     if shared:
         profile = states.profiles.of(pack.profile)
         own = {f"key {key}" for key in pristine.keys(states.root.folder, profile)}
         shared = [(one, other) for one, other in shared if one not in own]
     shared += [
-        (one, other)
-        for one, other in _shared_entries(states, pack, old, others)
-        if f"key {one}" not in settled and (f"key {one}", other) not in shared
+        (name, other)
+        for name, other in _shared_entries(states, pack, old, others)
+        if f"key {name}" not in settled and (f"key {name}", other) not in shared
     ]
     told = [f'{other.title} ({other.name}) has "{one.partition(" ")[2] or one}" already' for one, other in shared]
     if told and states.on_change == "stop":
@@ -64,7 +66,7 @@ def clashes(
         what = f"another pack in the game has what is new in this one: {'; '.join(told[:5])}{more}"
         cure = f"give it another key in one of the two, or --force: then that of {pack.name} counts"
         raise IchnosError(what, place=Place(str(states.root.folder)), cure=cure)
-    return [f"{one}; that of {pack.name} counts from now on." for one in told]
+    return [f"{sentence}; that of {pack.name} counts from now on." for sentence in told]
 
 
 def _shared_entries(
@@ -79,10 +81,10 @@ def _shared_entries(
             if mine is None:
                 continue
             ours, theirs = states.entries(mine), states.entries(claim)
-            both = [one for one in ours if one in theirs and one not in before.get(claim.path, ())]
+            both = [our for our in ours if our in theirs and our not in before.get(claim.path, ())]
             state = states.record.paths[claim.path].original
             if both and state is not None:
                 label = str(states.root.path(claim.path))
                 patching = states.patching(claim.path)
                 own = patching.identities(patching.parsed(states.contents.read(state.sha256), label))
-                yield from ((name, other) for name in named(one for one in both if one not in own))
+                yield from ((name, other) for name in named(key for key in both if key not in own))

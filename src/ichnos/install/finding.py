@@ -37,17 +37,17 @@ def only_game(notes: Journal, pack: str | None, from_: Path | None, start: Path)
         if begun or any(map(is_wanted, record.packs)):
             having.append(folder)
     if not having:
-        known = [
+        names = [
             f"{one.name} in {folder}" for folder in map(Path, notes.games()) for one in notes.record(folder)[0].packs
         ]
         what = (
             f'no pack "{pack}" is in any game'
             if pack
             else "no pack of this workspace is in any game"
-            if known
+            if names
             else "no pack is in any game"
         )
-        raise UsageError(what, cure=f"these are: {'; '.join(known)}" if known else "there is nothing to restore")
+        raise UsageError(what, cure=f"these are: {'; '.join(names)}" if names else "there is nothing to restore")
     if len(having) > 1:
         raise UsageError("it is in several games", cure=f"say which: --from {' or --from '.join(map(str, having))}")
     return having[0]
@@ -73,11 +73,11 @@ def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
 def named(packs: Sequence[InstalledPack], name: str | None, start: Path, folder: Path) -> InstalledPack:
     """The pack in a game that is meant. Raises UsageError where none is, or several are."""
     is_wanted = _wanted(name, start) if name or len(packs) > 1 else lambda pack: True
-    found = [one for one in packs if is_wanted(one)]
-    if len(found) == 1:
-        return found[0]
-    cure = f"these are in it: {', '.join(one.name for one in packs)}" if packs else "see: ichnos installed"
-    if not found:
+    wanted = [candidate for candidate in packs if is_wanted(candidate)]
+    if len(wanted) == 1:
+        return wanted[0]
+    cure = f"these are in it: {', '.join(candidate.name for candidate in packs)}" if packs else "see: ichnos installed"
+    if not wanted:
         called = f'no pack "{name}"' if name else "no pack of this workspace" if packs else "no pack"
         raise UsageError(f"{called} is in {folder}", cure=cure)
     raise UsageError("which pack?", cure=cure)

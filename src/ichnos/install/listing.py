@@ -56,11 +56,11 @@ def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[
     if not disk.is_folder(folder):  # nobody has changed what is away as a whole
         return
     for claim in pack.claims:
-        known = record.paths.get(claim.path)
+        claimed = record.paths.get(claim.path)
         path = folder / claim.path
-        if claim.how == "cache" or known is None or journal.is_as_left(path, known.written):
+        if claim.how == "cache" or claimed is None or journal.is_as_left(path, claimed.written):
             continue
-        if known.written is None or not disk.is_file(path) or disk.digest(path) != known.written.sha256:
+        if claimed.written is None or not disk.is_file(path) or disk.digest(path) != claimed.written.sha256:
             yield claim.path
 
 
@@ -70,14 +70,14 @@ def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: Installe
     is_apart = profiles.of(pack.profile).rules.install.lay == "whole"  # then documents of packs do not meet
     for other in record.packs[: record.packs.index(pack)]:
         if is_apart:
-            yield from ((other.name, one.partition(" ")[2]) for one, _ in neighbours.shared(pack.brings, [other]))
+            yield from ((other.name, key.partition(" ")[2]) for key, _ in neighbours.shared(pack.brings, [other]))
         for claim in other.claims:
             own = mine.get(claim.path)
             if own is None or own.how != claim.how:
                 continue
             if own.how == "merge":
                 ours, theirs = (EntryPatch.from_json(notes.kept_bytes(one.content)).entries for one in (own, claim))
-                yield from ((other.name, name) for name in named(one for one in theirs if one in ours))
+                yield from ((other.name, name) for name in named(key for key in theirs if key in ours))
             elif own.content != claim.content:
                 entries = _combined(notes, profiles.of(pack.profile), own, claim)
                 yield from ((other.name, name) for name in ([claim.path] if entries is None else entries))
@@ -89,7 +89,7 @@ def _combined(notes: Journal, profile: Profile, own: Claim, other: Claim) -> lis
     if combining is None or not (notes.has(own.content) and notes.has(other.content)):
         return None
     try:
-        over, under = (combining.parsed(notes.kept_bytes(one.content), one.path) for one in (own, other))
+        over, under = (combining.parsed(notes.kept_bytes(claim.content), claim.path) for claim in (own, other))
         patch, _ = combining.difference(over, under, lambda _: True)
         return named(identity for identity in patch.entries if identity in combining.identities(under))
     except IchnosError:

@@ -237,12 +237,12 @@ def _patch_of(
 ) -> tuple[EntryPatch, list[Identity]]:
     """The entries of a pack's copy that are the pack's, and those that are another edition's."""
     own = pristine.game_files(root.folder, profile)
-    below = root.spelled(_below(profile.rules.catalogue.folder, name))
-    if below not in own.names():
-        what = f"the game has no {below} to merge into"
+    spelled = root.spelled(_below(profile.rules.catalogue.folder, name))
+    if spelled not in own.names():
+        what = f"the game has no {spelled} to merge into"
         raise IchnosError(what, place=own.place, cure="is this the game's folder, and whole?")
     theirs = patching.parsed(files.read(name), files.label(name))
-    standing = patching.parsed(own.read(below), own.label(below))
+    standing = patching.parsed(own.read(spelled), own.label(spelled))
     sounds = SoundFiles(files.names())
     return patching.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
 

@@ -62,14 +62,14 @@ class _Planning:
     def touched(self) -> list[str]:
         """The paths that the pack, or its old edition, has a claim on; and what the game has made anew since."""
         claims = [claim for one in (self.old, self.pack) if one for claim in one.claims]
-        found = dict.fromkeys(claim.path for claim in claims)
+        paths = dict.fromkeys(claim.path for claim in claims)
         self.caches = {claim.path for claim in claims if claim.how == "cache"}
         for pack in self.states.record.packs:
             _, made = self.states.expanded(claim for claim in pack.claims if claim.path == claim.content)
             regenerated = [claim.path for several in made.values() for claim in several]
             self.caches |= set(regenerated)
-            found |= dict.fromkeys(regenerated)
-        return list(found)
+            paths |= dict.fromkeys(regenerated)
+        return list(paths)
 
     def take(self, path: str) -> None:
         """Work out what is to be done at a path."""
@@ -80,8 +80,8 @@ class _Planning:
         is_new_in_cache = is_new and (not self.install or self.states.was_cache(path))
         try:
             now = root.stand(path)
-            known = ClaimedPath(None, None) if is_new_in_cache else self.states.known(path, now, install=self.install)
-            if known is None:
+            claimed = ClaimedPath(None, None) if is_new_in_cache else self.states.known(path, now, install=self.install)
+            if claimed is None:
                 self.paths.pop(path, None)
                 return
             claims = self.claims_on(path)
@@ -90,15 +90,15 @@ class _Planning:
                 return
             if path in self.caches and not self.install and is_new_in_cache:
                 claims = [("", Claim(path, "cache", path))]
-            after = self.states.target(path, known, now, claims)
+            after = self.states.target(path, claimed, now, claims)
         except IchnosError as error:
             self.errors.append(error)
             return
         if any(name for name, _ in claims):
-            self.paths[path] = ClaimedPath(known.original, after)
+            self.paths[path] = ClaimedPath(claimed.original, after)
         else:
             self.paths.pop(path, None)
-        self.step(path, now, after, known, claims)
+        self.step(path, now, after, claimed, claims)
 
     def lies_below(self, path: str) -> bool:
         """Lies what this pack has at a path below another's file?"""
@@ -130,13 +130,13 @@ class _Planning:
         path: str,
         now: FileState | None,
         after: FileState | None,
-        known: ClaimedPath,
+        claimed: ClaimedPath,
         claims: list[tuple[str, Claim]],
     ) -> None:
         """Take in what is to be done at a path, where anything is."""
         if not same(now, after):
             change = FileChange(path, now, after)
-            self.steps.append(PlannedChange(change, *_why(now, after, known, claims, self.pack)))
+            self.steps.append(PlannedChange(change, *_why(now, after, claimed, claims, self.pack)))
 
 
 def plan(
@@ -148,34 +148,34 @@ def plan(
         IchnosError: files that somebody else has changed since, all together; whatever cannot be worked out.
     """
     install, packs = what == "install", states.record.packs
-    old = next((one for one in packs if one.is_same(pack)), None)
+    old = next((other for other in packs if other.is_same(pack)), None)
     if install:
-        others = [one for one in packs if one is not old]
+        others = [other for other in packs if other is not old]
         refuse_taken(states.root, pack, others)
         notes = [*notes, *replaced(old, pack), *clashes(states, pack, old, others)]
         pack = _with_caches(states, pack)
-        stack = [*(pack if one is old else one for one in packs), *([pack] if old is None else [])]
+        stack = [*(pack if other is old else other for other in packs), *([pack] if old is None else [])]
         states.packs.append(pack)
     else:
-        stack = [one for one in packs if not one.is_same(pack)]
+        stack = [other for other in packs if not other.is_same(pack)]
     planning = _Planning(states, pack, old, install, paths=dict(states.record.paths))
     planning.in_stack = pristine.all_claims(stack)
     for path in planning.touched():
         planning.take(path)
     planning.take_unclaimed()
-    raise_all([*planning.errors, *(one.error(states.root, install=install) for one in states.changed)])
-    stack = [replace(one, claims=tuple(states.left_of(one, is_new=one is pack))) for one in stack]
+    raise_all([*planning.errors, *(changed.error(states.root, install=install) for changed in states.changed)])
+    stack = [replace(other, claims=tuple(states.left_of(other, is_new=other is pack))) for other in stack]
     made, folders = _folders(states, planning.steps)
     shifted = states.shifted and bool(stack)
     record = GameRecord(tuple(stack), planning.paths, (*states.record.made, *made), folders, shifted)
     changes = tuple(step.step for step in planning.steps)
     pending = PendingTransaction(what, pack.name, not install, changes, tuple(made), record)
     notes = [*notes, *(_told_lost(path, names) for path, names in states.lost.items() if names)]
-    stands = {path: known.written.sha256 for path, known in planning.paths.items() if known.written is not None}
+    stands = {path: claimed.written.sha256 for path, claimed in planning.paths.items() if claimed.written is not None}
     files = [claim for claim in pack.claims if install and claim.how == "file"]
-    below = tuple(dict.fromkeys(file.content for file in files if stands.get(file.path) != file.content))
+    contents = tuple(dict.fromkeys(file.content for file in files if stands.get(file.path) != file.content))
     return InstallPlan(
-        states.root, pack, pending, states.record, planning.steps, states.contents, notes, states.stays, below
+        states.root, pack, pending, states.record, planning.steps, states.contents, notes, states.stays, contents
     )
 
 
@@ -203,10 +203,10 @@ def _folders(states: PathStates, steps: Iterable[PlannedChange]) -> tuple[list[s
             folder = "/".join(parts[:depth])
             if folder not in there:
                 there[folder] = states.root.listing(folder)
-            found = there[folder]
-            if found is not None:
+            listing = there[folder]
+            if listing is not None:
                 if folder not in states.record.made:
-                    times.setdefault(folder, found)
+                    times.setdefault(folder, listing)
                 break
             made[folder] = None
     return sorted(made, key=lambda name: name.count("/")), times

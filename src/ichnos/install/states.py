@@ -67,19 +67,19 @@ class PathStates:
 
     def known(self, path: str, now: FileState | None, *, install: bool) -> ClaimedPath | None:
         """How a path was without packs; ``None`` where it is theirs from now on."""
-        known, claims = self.record.paths.get(path), self.claims.get(path, [])
-        if known is None:
+        claimed, claims = self.record.paths.get(path), self.claims.get(path, [])
+        if claimed is None:
             return ClaimedPath(now, now)
-        if same(now, known.written) or same(now, known.original):
-            return known
+        if same(now, claimed.written) or same(now, claimed.original):
+            return claimed
         hows = {claim.how for _, claim in claims}
         if hows == {"cache"}:
-            return known  # the game has made it anew, with our sounds in it
-        if now is not None and known.original is not None and hows in ({"merge"}, {"line"}):
-            return self.rebased(path, now, known, [claim for _, claim in claims], install=install)
+            return claimed  # the game has made it anew, with our sounds in it
+        if now is not None and claimed.original is not None and hows in ({"merge"}, {"line"}):
+            return self.rebased(path, now, claimed, [claim for _, claim in claims], install=install)
         self.shifted |= self.on_change != "force" or install
         if self.on_change == "stop":
-            self.changed.append(Changed(path, known.written, now))
+            self.changed.append(Changed(path, claimed.written, now))
         if install:  # what stands there now is the game's own from now on
             self.lost[path] = {
                 pack.name for pack, claim in self.claims[path] if claim.how == "file" and not self.has(claim.content)
@@ -89,7 +89,7 @@ class PathStates:
             self.forgotten.add(path)
             self.stays.append((path, "somebody else has changed it since: it stays as it is"))
             return None
-        return known
+        return claimed
 
     def rebased(
         self, path: str, now: FileState, known: ClaimedPath, claims: list[Claim], *, install: bool
@@ -204,11 +204,11 @@ class PathStates:
             if claim.how != "cache":
                 rest.append(claim)
                 continue
-            below = f"{claim.path}/"
+            inside = f"{claim.path}/"
             there = self.root.files_below(claim.path)
-            known = [path for path in self.record.paths if path.startswith(below)]
+            paths = [path for path in self.record.paths if path.startswith(inside)]
             alone = [] if self.root.listing(claim.path) else [claim.path]
-            found[claim.path] = [replace(claim, path=path) for path in dict.fromkeys([*there, *known, *alone])]
+            found[claim.path] = [replace(claim, path=path) for path in dict.fromkeys([*there, *paths, *alone])]
         return rest, found
 
     def was_cache(self, path: str) -> bool:

@@ -24,7 +24,7 @@ def kept_apart(documents: Collection[PackThing]) -> PackThing:
     inside = {
         scope: tuple(_apart(scope, documents))
         if SCOPES[scope].is_joined
-        else tuple(thing for one in documents for thing in one.of(scope))
+        else tuple(thing for pack in documents for thing in pack.of(scope))
         for scope in entry_scopes()
     }
     return PackThing(PACK, values, inside)

@@ -44,8 +44,8 @@ class Subject:
     @cached_property
     def view(self) -> PackSounds:
         """Which of its files is there for which key."""
-        said = self.context.pack_file.sound if self.context.pack_file else ()
-        kinds = {one.key: one.kind for one in said if one.kind is not None}
+        sound = self.context.pack_file.sound if self.context.pack_file else ()
+        kinds = {one.key: one.kind for one in sound if one.kind is not None}
         return PackSounds(self.profile, self.files, self.pack, self.context.catalogue, kinds)
 
     @property

@@ -135,17 +135,17 @@ def _channel(analysis: ClipAnalysis, number: int) -> str:
 def _said(analysis: ClipAnalysis) -> list[str]:
     if math.isinf(analysis.peak):
         return ["silent"]
-    said = [f"peak {analysis.peak:z.1f} dBFS, true peak {analysis.true_peak:z.1f} dBTP"]
+    lines = [f"peak {analysis.peak:z.1f} dBFS, true peak {analysis.true_peak:z.1f} dBTP"]
     if not math.isinf(analysis.loudness.level):
-        said[0] += f", {analysis.loudness.level:z.1f} LUFS"
+        lines[0] += f", {analysis.loudness.level:z.1f} LUFS"
     if analysis.clipped_runs:
         places = f"{analysis.clipped_runs} place{'' if analysis.clipped_runs == 1 else 's'}"
-        said.append(f"clipped in {places} (red)")
+        lines.append(f"clipped in {places} (red)")
     if max(analysis.silent_start, analysis.silent_end) > 0.01 and not analysis.silent:
-        said.append(f"silence below {SILENCE_DBFS:g} dBFS shaded")
+        lines.append(f"silence below {SILENCE_DBFS:g} dBFS shaded")
     if analysis.loops:
-        said.append("loop marked (green)")
-    return said
+        lines.append("loop marked (green)")
+    return lines
 
 
 def _level(axes: Any, analysis: ClipAnalysis, colour: str, label: str) -> None:

@@ -90,11 +90,11 @@ def save(figure: Any, to: Path | IO[bytes]) -> None:
     figure.savefig(to, format="png", facecolor=PAPER, metadata={"Software": None})
 
 
-def head(figure: Any, what: str, said: str = "") -> None:
+def head(figure: Any, what: str, about: str = "") -> None:
     """What a picture is of, and what is to be said of it in a line."""
     figure.suptitle(plain(what), x=0.012, ha="left", fontsize=LARGE, style="italic", color=INK)
-    if said:
-        figure.text(0.012, 0.945, plain(said), fontsize=TEXT, color=SOFT, va="top")
+    if about:
+        figure.text(0.012, 0.945, plain(about), fontsize=TEXT, color=SOFT, va="top")
         figure.get_layout_engine().set(rect=(0, 0, 1, 0.93))
 
 

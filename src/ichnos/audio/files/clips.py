@@ -224,8 +224,8 @@ def decoder(stream: IO[bytes], place: Place, container: str) -> Any:
     if len(links) > 1:
         return Chained(stream, links, place)
     whole = repaired(stream, container)
-    known = container in containers.KNOWN and isinstance(whole, io.BufferedReader)
-    by_name = known and isinstance(name, str | Path) and _is_unicode(str(name))
+    is_known = container in containers.KNOWN and isinstance(whole, io.BufferedReader)
+    by_name = is_known and isinstance(name, str | Path) and _is_unicode(str(name))
     try:
         return soundfile.SoundFile(name if by_name else whole)
     except soundfile.LibsndfileError as error:

@@ -63,17 +63,17 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
     if marking.kind in ("cue", "both"):
         markers.add_cue_loop(out, start, end)
     if marking.kind == "comments":
-        said = {marking.start: str(start)}
+        tags = {marking.start: str(start)}
         if marking.end:
-            said[marking.end] = str(end + 1)
+            tags[marking.end] = str(end + 1)
         if marking.length:
-            said[marking.length] = str(end + 1 - start)
+            tags[marking.length] = str(end + 1 - start)
         with scratch.aside() as plain:
             out.seek(0)
             shutil.copyfileobj(out, plain)
             out.seek(0)
             out.truncate()
-            comments.with_comments(plain, out, said)
+            comments.with_comments(plain, out, tags)
 
 
 def marked(stream: IO[bytes], facts: Facts, marking: Marking | None = None) -> Loop | None:

@@ -133,13 +133,13 @@ def _flac_end(frame: bytes, block: int) -> int | None:
 @cache
 def _crc_table() -> tuple[int, ...]:
     """CRC-16 with the polynomial 0x8005, of each byte (RFC 9639, section 9.3)."""
-    found = []
+    table = []
     for byte in range(256):
         value = byte << 8
         for _ in range(8):
             value = (value << 1 ^ (0x8005 if value & 0x8000 else 0)) & 0xFFFF
-        found.append(value)
-    return tuple(found)
+        table.append(value)
+    return tuple(table)
 
 
 def _crc(data: bytes) -> int:

@@ -73,12 +73,12 @@ class Audibility:
     def __str__(self) -> str:
         if not self.active.any():
             return "the clip is silent"
-        found = round(self.stands_out, 1)
+        shown = round(self.stands_out, 1)
         how = (
-            f"stands out by {found:z.1f} dB"
-            if found > 0
-            else f"lies {-found:z.1f} dB under"
-            if found
+            f"stands out by {shown:z.1f} dB"
+            if shown > 0
+            else f"lies {-shown:z.1f} dB under"
+            if shown
             else "is just heard"
         )
         return f"{how}, heard {100 * self.share:z.0f} % of its time"

@@ -222,7 +222,7 @@ class LoopSeams:
 
         start, end = self.loop
         half = round(_PATTERN * self.facts.rate)
-        found = []
+        likenesses = []
         low = max(0, start - self.reach)
         for first in np.unique(np.linspace(low, start + self.reach, _STARTS).astype(int)).tolist():
             pattern_from = max(0, first - half)
@@ -236,8 +236,8 @@ class LoopSeams:
             best = int(likeness.argmax())
             last = ground_from + best + lead - 1
             if last - first > half and last < self.facts.frames:
-                found.append(((first, last), float(likeness[best])))
-        yield from sorted(found, key=lambda one: -one[1])
+                likenesses.append(((first, last), float(likeness[best])))
+        yield from sorted(likenesses, key=lambda pair: -pair[1])
 
 
 def _sides(sound: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -59,10 +59,10 @@ def wish(container: str, codec: str | None, bits: str | None) -> tuple[str, str]
     Raises:
         UsageError: they do not go together.
     """
-    known = {name.lower(): name for name in CODECS}
-    if container.lower() not in known:
-        raise UsageError(f"there is no container {container!r} here", cure=f"choose one: {', '.join(known)}")
-    name = known[container.lower()]
+    by_name = {name.lower(): name for name in CODECS}
+    if container.lower() not in by_name:
+        raise UsageError(f"there is no container {container!r} here", cure=f"choose one: {', '.join(by_name)}")
+    name = by_name[container.lower()]
     if codec is not None and codec.lower() not in _KINDS:
         raise UsageError(f"there is no codec {codec!r} here", cure="choose vorbis or opus; for the others say --bits")
     if bits is not None and bits not in ("16", "24", "float"):

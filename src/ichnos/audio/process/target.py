@@ -59,15 +59,15 @@ class Target:
             ("rate", f"{facts.rate} Hz", f"{self.rate} Hz"),
             ("channels", facts.channels, self.channels),
         ]
-        return [f"{what} {found}, not {want}" for what, found, want in wanted if found != want]
+        return [f"{what} {actual}, not {want}" for what, actual, want in wanted if actual != want]
 
     def takes_over(self, source: IO[bytes], facts: Facts) -> bool:
         """Is a finished sound already all that is wanted, so that it needs no coding?"""
         if not self.finished or self.treatment or self.differs(facts):
             return False
         if self.loop is not None:
-            found = loops.read(source, self.loop)
-            return found is not None and self.loop.at in (None, found)
+            loop = loops.read(source, self.loop)
+            return loop is not None and self.loop.at in (None, loop)
         return not (self.unmarked and loops.marked(source, facts) is not None)
 
 

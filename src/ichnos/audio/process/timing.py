@@ -200,7 +200,7 @@ def _stretched(spool: Spool, rate: int, factor: float) -> Iterator[Block]:
         if there - guard < join + half:
             join, fade, start = there - guard, quick, attack - guard
             earliest = attack + guard
-            coming = [one for one in coming if one[1] > there + half]
+            coming = [voice for voice in coming if voice[1] > there + half]
             after = there + half // 2
         else:
             latest = max(earliest, attack - min(there - join, 2 * half + guard))
@@ -236,7 +236,7 @@ def _attacks(spool: Spool, rate: int) -> list[int]:
     before = np.lib.stride_tricks.sliding_window_view(power, 18, axis=1)[:, : power.shape[1] - 20].max(axis=2)
     rises = (power[:, 20:] > 4 * before) & (power[:, 20:] > 1e-4 * power.max(axis=1, keepdims=True))
     sets_in = np.flatnonzero(rises.any(axis=0))
-    return [int(one) * grain for one in sets_in[np.diff(sets_in, prepend=-99) > 20]]
+    return [int(start) * grain for start in sets_in[np.diff(sets_in, prepend=-99) > 20]]
 
 
 def _best_fit(spool: Spool, low: int, high: int, follows: int, half: int) -> int:

@@ -78,11 +78,11 @@ class Catalogue:
 
     def players(self, bare: Callable[[str], str]) -> dict[str, list[str]]:
         """The keys that play each file, by the file's name as ``bare`` leaves it: without its extension."""
-        found: dict[str, list[str]] = {}
+        players_of: dict[str, list[str]] = {}
         for key, files in zip(self.keys, self.files, strict=True):
             for file in dict.fromkeys(map(bare, several(files))):
-                found.setdefault(file, []).append(key)
-        return found
+                players_of.setdefault(file, []).append(key)
+        return players_of
 
     def did_you_mean(self, key: str) -> str:
         """The cure for a key that is not known: those that are spelled most like it."""

@@ -23,11 +23,11 @@ def find(game: str) -> Path:
     try:
         return places.find(game)
     except UsageError:
-        kept = [one for one in library.all_kept() if one.game == game]
+        kept = [catalogue for catalogue in library.all_kept() if catalogue.game == game]
         if not kept:
             raise
         if len(kept) > 1:
-            named = " or ".join(one.profile for one in kept)
+            named = " or ".join(catalogue.profile for catalogue in kept)
             raise UsageError(f'two profiles call themselves "{game}"', cure=f"name the folder: {named}") from None
         return places.find(kept[0].profile)
 

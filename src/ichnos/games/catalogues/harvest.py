@@ -51,7 +51,9 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
-    catalogue.ids = sorted({value.lower() for said in pack.by_document.values() for value in said.ids.values()})
+    catalogue.ids = sorted(
+        {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
+    )
     titled = (tag for sound in pack.definitions.sounds for tag in sound.titles if tag is not None)
     catalogue.languages = sorted({*pack.definitions.tags, *titled})
     if not catalogue.keys:
@@ -73,7 +75,7 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
     """Which files were looked for, where, and how far each matched."""
     folder = profile.rules.catalogue.folder
     names = whole.names()
-    below = f"below {folder}/" if folder else "here"
+    where = f"below {folder}/" if folder else "here"
     if folder and not any(name.startswith(f"{folder}/") for name in names):
         yield f"there is no folder {folder}/"
         top = folder.rpartition("/")[2]
@@ -86,7 +88,7 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
         read = [name for name in pack.documents if exemplar.path.match(name) is not None]
         if not read:
             near = next((name for name in names if name.endswith(f"/{wanted}") or name == wanted), None)
-            yield f"{wanted} is not {below}" + (f" (it is at {near})" if near else "")
+            yield f"{wanted} is not {where}" + (f" (it is at {near})" if near else "")
             continue
         broken = [str(error) for error in pack.broken if error.place and error.place.path.endswith(read[0])]
         odd = [place for place, _ in pack.strange if place.path.endswith(read[0])]
@@ -101,8 +103,8 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
             yield f"{read[0]} is there, and no entry is in it"
     if profile.by_path_alone:
         paths = " or ".join(path_of(path) for path in profile.sound_paths)
-        found = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
-        yield f"of {found} sound files none has a name like {paths} {below}"
+        count = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
+        yield f"of {count} sound files none has a name like {paths} {where}"
 
 
 def _notes(pack: PackReading) -> Iterator[str]:
@@ -142,7 +144,7 @@ def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> 
     """The keys of a game without definitions, as its sound files' own names spell them; gives the names left out."""
     takes: dict[str, list[tuple[int, str]]] = {}
     for name in sorted(names):
-        values = next((found for path in profile.sound_paths if (found := path.match(name)) is not None), None)
+        values = next((match for path in profile.sound_paths if (match := path.match(name)) is not None), None)
         if values is None:
             yield name
         else:

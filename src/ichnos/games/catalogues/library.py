@@ -143,7 +143,7 @@ def all_kept() -> list[About]:
 
 def about(profile: str) -> About | None:
     """What is kept for a profile."""
-    return next((one for one in all_kept() if one.profile == profile), None)
+    return next((catalogue for catalogue in all_kept() if catalogue.profile == profile), None)
 
 
 def _about(row: tuple[Any, ...]) -> About:
@@ -152,7 +152,7 @@ def _about(row: tuple[Any, ...]) -> About:
 
 
 def _signatures(seen: str) -> Signatures:
-    return {path: tuple(one) if one else None for path, one in json.loads(seen).items()}
+    return {path: tuple(signature) if signature else None for path, signature in json.loads(seen).items()}
 
 
 def load(profile: str) -> Catalogue | None:

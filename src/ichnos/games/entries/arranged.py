@@ -37,7 +37,7 @@ def stands_without_files(exemplar: Exemplar, *, merged: bool) -> bool:
 
 def _says_of(sound: SoundThing, names: Collection[str]) -> bool:
     """Does a sound say something that has a place among these holes?"""
-    said = [name for name in sound.values if (known := word(name)) and known.scope == SOUND and not known.is_name]
+    said = [name for name in sound.values if (field := word(name)) and field.scope == SOUND and not field.is_name]
     return any(name in names for name in (*said, *(["title"] if sound.titles else [])))
 
 
@@ -78,10 +78,10 @@ def _whole(sound: SoundThing, profile: Profile) -> SoundThing:
 
 
 def _by(sounds: Iterable[Thing], name: str) -> Mapping[Value, list[Thing]]:
-    found: dict[Any, list[Thing]] = {}
+    by_value: dict[Any, list[Thing]] = {}
     for sound in sounds:
-        found.setdefault(sound.values.get(name), []).append(sound)
-    return found
+        by_value.setdefault(sound.values.get(name), []).append(sound)
+    return by_value
 
 
 def _grouped(sounds: Collection[Thing]) -> dict[str, tuple[Thing, ...]]:

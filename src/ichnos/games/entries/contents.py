@@ -112,15 +112,16 @@ def _thing(reading: DocumentReading, scope: str, part: Found, around: Mapping[st
     }
     texts: dict[str, dict[str | None, str]] = {}
     nodes = dict(part.nodes)
-    for one in (part, *part.inside.get(LANGUAGE, ())) if read else ():
+    for part_of in (part, *part.inside.get(LANGUAGE, ())) if read else ():
         for name in read:
-            if name in one.nodes:
-                language = one.values.get("language") or around.get("language")
+            if name in part_of.nodes:
+                language = part_of.values.get("language") or around.get("language")
                 tag = None if language is None else str(language)
-                texts.setdefault(name, {})[tag] = str(one.values[name])
-                nodes[f"{name}.{tag}" if tag else name] = one.nodes[name]
+                texts.setdefault(name, {})[tag] = str(part_of.values[name])
+                nodes[f"{name}.{tag}" if tag else name] = part_of.nodes[name]
     inside = {
-        inner: tuple(_thing(reading, inner, one, around) for one in _held(part, inner)) for inner in inner_scopes(scope)
+        inner: tuple(_thing(reading, inner, inner_part, around) for inner_part in _held(part, inner))
+        for inner in inner_scopes(scope)
     }
     place = _place(reading, part.nodes.get(SCOPES[scope].place, part.node))
     made: Thing = thing(scope, values, inside, texts, place, _Places(reading, nodes))
@@ -187,9 +188,9 @@ def _with_all_takes(entries: Iterable[SoundThing]) -> Iterable[SoundThing]:
     """Each sound once, where each of its takes has an entry of its own."""
     sounds: dict[str, SoundThing] = {}
     for entry in entries:
-        known = sounds.get(entry.key)
-        takes = (*known.takes, *entry.takes) if known else entry.takes
-        sounds[entry.key] = replace(known or entry, inside={**(known or entry).inside, TAKE: takes})
+        before = sounds.get(entry.key)
+        takes = (*before.takes, *entry.takes) if before else entry.takes
+        sounds[entry.key] = replace(before or entry, inside={**(before or entry).inside, TAKE: takes})
     return sounds.values()
 
 
@@ -217,20 +218,20 @@ def _in_pieces(exemplar: Exemplar) -> bool:
 def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[SoundThing]) -> Iterator[SoundThing]:
     """Each sound once, put together from its pieces; a piece that stands there twice makes a second one of it."""
     where = [
-        (one.alternative and exemplar.parents[one.alternative], one.alternative and one.alternative.label)
-        for one in pack.all(SOUND)
+        (part.alternative and exemplar.parents[part.alternative], part.alternative and part.alternative.label)
+        for part in pack.all(SOUND)
     ]
-    found: dict[str, list[tuple[set[object], SoundThing]]] = {}
+    by_key: dict[str, list[tuple[set[object], SoundThing]]] = {}
     for piece, sound in zip(where, pieces, strict=True):
-        entries = found.setdefault(sound.key, [])
-        for index, (had, known) in enumerate(entries):
+        entries = by_key.setdefault(sound.key, [])
+        for index, (had, other) in enumerate(entries):
             if piece not in had:
                 had.add(piece)
-                entries[index] = had, together(known, sound)
+                entries[index] = had, together(other, sound)
                 break
         else:
             entries.append(({piece}, sound))
-    for entries in found.values():
+    for entries in by_key.values():
         yield from (one for _, one in entries)
 
 
@@ -240,11 +241,11 @@ def _of_all_languages(exemplar: Exemplar, entries: list[Thing]) -> Iterable[Thin
         return entries
     things: dict[object, Thing] = {}
     for entry in entries:
-        known = things.get(entry.name)
-        again = known is None or any(
-            known.texts.get(name, {}).keys() & entry.texts[name].keys() for name in entry.texts
+        before = things.get(entry.name)
+        again = before is None or any(
+            before.texts.get(name, {}).keys() & entry.texts[name].keys() for name in entry.texts
         )
-        things[(entry.name, len(things)) if known and again else entry.name] = (
-            entry if known is None or again else together(known, entry)
+        things[(entry.name, len(things)) if before and again else entry.name] = (
+            entry if before is None or again else together(before, entry)
         )
     return things.values()

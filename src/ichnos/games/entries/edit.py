@@ -70,7 +70,7 @@ class Editor:
 
     def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
-        here = [one for one in found.inside.get(scope, ()) if one.alternative in pattern.children]
+        here = [part_here for part_here in found.inside.get(scope, ()) if part_here.alternative in pattern.children]
         pieces = self.exemplar.pieces(pattern, scope)
         existing = [
             {tuple(one.values.get(name) for name in naming): one for one in here if one.alternative in piece}
@@ -161,7 +161,7 @@ class Editor:
         """Take out what is only called or played by the sound whose entry was copied."""
         form = self.document.format
         here = [child for child in pattern.children if child in theirs]
-        yield from removals(self.document, real, [matched[one] for one in here if form.optional(one, pattern)])
+        yield from removals(self.document, real, [matched[part] for part in here if form.optional(part, pattern)])
         for child in here:
             there = matched[child]
             if not form.optional(child, pattern) and there.holds_value and form.empty is not None:  # it keeps its place
@@ -169,8 +169,8 @@ class Editor:
 
     def reopened(self, real: Node) -> tuple[int, str] | None:
         """For a node that has no content and no place for any: where that goes, and what closes it then."""
-        found = getattr(self.document.format, "reopened", None)
-        return found(real, self.text) if found is not None else None
+        reopen = getattr(self.document.format, "reopened", None)
+        return reopen(real, self.text) if reopen is not None else None
 
     def is_theirs(self, pattern: Node, bindings: Bindings) -> bool:
         """Does this say nothing but what the copied sound is called or plays, and the new one does not?"""

@@ -252,7 +252,7 @@ class Filler:
         if scope != SOUND or not self.exemplar.entry_kinds:
             return piece
         kind = resolve("kind", bindings)
-        return [one for one in piece if self.exemplar.entry_kinds.get(one) == kind]
+        return [node for node in piece if self.exemplar.entry_kinds.get(node) == kind]
 
     def alternative(self, alternatives: list[Node], bindings: Bindings) -> Node:
         """The first that can carry every value that is set."""
@@ -268,8 +268,8 @@ class Filler:
 
     def can_spell(self, node: Node, bindings: Bindings) -> bool:
         """Can each hole of a node that has a value be written there, as a file that lies below a folder?"""
-        for below in node.walk():
-            for hole in self.exemplar.holes_at(below):
+        for inner in node.walk():
+            for hole in self.exemplar.holes_at(inner):
                 value = resolve(hole.word.name, bindings)
                 if value is not None:
                     try:

@@ -32,17 +32,19 @@ class EntryPatch:
 
     def to_json(self) -> bytes:
         """As it is kept."""
-        said = {
+        members = {
             "entries": [[*entry] for entry in self.entries.items()],
             "groups": [[*group] for group in self.groups.items()],
         }
-        return json.dumps(said).encode()
+        return json.dumps(members).encode()
 
     @staticmethod
     def from_json(data: bytes) -> EntryPatch:
         """The same again."""
-        said = json.loads(data)
-        return EntryPatch(*({tuple(one): text for one, text in said[name]} for name in ("entries", "groups")))
+        members = json.loads(data)
+        return EntryPatch(
+            *({tuple(identity): text for identity, text in members[name]} for name in ("entries", "groups"))
+        )
 
 
 @dataclass(frozen=True)
@@ -114,23 +116,23 @@ class Patching:
             IchnosError: one of the two has another structure.
         """
         entries, groups = self._entries(theirs)
-        known, their_groups = self._entries(own)
-        found, left = {}, []
+        own_entries, their_groups = self._entries(own)
+        changed, left = {}, []
         for identity, one in entries.items():
             text = _text(theirs, one.found.node)
-            if identity in known and _text(own, known[identity].found.node) == text:
+            if identity in own_entries and _text(own, own_entries[identity].found.node) == text:
                 continue
             files = [str(value) for name, value in _values(one.found) if name in ("file", "part.file") or part_in(name)]
             if files and not any(map(is_of_pack, files)):
                 left.append(identity)
             else:
-                found[identity] = text
+                changed[identity] = text
         new = {
             identity: _text(theirs, one.found.node)
             for identity, one in groups.items()
-            if identity not in their_groups and any(entry[: len(identity)] == identity for entry in found)
+            if identity not in their_groups and any(entry[: len(identity)] == identity for entry in changed)
         }
-        return EntryPatch(found, new), left
+        return EntryPatch(changed, new), left
 
     def set_in(self, patch: EntryPatch, document: Document) -> str:
         """The document's text with a patch's entries in it. Raises IchnosError where it has another structure."""
@@ -164,9 +166,9 @@ class Patching:
     ) -> tuple[Node, Node]:
         """Where an entry belongs that the document does not have: the exemplar's node, and the document's."""
         around = max((group for group in groups if identity[: len(group)] == group), key=len, default=())
-        for other, one in (*entries.items(), *groups.items()):
+        for other, entry in (*entries.items(), *groups.items()):
             if len(other) == len(identity) and other[: len(around) + 2] == identity[: len(around) + 2]:
-                return one.pattern, one.parent
+                return entry.pattern, entry.parent
         reading = read(self.exemplar, document)
         pairs = groups[around].found.pairs if around else reading.pack.pairs if reading else []
         for pattern, real in pairs:
@@ -212,7 +214,7 @@ class Patching:
                 gone.setdefault(entry.parent, []).append(entry.found.node)
             else:
                 edits.append(Edit(entry.found.node.start, entry.found.node.end, _with_ends(old, now)))
-        for identity, group in sorted(groups.items(), key=lambda one: -len(one[0])):  # the inner ones first
+        for identity, group in sorted(groups.items(), key=lambda item: -len(item[0])):  # the inner ones first
             if identity not in groups_before:
                 inside = [one.found.node for name, one in entries.items() if name[: len(identity)] == identity]
                 _with_its_group(gone, group, inside)

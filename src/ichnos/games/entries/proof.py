@@ -85,9 +85,9 @@ class DocumentProof:
         for name, node, value in reading.differing:
             what = f'the {name} is "{spelled(value)}" in one place, and not in another'
             yield self.error(what, Place("ichnos.toml"), document.text.place(node.start))
-        one = _OneDocument(self, exemplar, document.text.path, bindings, merged)
-        yield from one.pack(reading)
-        yield from one.entries(contents(reading, self.separator, in_path))
+        in_document = _OneDocument(self, exemplar, document.text.path, bindings, merged)
+        yield from in_document.pack(reading)
+        yield from in_document.entries(contents(reading, self.separator, in_path))
 
     def unwritten(self, exemplar: Exemplar, path: str, bindings: Bindings) -> Iterator[IchnosError]:
         """What is lost without a document that has nothing to say: nothing, if it is right to leave it out."""
@@ -112,7 +112,7 @@ class _OneDocument:
 
     def pack(self, reading: DocumentReading) -> Iterator[IchnosError]:
         """The pack's own values, wherever they stand."""
-        said, text = self.proof.said, reading.document.text
+        meant, text = self.proof.said, reading.document.text
         names = [name for name, scope in self.exemplar.scopes.items() if scope == PACK]
         outside = set(names) - {name for unit in self.exemplar.units for name in self.exemplar.names_below(unit)}
         if not names:
@@ -125,9 +125,9 @@ class _OneDocument:
         for part in there:
             for name in names:
                 if name in part.nodes or (part is reading.pack and name in outside):
-                    place = said.places.get(name, Place("ichnos.toml"))
+                    place = meant.places.get(name, Place("ichnos.toml"))
                     where = text.place(part.nodes.get(name, part.node).start)
-                    yield from self.value(name, said.values.get(name), part.values.get(name), place, where, "")
+                    yield from self.value(name, meant.values.get(name), part.values.get(name), place, where, "")
 
     def entries(self, read_back: PackThing) -> Iterator[IchnosError]:
         """All that this document says of sounds, and of what plays them."""
@@ -151,9 +151,9 @@ class _OneDocument:
                 sounds.append(sound)
         return sounds
 
-    def sounds(self, found: Sequence[SoundThing]) -> Iterator[IchnosError]:
+    def sounds(self, read_back: Sequence[SoundThing]) -> Iterator[IchnosError]:
         by_key: dict[str, list[SoundThing]] = {}
-        for one in found:
+        for one in read_back:
             by_key.setdefault(one.key, []).append(one)
         taken: dict[str, SoundThing] = {}
         for sound in self.meant():
@@ -248,29 +248,34 @@ class _OneDocument:
 
     def has_place(self, thing: Thing, names: Sequence[str]) -> bool:
         """Must it stand here? In a list of one language what says nothing in that has no place."""
-        said = [name for name in names if not is_name(name)]
-        if not self.in_language or not any(map(is_spoken, said)):
+        names_said = [name for name in names if not is_name(name)]
+        if not self.in_language or not any(map(is_spoken, names_said)):
             return True
         return any(
-            self.texts(name, thing.texts.get(name, {})) if is_spoken(name) else thing.values.get(name) for name in said
+            self.texts(name, thing.texts.get(name, {})) if is_spoken(name) else thing.values.get(name)
+            for name in names_said
         )
 
     def alike(self, one: Thing, other: Thing, names: Sequence[str]) -> int:
         """How many values of one come back as those of the other."""
         return sum(self.comes_back(name, one.values.get(name), other.values.get(name)) for name in names)
 
-    def texts(self, name: str, said: Mapping[str | None, str]) -> dict[str | None, str]:
+    def texts(self, name: str, by_language: Mapping[str | None, str]) -> dict[str | None, str]:
         """What is to stand here of a text that players read, by language as that is spelled here."""
         if self.language is not None:
-            return {tag: text for tag, text in said.items() if tag == self.language}
+            return {tag: text for tag, text in by_language.items() if tag == self.language}
         if not self.exemplar.in_languages(name):
-            return {tag: text for tag, text in said.items() if tag is None}
-        return {spelled(self.carried("language", tag)[0]): text for tag, text in said.items() if tag is not None}
+            return {tag: text for tag, text in by_language.items() if tag is None}
+        return {spelled(self.carried("language", tag)[0]): text for tag, text in by_language.items() if tag is not None}
 
     def thing(self, one: Thing, other: Thing, called: str) -> Iterator[IchnosError]:
         """All that is meant of a thing, against what is read back of it."""
-        texts = {name: self.texts(name, said) for name, said in one.texts.items()}
-        places = {f"{name}.{tag}" if tag else name: one.place_of(name) for name, said in texts.items() for tag in said}
+        texts = {name: self.texts(name, in_languages) for name, in_languages in one.texts.items()}
+        places = {
+            f"{name}.{tag}" if tag else name: one.place_of(name)
+            for name, in_languages in texts.items()
+            for tag in in_languages
+        }
         meant, there = replace(one, texts=texts, places={**one.places, **places}), other
         for scope in inner_scopes(one.scope):
             if any(of == scope or (scope == PART and part_in(name)) for name, of in self.exemplar.scopes.items()):
@@ -307,13 +312,16 @@ class _OneDocument:
         return name in scopes and not (is_name(name) and of_sounds) and part_in(name) is None
 
     def fact(
-        self, thing: Thing, said: Fact | None, back: Fact | None, called: str, entry: Place
+        self, thing: Thing, meant_fact: Fact | None, back: Fact | None, called: str, entry: Place
     ) -> Iterator[IchnosError]:
         """One value that is meant, and what is read back of it."""
-        fact = said or back
+        fact = meant_fact or back
         assert fact is not None
-        meant, there = said.value if said else None, back.value if back else None
-        place, at = said.place if said else thing.place, back.place if back and back.place != NOWHERE else entry
+        meant, there = meant_fact.value if meant_fact else None, back.value if back else None
+        place, at = (
+            meant_fact.place if meant_fact else thing.place,
+            back.place if back and back.place != NOWHERE else entry,
+        )
         if fact.field in ("file", "part.file"):
             if meant is not None and there is not None:
                 yield from self.file(str(meant), str(there), called, place, at)
@@ -335,40 +343,40 @@ class _OneDocument:
             yield self.proof.error(what, place, there)
 
     def value(
-        self, name: str, said: Value, back: Value, place: Place, there: Place, of: str, called: str = ""
+        self, name: str, meant: Value, back: Value, place: Place, there: Place, of: str, called: str = ""
     ) -> Iterator[IchnosError]:
         """One value of a hole: it must come back, or be rounded; and where nothing is said, nothing comes."""
         whose = f"the {called or name}" + (f' of "{of}"' if of else "")
         back = None if back == "" else back  # an empty cell, which keeps its place
         holes = self.exemplar.holes_named(name)
-        if said is None or said == "":
+        if meant is None or meant == "":
             if back is not None and not self.merged and not any(hole.default is not None for hole in holes):
                 yield self.proof.error(f'nobody has said {whose}, and here it is "{spelled(back)}"', place, there)
             return
         if back is None:
-            yield self.proof.error(f'{whose} is "{spelled(said)}", and would not stand here', place, there)
-        elif not self.comes_back(name, said, back):
-            one, other = spelled(said), spelled(back)
-            kinds = f" ({_kind(said)}, and there {_kind(back)})" if one == other else ""
-            what = f'{whose} is "{one}", and would be read as "{other}"{kinds}'
+            yield self.proof.error(f'{whose} is "{spelled(meant)}", and would not stand here', place, there)
+        elif not self.comes_back(name, meant, back):
+            shown, other = spelled(meant), spelled(back)
+            kinds = f" ({_kind(meant)}, and there {_kind(back)})" if shown == other else ""
+            what = f'{whose} is "{shown}", and would be read as "{other}"{kinds}'
             yield self.proof.error(what, place, there)
-        elif _is_number(said) and isinstance(back, float) and abs(float(said) - back) > _ROUNDED * abs(float(said)):
-            self.proof.notes.append(f"{whose} is {spelled(float(said))}, and {self.path} rounds it to {spelled(back)}")
+        elif _is_number(meant) and isinstance(back, float) and abs(float(meant) - back) > _ROUNDED * abs(float(meant)):
+            self.proof.notes.append(f"{whose} is {spelled(float(meant))}, and {self.path} rounds it to {spelled(back)}")
 
-    def comes_back(self, name: str, said: Value, back: Value) -> bool:
-        if said is None or back is None:
-            return said is back
-        return any(_same(value, back) for value in self.carried(name, said))
+    def comes_back(self, name: str, meant: Value, back: Value) -> bool:
+        if meant is None or back is None:
+            return meant is back
+        return any(_same(value, back) for value in self.carried(name, meant))
 
     def carried(self, name: str, value: Value) -> list[Value]:
         """What the holes of a name make of a value; itself where there is none."""
-        found = []
+        spellings = []
         for hole in self.exemplar.holes_named(name):
             try:
-                found.append(hole.carried(value))
+                spellings.append(hole.carried(value))
             except (Unreadable, Unwritable):
                 continue
-        return found or [value]
+        return spellings or [value]
 
 
 def _is_number(value: Value) -> TypeGuard[float]:

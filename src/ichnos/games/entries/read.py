@@ -51,8 +51,8 @@ def every(part: Found) -> Iterator[Found]:
     """It, and all that was found inside it."""
     yield part
     for inner in part.inside.values():
-        for one in inner:
-            yield from every(one)
+        for part_inside in inner:
+            yield from every(part_inside)
 
 
 @dataclass(frozen=True)

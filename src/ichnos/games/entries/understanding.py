@@ -50,8 +50,8 @@ class Understanding:
         """Of all values in texts, and of all sounds, how many are understood; from 0 to 1."""
         all_of = [*self.documents, *self.others]
         total = sum(understood.values for understood in all_of) + self.sounds + len(self.unnamed)
-        known = sum(understood.known for understood in all_of) + self.sounds
-        return known / total if total else 0.0
+        understood_count = sum(understood.known for understood in all_of) + self.sounds
+        return understood_count / total if total else 0.0
 
 
 def understanding(profile: Profile, files: Files, *, game: bool = False) -> Understanding:
@@ -60,7 +60,7 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
     Args:
         game: they are the game's, which has much besides: only the profile's documents count.
     """
-    found = Understanding()
+    result = Understanding()
     references: set[str] = set()
     sounds = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
     for name in files.names():
@@ -70,13 +70,13 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
         if exemplar is not None:
             encoding = profile.document_rules(exemplar).encoding
             understood, named = _document(exemplar, files, name, encoding)
-            found.documents.append(understood)
+            result.documents.append(understood)
             references |= named
         elif not game and not _is_known(profile, name):
-            found.others.append(_other(files, name))
+            result.others.append(_other(files, name))
     if game:
-        return found
-    by_label = {files.label(document.name): document for document in found.documents}
+        return result
+    by_label = {files.label(document.name): document for document in result.documents}
     for place, what in read_pack(profile, files).disagreeing:
         if place.path in by_label:
             by_label[place.path].known -= 1
@@ -88,18 +88,18 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
             path.match(name) is not None for path in (*profile.take_paths.values(), *profile.part_paths.values())
         )
         if name in of_definitions or (by_path and profile.by_path):
-            found.sounds += 1
+            result.sounds += 1
         else:
-            found.unnamed.append(name)
-    return found
+            result.unnamed.append(name)
+    return result
 
 
 def _is_known(profile: Profile, name: str) -> bool:
     """Is it a file that a build writes without a document: a script, the icon, credits, a picture?"""
     rules = profile.rules
     icon = rules.icon.path if rules.icon else None
-    known = {*(script.path for script in profile.scripts), *profile.plain_files, icon, rules.credits.path}
-    return name in known or any(path.match(name) is not None for path in profile.picture_paths)
+    names_known = {*(script.path for script in profile.scripts), *profile.plain_files, icon, rules.credits.path}
+    return name in names_known or any(path.match(name) is not None for path in profile.picture_paths)
 
 
 def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None) -> tuple[Understood, set[str]]:
@@ -163,10 +163,10 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]
 def _other(files: Files, name: str) -> Understood:
     """A file that the profile does not speak of; its values, where it is a text in a format of ours."""
     understood = Understood(name, 1)
-    known = format_of(name)
-    if known is not None and not name.lower().endswith(_PICTURES):
+    form = format_of(name)
+    if form is not None and not name.lower().endswith(_PICTURES):
         try:
-            document = parse(files.read(name), files.label(name), known)
+            document = parse(files.read(name), files.label(name), form)
             understood.values = max(1, sum(1 for _ in facts(document)))
         except IchnosError:
             pass

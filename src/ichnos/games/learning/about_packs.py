@@ -32,7 +32,7 @@ class PackRoles:
 
     def free(self) -> list[tuple[Decisions, Shape]]:
         """Values that stand once in each pack, outside of all entries."""
-        found = []
+        free_nodes = []
         for made in self.decisions:
             if made.group.several and not made.has_files and made.says:
                 continue
@@ -40,8 +40,8 @@ class PackRoles:
             for shape in made.shape.walk():
                 plain = shape.holds_value and shape not in made.holes and shape not in repeating
                 if plain and not any(one.several or one.varies for one in shape.lineage()):
-                    found.append((made, shape))
-        return found
+                    free_nodes.append((made, shape))
+        return free_nodes
 
     def decide(self) -> None:
         rest: list[tuple[Decisions, Shape]] = []
@@ -71,9 +71,9 @@ class PackRoles:
 
     def number_lists(self) -> list[tuple[Decisions, Shape]]:
         """Lists of a few whole numbers that stand once in a pack."""
-        found = []
+        lists = []
         for made in self.decisions:
-            repeating = {one for unit in made.scopes for one in unit.walk()}
+            repeating = {inner for unit in made.scopes for inner in unit.walk()}
             for shape in made.shape.walk():
                 nodes = [real.node for real in shape.reals]
                 if (
@@ -83,8 +83,8 @@ class PackRoles:
                 ):
                     continue
                 if all((child.value or "").isdecimal() for node in nodes for child in node.children):
-                    found.append((made, shape))
-        return found
+                    lists.append((made, shape))
+        return lists
 
     def is_version(self, text: str) -> bool:
         return _VERSION.fullmatch(text) is not None or (_NUMBERS.fullmatch(text) is not None and not is_number(text))
@@ -136,10 +136,10 @@ class PackRoles:
         separator = separators.pop() if len(separators) == 1 else "."
         return f"~separated({separator})" if separator not in (".", "") else ""
 
-    def texts(self, found: list[tuple[Decisions, Shape]]) -> None:
+    def texts(self, drafts: list[tuple[Decisions, Shape]]) -> None:
         """Title, summary, author, licence: by what they are called, or else by what they look like."""
         taken: dict[str, tuple[str, ...]] = {}
-        candidates = [one for one in found if self.may_be_text(texts_of(one[1]))]
+        candidates = [candidate for candidate in drafts if self.may_be_text(texts_of(candidate[1]))]
         ranked = [(rank, made, shape) for made, shape in candidates if (rank := self.rank(made, shape)) is not None]
         placed: set[Shape] = set()
         for (_, hole), made, shape in sorted(ranked, key=lambda one: one[0][0]):

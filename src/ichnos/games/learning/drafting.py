@@ -79,13 +79,13 @@ class _Writer:
     def kept(self, shape: Shape) -> list[Shape]:
         """What of a shape is written: all that has holes, and what stands in the example besides."""
         there = set(self.example(shape).node.children)
-        found = []
+        kept_nodes = []
         for child in shape.children:
             always = len(child.reals) >= _ALWAYS * len(shape.reals)
             constant = not child.several and always and any(real.node in there for real in child.reals)
             if self.holds(child) or constant:
-                found.append(child)
-        return found
+                kept_nodes.append(child)
+        return kept_nodes
 
     def head(self, shape: Shape, real: Real) -> str:
         """Its beginning, up to its value or what it holds, with its label."""
@@ -121,9 +121,9 @@ class _Writer:
         if shape not in self._gaps:
             self._gaps[shape] = self.gaps(shape)
         gaps = self._gaps[shape]
-        found = next((gaps[pair] for pair in ((one, other), (None, other), (None, None)) if pair in gaps), None)
-        if found is not None:
-            return found
+        gap = next((gaps[pair] for pair in ((one, other), (None, other), (None, None)) if pair in gaps), None)
+        if gap is not None:
+            return gap
         form = one.reals[0].text.document.format
         return form.separator(shape.reals[0].node) + form.gap(one.reals[0].node)
 

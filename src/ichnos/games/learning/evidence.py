@@ -185,17 +185,17 @@ def _read(pack: Pack, name: str) -> None:
     if PurePosixPath(name).suffix.lower() in SCRIPTS:
         pack.scripts[name] = text
         return
-    said = None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
+    spelling = None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
     errors: list[IchnosError] = []
     for kind in _formats(name, text):
         escapes = _escapes(kind, text)
         try:
-            document = formats.parse(data, label, formats.named(kind, escapes), said)
+            document = formats.parse(data, label, formats.named(kind, escapes), spelling)
         except IchnosError as error:
             errors.append(error)
             continue
         if document.root.children:
-            pack.texts.append(TextFile(pack.index, name, document, kind, said, escapes))
+            pack.texts.append(TextFile(pack.index, name, document, kind, spelling, escapes))
             return
     if errors and formats.format_of(name) is not None:
         pack.broken.append(errors[0])
@@ -244,15 +244,15 @@ def _decodes(data: bytes, encoding: str) -> bool:
 
 def _formats(name: str, text: str) -> Iterator[str]:
     """The formats that a text may be in, the likeliest first."""
-    known = formats.format_of(name)
+    format_of = formats.format_of(name)
     lines = [line.strip() for line in text.splitlines()]
     lines = [line for line in lines if line and not line.startswith(("#", ";", "//", "<!--"))]
     start = next(iter(lines), "")
     headings = sum(bool(re.fullmatch(r"\[[^\]]+\].*", line)) for line in lines)
     statements = sum("=" in line for line in lines)
     guesses: list[str] = []
-    if known is not None and not (known.name == "lines" and headings):
-        guesses.append(known.name.lower())
+    if format_of is not None and not (format_of.name == "lines" and headings):
+        guesses.append(format_of.name.lower())
     if start.startswith("<"):
         guesses.append("xml")
     elif start.startswith(("{", "[")) and not headings:
@@ -281,7 +281,7 @@ class Reference:
 
     def __str__(self) -> str:
         relative = (f"relative({self.folder})",) if self.folder else ()
-        return "".join(f"~{one}" for one in (*relative, *self.converters))
+        return "".join(f"~{converter}" for converter in (*relative, *self.converters))
 
 
 class References:

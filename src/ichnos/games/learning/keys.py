@@ -270,10 +270,10 @@ def _scored(
     related = sum(_is_in(text, files[number]) for number, (_, text) in found.items()) / len(found)
     there = sum(elsewhere[text] > 1 for text in set(texts)) / distinct
     last = spot[1].rpartition("/")[2]
-    known = any(word in lexicon.KEY for word in lexicon.words(last))
+    is_known = any(word in lexicon.KEY for word in lexicon.words(last))
     prose = sum(" " in text or text[:1].isupper() for text in set(texts)) / distinct
     whole_label = 0.3 if spot == ("label", "") and any(" " in text for text in texts) else 0
-    score = 3 * related + 2 * there + known + 2 * distinct / len(by_node) - 1.5 * prose - whole_label
+    score = 3 * related + 2 * there + is_known + 2 * distinct / len(by_node) - 1.5 * prose - whole_label
     score += 2 * distinct / max(1, len({anchor.file for anchor in named.anchors}))
     if spot[0] == "path":
         score -= 0.4  # where the same stands inside, that is what it means

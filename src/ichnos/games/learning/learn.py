@@ -103,29 +103,34 @@ class _Learning:
         decisions = [*self.definitions(named), *self.others(named)]
         PackRoles([made for made in decisions if not made.known], self.known).decide()
         self.more_names(decisions, named)
-        readable = [one for made in decisions if (one := self.readable(made)) is not None]
+        readable = [document for made in decisions if (document := self.readable(made)) is not None]
         uses = self.uses(readable)
-        known_uses = [sounds.Use(0, anchor.file, anchor.key) for one in named if one.known for anchor in one.anchors]
-        found = rules.Rules(
+        known_uses = [
+            sounds.Use(0, anchor.file, anchor.key)
+            for named_group in named
+            if named_group.known
+            for anchor in named_group.anchors
+        ]
+        drafted = rules.Rules(
             self.packs, self.names, self.known, readable, uses or known_uses, self.folder, self.told, by_path=not uses
         )  # fmt: skip
-        written = found.profile(self.name)
-        doubts = [doubt for one in readable for doubt in one.made.doubts] + found.doubts
+        written = drafted.profile(self.name)
+        doubts = [doubt for one in readable for doubt in one.made.doubts] + drafted.doubts
         doubts.sort(key=lambda one: (-one.weight, one.id))
         self.tell(decisions)
-        return Draft(found.name, written, doubts, self.told, self.packs, self.not_understood(readable))
+        return Draft(drafted.name, written, doubts, self.told, self.packs, self.not_understood(readable))
 
     def not_understood(self, readable: list[Readable]) -> list[str]:
         """Texts that hold the names of sound files, and of which the draft has nothing that names any."""
-        done = {text.name for one in readable if one.made.has_files for text in one.made.group.texts}
-        found = []
+        done = {text.name for document in readable if document.made.has_files for text in document.made.group.texts}
+        facts = []
         for pack in self.packs:
             stems = {PurePosixPath(name).name for name in pack.sounds}
             texts = {text.name: text.document.text.content for text in pack.texts} | pack.scripts
             for name, content in texts.items():
                 if name not in done and any(stem in content for stem in list(stems)[:_STEMS]):
-                    found.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
-        return found
+                    facts.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
+        return facts
 
     def in_the_game(self, game: Files) -> list[Named]:
         """The game's own documents that name files as those of the packs are called: packs go by their paths."""
@@ -150,14 +155,14 @@ class _Learning:
         """The documents that name sound files, with their keys."""
         elsewhere: Counter[str] = Counter()
         for group in self.groups:
-            said: set[str] = {PurePosixPath(text.name).stem for text in group.texts}
+            stems: set[str] = {PurePosixPath(text.name).stem for text in group.texts}
             for text in group.texts:
                 for node in text.document.root.walk():
                     if node.holds_value and node.value and len(node.value) < 200:
-                        said.add(node.value)
+                        stems.add(node.value)
                     if node.label:
-                        said |= {node.label, *node.label.split(" ")}
-            elsewhere.update(said)
+                        stems |= {node.label, *node.label.split(" ")}
+            elsewhere.update(stems)
         found = []
         for group in self.groups:
             one = Named(group, keys.anchors(group, self.packs, self.references))
@@ -170,7 +175,9 @@ class _Learning:
 
     def more_keys(self, named: list[Named]) -> set[str]:
         """Keys of entries whose files are not in the pack: the game's own, in the pack's copy of its file."""
-        return {key for one in named if one.spot is not None for key in self.strangers(one).values()}
+        return {
+            key for named_group in named if named_group.spot is not None for key in self.strangers(named_group).values()
+        }
 
     def strangers(self, one: Named) -> dict[Node, str]:
         """Entries at the keys' depth that name no file of the pack, each with its key."""
@@ -240,7 +247,7 @@ class _Learning:
         return self.game is not None and (f"{self.folder}/{name}" if self.folder else name) in self.game.names()
 
     def others(self, named: list[Named]) -> list[Decisions]:
-        done = {one.group for one in named}
+        done = {named_group.group for named_group in named}
         names = self.known.categories
         found = []
         for group in self.groups:
@@ -297,8 +304,8 @@ class _Learning:
         found: list[tuple[int, str, str, str | None, str | None]] = []
         for pack in self.packs:
             there = SoundFiles(list(pack.sounds))
-            said = combine([one for document in readable for one in document.said.get(pack.index, ())])
-            for sound in said.sounds:
+            pack_said = combine([thing for document in readable for thing in document.said.get(pack.index, ())])
+            for sound in pack_said.sounds:
                 for take in sound.takes:
                     name = there.file_of(take.file) if take.file else None
                     found.append((pack.index, name or "", sound.key, None, sound.category))
@@ -364,15 +371,15 @@ def game_folder(packs: list[Pack], game: Files | None) -> str | None:
     there: dict[str, list[str]] = {}
     for name in game.names():
         there.setdefault(PurePosixPath(name).stem, []).append(name)
-    found: Counter[str] = Counter()
+    folders: Counter[str] = Counter()
     for pack in packs:
         for name in [*(text.name for text in pack.texts), *list(pack.sounds)[:_STEMS]]:
             bare = str(PurePosixPath(name).with_suffix(""))
             for other in there.get(PurePosixPath(name).stem, ()):
                 own = str(PurePosixPath(other).with_suffix(""))
                 if own == bare or own.endswith(f"/{bare}"):
-                    found[own[: -len(bare)].strip("/")] += 1
-    return found.most_common(1)[0][0] if found else None
+                    folders[own[: -len(bare)].strip("/")] += 1
+    return folders.most_common(1)[0][0] if folders else None
 
 
 _SHOWN = 6
@@ -386,7 +393,7 @@ def pack_names(packs: list[Pack]) -> list[str]:
     for pack in packs:
         paths = [set(PurePosixPath(name).parts[:-1]) for name in pack.sounds]
         folders.append(set.intersection(*paths) if paths else set())
-    found = []
+    names = []
     for index, pack in enumerate(packs):
         others = set().union(*(one for at, one in enumerate(folders) if at != index)) if len(packs) > 1 else set()
         own = {one for one in folders[index] - others if re.fullmatch(r"[A-Za-z0-9]+([-_][A-Za-z0-9]+)*", one)}
@@ -394,5 +401,5 @@ def pack_names(packs: list[Pack]) -> list[str]:
         texts = " ".join([*pack.sounds, *(text.name for text in pack.texts)])
         candidates = [stem, stem.lower(), re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")]
         by_name = next((candidate for candidate in candidates if len(candidate) > 2 and candidate in texts), None)
-        found.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
-    return found
+        names.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
+    return names

@@ -95,18 +95,20 @@ class OtherRoles:
 
     def units(self, mentions: dict[Shape, set[Node]]) -> list[Shape]:
         """What repeats around each mention: a row, an item, an element; the whole where the file is one."""
-        found: dict[Shape, None] = {}
+        nones: dict[Shape, None] = {}
         for shape in mentions:
             if shape.label is not None and KEY in shape.label:
-                found[shape] = None
+                nones[shape] = None
                 continue
-            around = [one for one in shape.lineage() if not one.holds_value or one.label is None]
-            unit = next((one for one in around if self.repeats(one)), None)
+            around = [
+                around_it for around_it in shape.lineage() if not around_it.holds_value or around_it.label is None
+            ]
+            unit = next((outer for outer in around if self.repeats(outer)), None)
             several = self.file_is_unit([])
             if unit is not None and several and not unit.several and not unit.varies:
                 unit = None  # a part of a file that is the entry itself
-            found[unit or self.made.shape] = None
-        return list(found)
+            nones[unit or self.made.shape] = None
+        return list(nones)
 
     def file_is_unit(self, units: list[Shape]) -> bool:
         if self.in_language or self.made.has_files:
@@ -173,8 +175,8 @@ class OtherRoles:
                 if node.label == LANGUAGE:
                     made.labels[node] = "@language@"
                     made.says.add("language")
-            texts = [one for one in unit.walk() if one.holds_value and one not in made.holes]
-            spoken = self.in_language or any(one.label == LANGUAGE for one in (*unit.walk(), *unit.lineage()))
+            texts = [inner for inner in unit.walk() if inner.holds_value and inner not in made.holes]
+            spoken = self.in_language or any(shape.label == LANGUAGE for shape in (*unit.walk(), *unit.lineage()))
             spoken = spoken or any(all(map(is_language, texts_of(text))) for text in texts)
             for node in texts:
                 if all(map(is_language, texts_of(node))):
@@ -210,7 +212,7 @@ class OtherRoles:
                 made.says.add(f"{role}.key")
             rest = []
             names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
-            spoken = [one for one in unit.walk() if one.label == LANGUAGE]
+            spoken = [inner for inner in unit.walk() if inner.label == LANGUAGE]
             for node in unit.walk():
                 if node in mentions and node.holds_value:
                     made.put(node, f"{role}.key")
@@ -242,7 +244,7 @@ class OtherRoles:
         if not shape.holds_value:
             return
         lengths = sorted(all_of, key=_length)
-        called = [word for one in list(shape.lineage())[1:] for word in lexicon.words(one.label or "")]
+        called = [word for outer in list(shape.lineage())[1:] for word in lexicon.words(outer.label or "")]
         by_word = next(
             (hole for hole in ("prop.title", "prop.text") if set(called) & set(lexicon.WORDS[PROP][hole])), None
         )
@@ -263,7 +265,9 @@ class OtherRoles:
         """A trigger needs an event: of the texts that are left, the one that differs most."""
         made = self.made
         texts = [
-            one for one in rest if not all(map(is_number, texts_of(one))) and "field" in made.holes.get(one, "field")
+            shape
+            for shape in rest
+            if not all(map(is_number, texts_of(shape))) and "field" in made.holes.get(shape, "field")
         ]
         if not texts:
             return
@@ -315,9 +319,9 @@ class OtherRoles:
                 elif node.holds_value:
                     rest.append(node)
             place_all(made, ENTRY, rest, unit, {"entry.key", "entry.kind"}, self.known)
-        inside = {one for unit in units for one in unit.walk()}
+        inside = {inner for unit in units for inner in unit.walk()}
         names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
-        around = [one for one in self.made.shape.walk() if one.holds_value and one not in inside]
+        around = [shape for shape in self.made.shape.walk() if shape.holds_value and shape not in inside]
         rest = []
         for node in around:
             if self.file_is_unit(units) and all(real.node.value == names[real.text.name] for real in node.reals):
@@ -340,7 +344,8 @@ def _length(shape: Shape) -> float:
 
 
 def _title_rank(shape: Shape) -> int:
-    known = lexicon.WORDS[SOUND]["title"]
+    ranked = lexicon.WORDS[SOUND]["title"]
     return min(
-        (known.index(word) for label in shape.labels[:1] for word in lexicon.words(label) if word in known), default=99
+        (ranked.index(word) for label in shape.labels[:1] for word in lexicon.words(label) if word in ranked),
+        default=99,
     )

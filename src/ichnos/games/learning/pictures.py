@@ -12,15 +12,15 @@ _PICTURES = ("PNG", "JPEG", "WEBP", "GIF", "BMP")
 
 def picture_paths(packs: Sequence[Pack], readable: Iterable[Readable]) -> set[str]:
     """Where the pictures of props go."""
-    found = set()
-    for one in readable:
+    paths = set()
+    for document in readable:
         for pack in packs:
-            for said in one.said.get(pack.index, ()):
-                for prop in said.props:
+            for pack_said in document.said.get(pack.index, ()):
+                for prop in pack_said.props:
                     picture, name = prop.values.get("prop.picture"), prop.name
                     if picture is not None and name and str(picture) in pack.pictures and name in str(picture):
-                        found.add(str(picture).replace(name, "@prop.name@"))
-    return found if len(found) == 1 else set()
+                        paths.add(str(picture).replace(name, "@prop.name@"))
+    return paths if len(paths) == 1 else set()
 
 
 def picture_size(packs: Sequence[Pack], path: str) -> tuple[int, int] | None:

@@ -42,8 +42,8 @@ class Hole:
 
     @property
     def kind(self) -> str:
-        known = WORDS.get(self.name)
-        return known.kind if known else "text"
+        words = WORDS.get(self.name)
+        return words.kind if words else "text"
 
     def _converters(self) -> list[str]:
         if self.kind == "yes-no":
@@ -96,11 +96,11 @@ class Hole:
 
 def yes_no(values: Iterable[str]) -> tuple[str, str] | None:
     """The words for yes and for no that values are; None where they are no such."""
-    found = set(values)
-    if not found or len(found) > 2:
+    distinct = set(values)
+    if not distinct or len(distinct) > 2:
         return None
     for yes, no in lexicon.YES_NO.items():
-        if found <= {yes, no}:
+        if distinct <= {yes, no}:
             return yes, no
     return None
 
@@ -109,7 +109,7 @@ def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, tak
     """Find a hole for each of an entry's values."""
     pairs = _near_and_far(shapes) if scope == SOUND else {}
     if scope == SOUND:
-        shapes = [one for one in shapes if not _two_in_one(made, one)]
+        shapes = [candidate for candidate in shapes if not _two_in_one(made, candidate)]
     proposals: list[tuple[int, Shape, str]] = []
     for shape in shapes:
         values = texts_of(shape)
@@ -121,9 +121,9 @@ def place_all(made: Decisions, scope: str, shapes: list[Shape], unit: Shape, tak
         if answer is not None:
             proposals.append((-1, shape, answer))
             continue
-        found = lexicon.hole_for(scope, shape.labels, taken, fits)
-        if found is not None:
-            proposals.append((found[1], shape, found[0]))
+        hole_for = lexicon.hole_for(scope, shape.labels, taken, fits)
+        if hole_for is not None:
+            proposals.append((hole_for[1], shape, hole_for[0]))
     decided: dict[Shape, str] = {}
     for _, shape, hole in sorted(proposals, key=lambda one: one[0]):
         if hole not in taken and shape not in decided and hole != "constant":
@@ -141,7 +141,7 @@ def fitting(scope: str, values: Sequence[str]) -> set[str]:
     """The holes of a scope that such values can stand in."""
     numeric = all(map(is_number, values))
     pair = yes_no(values)
-    found = set()
+    holes = set()
     for hole in lexicon.WORDS.get(scope, {}):
         word = WORDS.get(hole)
         kind = word.kind if word else "text"
@@ -153,13 +153,13 @@ def fitting(scope: str, values: Sequence[str]) -> set[str]:
             ok = not numeric and pair in (None, ("y", "n"), ("local", "global"), ("here", "everywhere"))
             ok = ok or (hole in ("prop.id", "trigger.reaches", "game.version"))
         if ok:
-            found.add(hole)
-    return found
+            holes.add(hole)
+    return holes
 
 
 def _near_and_far(shapes: list[Shape]) -> dict[Shape, str]:
     """Two numbers side by side of which the first is never more: from where to where it is heard."""
-    found: dict[Shape, str] = {}
+    holes: dict[Shape, str] = {}
     for shape in shapes:
         parent = shape.parent
         if parent is None or shape.index != 0 or len(parent.children) != 2 or not all(map(is_number, texts_of(shape))):
@@ -168,8 +168,8 @@ def _near_and_far(shapes: list[Shape]) -> dict[Shape, str]:
         if other in shapes and all(map(is_number, texts_of(other))):
             pairs = zip(map(float, texts_of(shape)), map(float, texts_of(other)), strict=False)
             if all(near <= far for near, far in pairs):
-                found |= {shape: "near", other: "far"}
-    return found
+                holes |= {shape: "near", other: "far"}
+    return holes
 
 
 _TWO = re.compile(r"(-?\d+\.?\d*)([ ,;/x-]+)(-?\d+\.?\d*)")
@@ -178,10 +178,10 @@ _TWO = re.compile(r"(-?\d+\.?\d*)([ ,;/x-]+)(-?\d+\.?\d*)")
 def _two_in_one(made: Decisions, shape: Shape) -> bool:
     """Are its values two numbers each, from where to where a sound is heard? Then that is said of it."""
     matches = [_TWO.fullmatch(text.strip()) for text in texts_of(shape)]
-    signs = {one[2] for one in matches if one}
+    signs = {match[2] for match in matches if match}
     if not all(matches) or len(signs) != 1 or "near" in made.says:
         return False
-    if not all(one and float(one[1]) <= float(one[3]) for one in matches):
+    if not all(match and float(match[1]) <= float(match[3]) for match in matches):
         return False
     made.holes[shape] = f"@near@{signs.pop()}@far@"
     made.says |= {"near", "far"}

@@ -59,23 +59,23 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
     proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
     filled = dict(_filled(profile, pack, proof))
     for text in pack.texts:
-        said = list(facts(text.document))
+        values = list(facts(text.document))
         exemplar = next((one for one in profile.documents if one.path.match(text.name) is not None), None)
         if exemplar is None:
-            proof.values += len(said)
-            proof.lost += said
+            proof.values += len(values)
+            proof.lost += values
             proof.unread.append(text.name)
             continue
         if profile.document_rules(exemplar).mode == "merge":
             _merged(profile, exemplar, pack, text.name, proof)
             continue
-        proof.values += len(said)
+        proof.values += len(values)
         again = filled.get(text.name)
         if again is None:
-            proof.lost += said
+            proof.lost += values
             continue
         document = parse(again, text.name, exemplar.document.format, profile.document_rules(exemplar).encoding)
-        for before, after in difference(said, facts(document)):
+        for before, after in difference(values, facts(document)):
             proof.lost += [before] if before else []
             proof.added += [after] if after else []
     there = SoundFiles(list(pack.sounds))
@@ -111,14 +111,14 @@ def _merged(profile: Profile, exemplar: Exemplar, pack: Pack, name: str, proof: 
         proof.faults.append(f"{document.text.place(0)}: the whole file has another structure than the draft")
         return
     there = SoundFiles(list(pack.sounds))
-    said = contents(reading, profile.rules.names.separator)
-    own = {one.key for one in said.sounds if any(there.file_of(file) for file, _, _ in one.files())}
-    ours = tuple(one for one in said.sounds if one.key in own)
+    pack_said = contents(reading, profile.rules.names.separator)
+    own = {one.key for one in pack_said.sounds if any(there.file_of(file) for file, _, _ in one.files())}
+    ours = tuple(one for one in pack_said.sounds if one.key in own)
     count = sum(
         1 for sound in ours for _ in (sound.key, *sound.files(), sound.category, *own_facts(sound, (), _is_setting))
     )
     proof.values += count
-    bindings: Bindings = {PACK: arranged(said.with_sounds(ours), profile)}
+    bindings: Bindings = {PACK: arranged(pack_said.with_sounds(ours), profile)}
     try:
         _, changes = merge(exemplar, document, bindings)
     except IchnosError as error:

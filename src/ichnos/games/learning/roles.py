@@ -37,7 +37,7 @@ class DefinitionRoles:
         self.named, self.known = named, learned
         path = named.group.first.name.replace("@", "@@")
         self.made = Decisions(named.group, shape, path, named=named, has_files=True, merged=merged)
-        self.by_node = {real.node: one for one in shape.walk() for real in one.reals}
+        self.by_node = {real.node: inner for inner in shape.walk() for real in inner.reals}
         self.spot: KeySpot | None = named.spot
         self.units: dict[Node, str] = {}
         for anchor in named.anchors:
@@ -124,7 +124,7 @@ class DefinitionRoles:
         inner: dict[Shape, str] = {}
         for shape, there in anchored.items():
             between = list(self.inside_of(shape, unit))
-            repeating = next((one for one in reversed(between) if self.repeats(one)), None)
+            repeating = next((outer for outer in reversed(between) if self.repeats(outer)), None)
             scope, part = (PART, parts[shape]) if shape in parts else (TAKE, "")
             if repeating is not None and not part:
                 made.scopes[repeating] = inner[repeating] = scope
@@ -159,10 +159,10 @@ class DefinitionRoles:
     def differs_by_take(self, shape: Shape, unit: Shape) -> bool:
         """Is a value otherwise in two rows of one key?"""
         keys = self.keys_of(unit)
-        said: dict[tuple[TextFile, str], str | None] = {}
+        texts: dict[tuple[TextFile, str], str | None] = {}
         for real in shape.reals:
             node = self.unit_node(real, unit)
-            if node in keys and said.setdefault((real.text, keys[node]), real.node.value) != real.node.value:
+            if node in keys and texts.setdefault((real.text, keys[node]), real.node.value) != real.node.value:
                 return True
         return False
 
@@ -171,7 +171,7 @@ class DefinitionRoles:
 
     def in_tongue(self, shape: Shape, unit: Shape) -> bool:
         """Does a text stand beside a language that is said?"""
-        around = next((one for one in shape.lineage() if one.several and one is not unit), None)
+        around = next((outer for outer in shape.lineage() if outer.several and outer is not unit), None)
         return (
             around is not None
             and unit in around.lineage()
@@ -194,7 +194,7 @@ class DefinitionRoles:
         """Which of them name parts: "" where each says its own name, else the part that it is for."""
         found: dict[Shape, str] = {}
         for shape in anchored:
-            around = next((one for one in shape.lineage() if self.repeats(one)), None)
+            around = next((outer for outer in shape.lineage() if self.repeats(outer)), None)
             if around is None or around is unit or unit not in around.lineage():
                 continue
             for node in around.walk():
@@ -204,7 +204,7 @@ class DefinitionRoles:
         single = [
             shape
             for shape in anchored
-            if shape not in found and not any(self.repeats(one) for one in self.inside_of(shape, unit))
+            if shape not in found and not any(self.repeats(outer) for outer in self.inside_of(shape, unit))
         ]
         if len(single) > 1:
             for shape in single:
@@ -212,17 +212,17 @@ class DefinitionRoles:
                 found[shape] = name
         names = [name for name in found.values() if name]
         if "" in found.values():
-            shapes = [one for one, text in self.made.holes.items() if text == "@part.name@"]
-            names += [text for one in shapes for text in texts_of(one)]
+            shapes = [inner for inner, text in self.made.holes.items() if text == "@part.name@"]
+            names += [text for inner in shapes for text in texts_of(inner)]
         self.made.parts = tuple(dict.fromkeys([*self.made.parts, *sorted(set(names), key=_part_order)]))
         return found
 
     def inside_of(self, shape: Shape, unit: Shape) -> Iterator[Shape]:
         """It, and what is around it in an entry."""
-        for one in shape.lineage():
-            if one is unit:
+        for outer in shape.lineage():
+            if outer is unit:
                 return
-            yield one
+            yield outer
 
     def way(self, shape: Shape, there: list[Anchor]) -> Reference:
         """How a document names files: in one way that fits all of them."""
@@ -254,9 +254,9 @@ class DefinitionRoles:
         made = self.made
         if unit.label is not None and self.spot is not None and self.spot.spot[0] == "label":
             at = self.spot.spot[1]
-            said = _with_key(unit, at)
-            if said:
-                made.labels[unit] = said
+            with_key = _with_key(unit, at)
+            if with_key:
+                made.labels[unit] = with_key
                 made.says.add("key")
         for node in unit.walk():
             if node.label and KEY in node.label and node not in made.labels and node is not unit:
@@ -267,8 +267,8 @@ class DefinitionRoles:
     def is_key(self, shape: Shape, unit: Shape) -> bool:
         """Is it the key in every entry that names a file of the packs?"""
         keys = self.keys_of(unit)
-        said = [(keys[node], real.node.value) for real in shape.reals if (node := self.unit_node(real, unit)) in keys]
-        return bool(said) and all(key == value for key, value in said)
+        pairs = [(keys[node], real.node.value) for real in shape.reals if (node := self.unit_node(real, unit)) in keys]
+        return bool(pairs) and all(key == value for key, value in pairs)
 
     def keys_of(self, unit: Shape) -> dict[Node, str]:
         return {real.node: self.units[real.node] for real in unit.reals if real.node in self.units}

@@ -134,31 +134,31 @@ class Rules:
 
     def plain_files(self, there: set[str]) -> dict[str, bytes]:
         """Texts without a hole that are the same in every pack; with one pack, nobody can know."""
-        readable = {text.name for one in self.readable for text in one.made.group.texts}
-        first, found = self.packs[0], {}
+        readable = {text.name for document in self.readable for text in document.made.group.texts}
+        first, files = self.packs[0], {}
         others = [text.name for text in first.texts if text.name not in readable]
         for name in [*others, *first.others]:
             if len(self.packs) > 1 and all(
                 name in pack.files.names() and pack.files.read(name) == first.files.read(name) for pack in self.packs
             ):
-                found[f"tree/{name}"] = first.files.read(name)
+                files[f"tree/{name}"] = first.files.read(name)
             else:
                 self.told.append(f"{name} is not understood, and left out of the draft")
         for name in dict.fromkeys(name for pack in self.packs for name in pack.notes):
             if name != self.credits_path():
                 self.told.append(f"{name} is for people: it is left out of the draft")
-        return found
+        return files
 
     def credits_path(self) -> str:
         """Where the packs have their credits; without any, where Ichnos puts them."""
-        found = [name for pack in self.packs for name in pack.notes if PurePosixPath(name).stem.lower() == "credits"]
-        return found[0] if found else CreditRules().path or ""
+        names = [name for pack in self.packs for name in pack.notes if PurePosixPath(name).stem.lower() == "credits"]
+        return names[0] if names else CreditRules().path or ""
 
     def scripts(self) -> dict[str, bytes]:
         """The templates of scripts that all packs have."""
-        found: dict[str, bytes] = {}
+        files: dict[str, bytes] = {}
         packs = {
-            pack.index: combine([one for document in self.readable for one in document.said.get(pack.index, ())])
+            pack.index: combine([thing for document in self.readable for thing in document.said.get(pack.index, ())])
             for pack in self.packs
         }
         broken = {error.place.path for pack in self.packs for error in pack.broken if error.place}
@@ -170,10 +170,10 @@ class Rules:
             if made is None:
                 self.told.append(f"{name} is a script, or in no format that is read here: it is left out of the draft")
                 continue
-            found[f"scripts/{name}.j2"] = made.template.encode()
+            files[f"scripts/{name}.j2"] = made.template.encode()
             self.templates[name] = made.region
             self.functions |= made.functions
-        return found
+        return files
 
     def text(self) -> Iterator[str]:
         packs = " and ".join(pack.called for pack in self.packs)
@@ -209,14 +209,14 @@ class Rules:
         yield from self.comments()
 
     def game_versions(self) -> list[str]:
-        found = [
+        versions = [
             str(pack.values["game.version"])
             for readable in self.readable
             for several in readable.said.values()
             for pack in several
             if pack.values.get("game.version")
         ]
-        return sorted(dict.fromkeys(found), reverse=True)
+        return sorted(dict.fromkeys(versions), reverse=True)
 
     def audio(self) -> Iterator[str]:
         container, codec, rate, channels = self.kinds[0].form
@@ -286,8 +286,8 @@ class Rules:
             str(prop.values.get("prop.picture"))
             for readable in self.readable
             for several in readable.said.values()
-            for said in several
-            for prop in said.props
+            for pack_said in several
+            for prop in pack_said.props
         }
         for name in self.packs[0].pictures:
             in_every = all(name in pack.pictures for pack in self.packs)
@@ -307,10 +307,10 @@ class Rules:
             called = called.replace(own, "@pack.name@")
         version = next(
             (
-                str(said.values["pack.version"])
+                str(pack_said.values["pack.version"])
                 for readable in self.readable
-                for said in readable.said.get(0, ())
-                if said.values.get("pack.version")
+                for pack_said in readable.said.get(0, ())
+                if pack_said.values.get("pack.version")
             ),
             None,
         )
@@ -360,8 +360,8 @@ class Rules:
         there = {
             kind_of[pack, sound.key]
             for pack, several in readable.said.items()
-            for said in several
-            for sound in said.sounds
+            for pack_said in several
+            for sound in pack_said.sounds
             if (pack, sound.key) in kind_of
         }
         if there == {kind.name for kind in self.kinds} or not there:

@@ -69,23 +69,23 @@ def draft(texts: dict[int, str], packs: dict[int, PackThing], names: NameRules) 
     for comment in _COMMENTS:
         inner = {pack: region_of(text, comment)[1] for pack, text in texts.items()}
         if all(inner.values()):
-            found = _draft({pack: text.strip("\n") + "\n" for pack, text in inner.items()}, packs, names)
-            if found is not None:
-                found.region = comment
-            return found
+            script = _draft({pack: text.strip("\n") + "\n" for pack, text in inner.items()}, packs, names)
+            if script is not None:
+                script.region = comment
+            return script
     return _draft(texts, packs, names)
 
 
 def _draft(texts: dict[int, str], packs: dict[int, PackThing], names: NameRules) -> ScriptDraft | None:
-    keys = {pack: [sound.key for sound in one.sounds] for pack, one in packs.items()}
+    keys = {pack: [sound.key for sound in pack_said.sounds] for pack, pack_said in packs.items()}
     if any(sign in text for text in texts.values() for sign in _JINJA):
         return None  # it would be taken for the template's own
     taken_apart = {pack: _blocks(text, set(keys.get(pack, ()))) for pack, text in texts.items()}
     if not all(taken_apart.values()):
         return None
-    heads = {one[0] for one in taken_apart.values() if one}
-    tails = {one[2] for one in taken_apart.values() if one}
-    blocks = {pack: one[1] for pack, one in taken_apart.items() if one}
+    heads = {parts[0] for parts in taken_apart.values() if parts}
+    tails = {parts[2] for parts in taken_apart.values() if parts}
+    blocks = {pack: parts[1] for pack, parts in taken_apart.items() if parts}
     if len(heads) != 1 or len(tails) != 1:
         return None
     every = [block for several in blocks.values() for block in several]
@@ -98,16 +98,16 @@ def _draft(texts: dict[int, str], packs: dict[int, PackThing], names: NameRules)
     over = "sound in sounds" if simple else "trigger in triggers"
     body = f"{{% for {over} %}}\n{loop}{{% endfor %}}\n"
     template = f"{heads.pop()}{body}{tails.pop()}"
-    found = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
+    script = ScriptDraft(template, None, {} if simple else functions(max(every, key=_much), holes))
     for pack, text in texts.items():
         definitions = packs.get(pack, PackThing(PACK))
         if not simple:
-            found.triggers[pack] = [_trigger(block, holes) for block in blocks[pack]]
-            there = {SOUND: definitions.sounds, TRIGGER: tuple(found.triggers[pack])}
+            script.triggers[pack] = [_trigger(block, holes) for block in blocks[pack]]
+            there = {SOUND: definitions.sounds, TRIGGER: tuple(script.triggers[pack])}
             definitions = replace(definitions, inside=there)
         if _rendered(template, definitions, names) != text:
             return None
-    return found
+    return script
 
 
 def _much(block: list[Line]) -> int:
@@ -139,15 +139,15 @@ def functions(block: list[Line], holes: dict[str, str]) -> dict[str, str]:
                 said = ours if ours == piece.name else f"{ours} = {piece.name}"
                 inside = calls[name][-1][1:-1]
                 calls[name][-1] = f"{{{f'{inside}, ' if inside else ''}{said}}}"
-    found = {}
+    by_name = {}
     for called, arguments in calls.items():
         means = "listen" if "do" in arguments else "play" if "key" in arguments else ""
         text = f"{called}({', '.join(arguments)})"
         with suppress(ValueError):
-            if means and means not in found:
+            if means and means not in by_name:
                 parse_call(means, text)
-                found[means] = text
-    return found
+                by_name[means] = text
+    return by_name
 
 
 def _rendered(template: str, definitions: PackThing, names: NameRules) -> str | None:
@@ -279,8 +279,8 @@ def _hole(piece: ScriptValue, keys: set[str], texts: object, taken: set[str]) ->
                 else 1
             )
         }
-        found = lexicon.hole_for(TRIGGER, [piece.name], taken, fits)
-        return found[0] if found else None
+        hole_for = lexicon.hole_for(TRIGGER, [piece.name], taken, fits)
+        return hole_for[0] if hole_for else None
     if _is_text(piece):
         return next((text for text in texts if text not in taken), None)  # type: ignore[attr-defined]
     return None

@@ -64,7 +64,7 @@ class Shape:
     @property
     def labels(self) -> list[str]:
         """Its own label and those around it, the nearest first, for what they may mean."""
-        return [one.label for one in self.lineage() if one.label and not one.label.startswith("(")]
+        return [outer.label for outer in self.lineage() if outer.label and not outer.label.startswith("(")]
 
 
 @dataclass
@@ -137,9 +137,9 @@ class _Builder:
             for at, child in enumerate(real.node.children):
                 if child in self.skip:
                     continue
-                kind, said = self.kind(real, child, at, fixed)
+                kind, texts = self.kind(real, child, at, fixed)
                 if sorted_here and child.label == kind[0] and self.keys_below(child):
-                    kind, said = (ANY, False, None), (child.label or "",)
+                    kind, texts = (ANY, False, None), (child.label or "",)
                 if kind in here:
                     repeated.add(kind)
                 here.add(kind)
@@ -147,7 +147,7 @@ class _Builder:
                     found[kind] = []
                     behind = 0 if before is None else order.index(before) + 1 if len(order) <= _MANY else len(order)
                     order.insert(behind, kind)
-                found[kind].append(Real(real.text, child, said))
+                found[kind].append(Real(real.text, child, texts))
                 before = kind
         self.merge(order, found, repeated)
         for kind in order:
@@ -178,8 +178,8 @@ class _Builder:
         if child.label is None:
             text_of_element = child.holds_value and (real.node.label or "").startswith("(")
             return (None, child.holds_value, at if fixed else 0 if text_of_element else None), ()
-        template, said = self.template(child, real.node)
-        return (template, child.holds_value, None), said
+        template, texts = self.template(child, real.node)
+        return (template, child.holds_value, None), texts
 
     def in_languages(self, parent: Node) -> bool:
         """Are all names in a container languages' tags? Many a short word is one by chance."""

@@ -140,8 +140,8 @@ def best_template(
     found: dict[str, list[Use]] = {}
     categories = len({use.category for use in uses})
     for use in uses:
-        known = use if categories > 1 else replace(use, category=None)
-        found.setdefault(template(known, rules, rules.spelled(names[use.pack])) or "", []).append(use)
+        bare = use if categories > 1 else replace(use, category=None)
+        found.setdefault(template(bare, rules, rules.spelled(names[use.pack])) or "", []).append(use)
     ranked = sorted(found, key=lambda one: (one != "", len(found[one])), reverse=True)
     best = ranked[0] if ranked else ""
     if not best:
@@ -176,7 +176,7 @@ def kinds(packs: list[Pack], uses: list[Use]) -> list[KindDraft]:
             continue
         form = form_of(facts)
         drafts.setdefault((form, False), KindDraft("", form)).uses.append(use)
-    ordered = sorted(drafts.values(), key=lambda one: (-len({use.key for use in one.uses}), -len(one.uses)))
+    ordered = sorted(drafts.values(), key=lambda draft: (-len({use.key for use in draft.uses}), -len(draft.uses)))
     for kind in list(ordered[1:]):
         _name(kind, ordered)
         folders = {PurePosixPath(use.file).parent for use in kind.uses}
@@ -193,7 +193,7 @@ def _name(kind: KindDraft, all_of: list[KindDraft]) -> None:
     others = [use for one in all_of if one is not kind for use in one.uses]
     own = {use.category for use in kind.uses}
     if own and None not in own and not own & {use.category for use in others}:
-        kind.categories = tuple(sorted(str(one) for one in own))
+        kind.categories = tuple(sorted(str(category) for category in own))
         kind.name = _plain(kind.categories[0])
         return
     prefixes = {_prefix(use.key) for use in kind.uses}

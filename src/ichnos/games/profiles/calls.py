@@ -56,11 +56,11 @@ def parse_call(means: str, text: str) -> Call:
     arguments: list[str | Mapping[str, str]] = []
     rest = match[2].strip()
     while rest:
-        one = _ARGUMENT.match(rest)
-        if not one:
+        argument = _ARGUMENT.match(rest)
+        if not argument:
             raise ValueError(f"{rest!r} is no argument: write a word, or fields in braces")
-        arguments.append(one[2] if one[2] else _fields(one[1]))
-        rest = rest[one.end() :].strip()
+        arguments.append(argument[2] if argument[2] else _fields(argument[1]))
+        rest = rest[argument.end() :].strip()
     call = Call(means, match[1], tuple(arguments))
     for word in call.words:
         if word not in WORDS[means]:

@@ -118,8 +118,8 @@ def _separated(argument: str | None, tables: Tables) -> Pair:
     numbers, back = _numbers(None, tables)
 
     def write(value: Value) -> Value:
-        found = numbers(value)
-        return argument.join(map(spelled, found if isinstance(found, list) else [found]))
+        given = numbers(value)
+        return argument.join(map(spelled, given if isinstance(given, list) else [given]))
 
     return write, lambda value: back([*spelled(value).split(argument)])
 

@@ -62,7 +62,7 @@ class Exemplar:
     def names_below(self, node: Node) -> set[str]:
         """The names of all holes in ``node`` and below it."""
         if node not in self._below:
-            self._below[node] = {name for below in node.walk() for name in self.names_at(below)}
+            self._below[node] = {name for inner in node.walk() for name in self.names_at(inner)}
         return self._below[node]
 
     def names_at(self, node: Node) -> set[str]:
@@ -84,16 +84,16 @@ class Exemplar:
     def in_languages(self, name: str) -> bool:
         """Does a text stand here once for each language?"""
         around = {node for node, scope in self.units.items() if LANGUAGE in (scope, self.together.get(scope))}
-        inside = {below for node in around for below in node.walk()}
+        inside = {inner for node in around for inner in node.walk()}
         return LANGUAGE in self.file_scopes or any(name in self.names_at(node) for node in inside)
 
     def node_needs(self, node: Node) -> frozenset[str]:
         """The names of which one must have a value, or a node is left out; none where it never is."""
         if node not in self._node_needs:
-            holes = [hole for below in node.walk() for hole in self.holes_at(below)]
+            holes = [hole for inner in node.walk() for hole in self.holes_at(inner)]
             stays = (
                 not self.document.format.optional(node, self.parents.get(node))
-                or any(below in self.units for below in node.walk())
+                or any(inner in self.units for inner in node.walk())
                 or any(hole.default is not None for hole in holes)
             )
             self._node_needs[node] = frozenset() if stays else frozenset(hole.word.name for hole in holes)
@@ -236,14 +236,14 @@ class _Units:
     def apart(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[dict[str, list[Node]]]:
         """The holders of sounds and of props; two, where languages do not stand around both."""
         if PROP in bound and LANGUAGE in holders:  # its other texts stand in the pack's own language
-            said = [node for node in holders.pop(LANGUAGE) if "language" in self.exemplar.names_at(node)]
-            holders |= {LANGUAGE: said} if said else {}
+            spoken = [node for node in holders.pop(LANGUAGE) if "language" in self.exemplar.names_at(node)]
+            holders |= {LANGUAGE: spoken} if spoken else {}
         if not {LANGUAGE, SOUND, PROP} <= holders.keys() or bound & {LANGUAGE, SOUND, PROP}:
             return [holders]
         sounds = {scope: nodes for scope, nodes in holders.items() if scope not in (LANGUAGE, PROP)}
         props = {PROP: holders[PROP]}
         for node in holders[LANGUAGE]:
-            around = next(one for one in self.lineage(node) if self.scopes_below(one) & {SOUND, PROP})
+            around = next(outer for outer in self.lineage(node) if self.scopes_below(outer) & {SOUND, PROP})
             if {SOUND, PROP} <= self.scopes_below(around):
                 return [holders]
             (props if PROP in self.scopes_below(around) else sounds).setdefault(LANGUAGE, []).append(node)
@@ -324,16 +324,16 @@ class _Units:
 
     def pieces(self, scope: str, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
         """The nodes that hold an entry's own name and can be repeated, where all of its holes stand in one of them."""
-        found: dict[Node, None] = {}
+        nones: dict[Node, None] = {}
         for holder in holders.get(scope, ()):
             if not self.exemplar.names_at(holder) & set(SCOPES[scope].principal):
                 continue
             unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
             if unit is not None:
-                found[unit] = None
-        inside = {node for unit in found for node in unit.walk()}
+                nones[unit] = None
+        inside = {node for unit in nones for node in unit.walk()}
         inner = [node for one in self.inner(scope, bound) for node in holders.get(one, ())]
-        return list(found) if len(found) > 1 and inside.issuperset(inner) else []
+        return list(nones) if len(nones) > 1 and inside.issuperset(inner) else []
 
     def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
         """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""
@@ -358,11 +358,11 @@ class _Units:
 
     def lineage(self, node: Node | None) -> list[Node]:
         """The node and all around it, the innermost first."""
-        found = []
+        nodes = []
         while node is not None:
-            found.append(node)
+            nodes.append(node)
             node = self.exemplar.parents.get(node)
-        return found
+        return nodes
 
     def common(self, nodes: list[Node]) -> Node:
         """The lowest node around all of ``nodes``."""
@@ -381,8 +381,8 @@ class _Units:
 
 def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
-    found = [scope]
+    scopes = [scope]
     for inner in SCOPES[scope].inside:
         if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
-            found += _with_inner(inner)
-    return tuple(dict.fromkeys(found))
+            scopes += _with_inner(inner)
+    return tuple(dict.fromkeys(scopes))

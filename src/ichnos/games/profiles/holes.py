@@ -139,9 +139,9 @@ class Pattern:
                 return {self.only_hole.word.name: self.only_hole.read(value)}
             if isinstance(value, list):
                 return None
-            found = _Matching(self.parts, spelled(value)).found()
+            values = _Matching(self.parts, spelled(value)).found()
             first = {hole.word.name: hole for hole in reversed(self.holes)}
-            return None if found is None else {name: first[name].read(text) for name, text in found.items()}
+            return None if values is None else {name: first[name].read(text) for name, text in values.items()}
         except (Unreadable, Unwritable):
             return None
 
@@ -269,17 +269,17 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
             _nearest(vocabulary.WORDS, match["name"]),
         )
     converters = []
-    for found in _CONVERTER.finditer(match["converters"]):
-        if found[1] not in CONVERTERS:
+    for converter in _CONVERTER.finditer(match["converters"]):
+        if converter[1] not in CONVERTERS:
             raise HoleError(
-                f"there is no converter named {found[1]}",
+                f"there is no converter named {converter[1]}",
                 match.start(),
-                _nearest(CONVERTERS, found[1]),
+                _nearest(CONVERTERS, converter[1]),
             )
         try:
-            converters.append(make(found[1], found[2], tables))
+            converters.append(make(converter[1], converter[2], tables))
         except BadArgument as error:
-            raise HoleError(f"the converter {found[1]} cannot be used so", match.start(), str(error)) from None
+            raise HoleError(f"the converter {converter[1]} cannot be used so", match.start(), str(error)) from None
     return Hole(word, tuple(converters), match["default"])
 
 

@@ -91,9 +91,9 @@ class _Loader:
 
     def load_lines(self) -> Iterator[holes.Pattern]:
         """The line of each list of what the game loads."""
-        for index, one in enumerate(self.rules.install.lists):
+        for index, rule in enumerate(self.rules.install.lists):
             at = "install", "lists", index, "line"
-            line = self.pattern(one.line, self.file.place(*at))
+            line = self.pattern(rule.line, self.file.place(*at))
             if any(hole.word.scope != PACK for hole in line.holes):
                 raise self.error("a line of a list can only have holes of the pack", "such as @pack.name@", *at)
             yield line
@@ -212,15 +212,15 @@ class _Loader:
 
     def need_parts(self, exemplar: Exemplar) -> None:
         """A place for one part is for one that a kind of sound has."""
-        known = {part for kind in self.kinds.values() for part in kind.parts}
+        names = {part for kind in self.kinds.values() for part in kind.parts}
         for node in exemplar.document.root.walk():
             for name in exemplar.names_at(node):
                 part = part_in(name)
-                if part is not None and part not in known:
+                if part is not None and part not in names:
                     raise exemplar.document.error(
                         f'no sound of this game has a part "{part}"',
                         node.start,
-                        f"its parts are: {', '.join(sorted(known))}" if known else "say [parts], names = [...]",
+                        f"its parts are: {', '.join(sorted(names))}" if names else "say [parts], names = [...]",
                     )
 
     def refuse_two_extensions(self, exemplar: Exemplar) -> None:
@@ -257,9 +257,9 @@ class _Loader:
             if own is not None:
                 found[kind.name] = self.pattern(own, self.file.place("kind", index, field.replace("_", "-")))
                 continue
-            fitting = [one for one in in_tree if self.rules.own_encoder is not None or fits(one, kind.container)]
+            fitting = [path for path in in_tree if self.rules.own_encoder is not None or fits(path, kind.container)]
             if len(fitting) > 1:
-                both = " and ".join(path_of(one) for one in fitting)
+                both = " and ".join(path_of(path) for path in fitting)
                 raise IchnosError(
                     f"two empty files stand for the same sounds: {both}",
                     place=Place(str(self.tree)),
@@ -309,7 +309,7 @@ class _Loader:
             covered = any(not one.kinds or kind.name in one.kinds for one in listing)
             of_entries = [one for one in listing if one.entry_kinds]
             if of_entries and len(of_entries) == len(listing):
-                covered = any(kind.name in one.entry_kinds.values() for one in of_entries)
+                covered = any(kind.name in of_entry.entry_kinds.values() for of_entry in of_entries)
             if kind.name and not covered and kind.replace != "by-path":
                 raise self.error(
                     f"sounds of the kind {kind.name} stand in no document",

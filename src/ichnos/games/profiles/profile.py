@@ -135,7 +135,7 @@ class Profile:
             for name in exemplar.scopes
             if name.startswith(FIELD_PREFIX)
         }
-        paths = (*self.take_paths.values(), *self.part_paths.values(), *(one.path for one in self.written))
+        paths = (*self.take_paths.values(), *self.part_paths.values(), *(document.path for document in self.written))
         named = {hole.word.name for path in paths for hole in path.holes}
         names |= {name.removeprefix(FIELD_PREFIX) for name in named if name.startswith(FIELD_PREFIX)}
         return tuple(sorted(names))

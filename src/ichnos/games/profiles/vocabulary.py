@@ -220,37 +220,37 @@ def of_scope(scope: str) -> Iterator[Word]:
 
 def said_of(scope: str) -> Iterator[Word]:
     """The fields of a scope that a modder says: neither worked out, nor what a thing is called in its own way."""
-    return (one for one in of_scope(scope) if not one.is_made and one.name not in ("key", "part.name"))
+    return (field for field in of_scope(scope) if not field.is_made and field.name not in ("key", "part.name"))
 
 
 @cache
 def settings(scope: str) -> tuple[str, ...]:
     """What can be said of a sound or a take besides its files, its title and what it is called."""
-    return tuple(one.name for one in said_of(scope) if not one.is_spoken)
+    return tuple(field.name for field in said_of(scope) if not field.is_spoken)
 
 
 def is_spoken(name: str) -> bool:
     """Is it what players read: a text for each language?"""
-    known = WORDS.get(name)
-    return known is not None and known.is_spoken
+    field = WORDS.get(name)
+    return field is not None and field.is_spoken
 
 
 def is_name(name: str) -> bool:
     """Is it what a thing is called by, and does not carry?"""
-    known = WORDS.get(name)
-    return known is not None and known.is_name
+    field = WORDS.get(name)
+    return field is not None and field.is_name
 
 
 @cache
 def spoken(scope: str) -> tuple[str, ...]:
     """The fields of a scope that players read."""
-    return tuple(one.name for one in of_scope(scope) if one.is_spoken)
+    return tuple(field.name for field in of_scope(scope) if field.is_spoken)
 
 
 @cache
 def key_field(scope: str) -> str | None:
     """The field of a scope that names a sound key."""
-    return next((one.name for one in of_scope(scope) if one.is_key), None)
+    return next((field.name for field in of_scope(scope) if field.is_key), None)
 
 
 @cache
@@ -312,8 +312,8 @@ def word(name: str) -> Word | None:
 
 def scope_of(name: str) -> str:
     """The scope of a field; empty where there is no such field."""
-    known = word(name)
-    return known.scope if known else ""
+    field = word(name)
+    return field.scope if field else ""
 
 
 def part_in(name: str) -> str | None:

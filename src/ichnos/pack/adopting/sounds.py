@@ -173,10 +173,10 @@ class AdoptedSounds:
 
     def _settings_of(self, thing: Thing) -> dict[str, Any]:
         """What is said of a sound or a take, by the fields of the workspace's file."""
-        said = ((field, thing.values.get(field.name)) for field in said_of(thing.scope))
+        generator = ((field, thing.values.get(field.name)) for field in said_of(thing.scope))
         return {
             field.field: whole(value)
-            for field, value in said
+            for field, value in generator
             if value is not None and not self.usual.says(field.name, value)
         }
 

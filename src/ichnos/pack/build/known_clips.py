@@ -71,12 +71,12 @@ class KnownClips:
                 cure = f"did you mean {near}?" if near else "put it into the workspace, or correct the name"
                 cure = misread(clip) or cure
                 raise IchnosError(f'the clip "{clip}" is not there', place=place, cure=cure) from None
-            found = self._get(clip, now)
-            if found is None:
-                found = _looked_at(path, clip)
-                if is_settled(found.signature):
-                    self._new[clip] = found
-        return found
+            looked_at = self._get(clip, now)
+            if looked_at is None:
+                looked_at = _looked_at(path, clip)
+                if is_settled(looked_at.signature):
+                    self._new[clip] = looked_at
+        return looked_at
 
     def _get(self, clip: str, now: tuple[int, int]) -> Clip | None:
         signature, digest, facts = self._known.get(clip, ((0, 0), "", ""))
