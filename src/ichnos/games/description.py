@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from ichnos.games.profiles.calls import parse_call
+from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.rules import LoadList
 from ichnos.games.targets import target
+
+_MODES = {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}
 
 
 def describe(profile: Profile) -> list[tuple[str, str]]:
@@ -18,14 +21,7 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
         if profile.has_files(kind):
             lines += _kind(profile, kind, None if kind is general else general)
     lines.append(("file names", _names(profile)))
-    documents = [
-        f"{profile.document_name(document)} ({document.document.format.name}"
-        + {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}[
-            profile.document_rules(document).mode
-        ]
-        + ")"
-        for document in profile.documents
-    ]
+    documents = (_document(profile, exemplar) for exemplar in profile.documents)
     lines += [("documents" if index == 0 else "", text) for index, text in enumerate(documents)]
     lines += [("script", script.path) for script in profile.scripts]
     if rules.loops.kind == "wav-markers":
@@ -56,6 +52,11 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
+
+
+def _document(profile: Profile, exemplar: Exemplar) -> str:
+    mode = profile.document_rules(exemplar).mode
+    return f"{profile.document_name(exemplar)} ({exemplar.document.format.name}{_MODES[mode]})"
 
 
 def _beside(load_list: LoadList) -> str:

@@ -106,10 +106,7 @@ class _Learning:
         readable = [document for made in decisions if (document := self.readable(made)) is not None]
         uses = self.uses(readable)
         known_uses = [
-            sounds.Use(0, anchor.file, anchor.key)
-            for named_group in named
-            if named_group.known
-            for anchor in named_group.anchors
+            sounds.Use(0, anchor.file, anchor.key) for entry in named if entry.known for anchor in entry.anchors
         ]
         drafted = rules.Rules(
             self.packs, self.names, self.known, readable, uses or known_uses, self.folder, self.told, by_path=not uses
@@ -123,14 +120,14 @@ class _Learning:
     def not_understood(self, readable: list[Readable]) -> list[str]:
         """Texts that hold the names of sound files, and of which the draft has nothing that names any."""
         done = {text.name for document in readable if document.made.has_files for text in document.made.group.texts}
-        facts = []
+        notes = []
         for pack in self.packs:
             stems = {PurePosixPath(name).name for name in pack.sounds}
             texts = {text.name: text.document.text.content for text in pack.texts} | pack.scripts
             for name, content in texts.items():
                 if name not in done and any(stem in content for stem in list(stems)[:_STEMS]):
-                    facts.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
-        return facts
+                    notes.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
+        return notes
 
     def in_the_game(self, game: Files) -> list[Named]:
         """The game's own documents that name files as those of the packs are called: packs go by their paths."""
@@ -175,9 +172,7 @@ class _Learning:
 
     def more_keys(self, named: list[Named]) -> set[str]:
         """Keys of entries whose files are not in the pack: the game's own, in the pack's copy of its file."""
-        return {
-            key for named_group in named if named_group.spot is not None for key in self.strangers(named_group).values()
-        }
+        return {key for entry in named if entry.spot is not None for key in self.strangers(entry).values()}
 
     def strangers(self, one: Named) -> dict[Node, str]:
         """Entries at the keys' depth that name no file of the pack, each with its key."""
@@ -247,7 +242,7 @@ class _Learning:
         return self.game is not None and (f"{self.folder}/{name}" if self.folder else name) in self.game.names()
 
     def others(self, named: list[Named]) -> list[Decisions]:
-        done = {named_group.group for named_group in named}
+        done = {entry.group for entry in named}
         names = self.known.categories
         found = []
         for group in self.groups:
