@@ -47,11 +47,11 @@ def circles(graph: dict[str, set[str]]) -> Iterator[list[str]]:
 
 def faults() -> Iterator[str]:
     known = modules()
-    for path in known.values():
-        text = path.read_text("utf-8")
-        if (lines := len(text.splitlines())) > MOST_LINES:
+    for path in (path for path in SOURCE.rglob("*") if path.suffix in (".py", ".js", ".css")):
+        if (lines := len(path.read_text("utf-8").splitlines())) > MOST_LINES:
             yield f"{path.relative_to(SOURCE)}: {lines} lines; {MOST_LINES} are the most"
-        for node in ast.walk(ast.parse(text)):
+    for path in known.values():
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 length = (node.end_lineno or node.lineno) - node.lineno + 1
                 if length > MOST_OF_A_FUNCTION and f"{path.relative_to(SOURCE / 'ichnos')}: {node.name}" not in LONGER:

@@ -14,6 +14,7 @@ from ichnos.errors import UsageError
 
 if TYPE_CHECKING:
     from ichnos.pack.workspace.workspace import Workspace
+    from ichnos.review.findings import Finding
 
 
 @app.command(
@@ -47,11 +48,7 @@ def release(
     def check(loaded: Workspace, package: Path) -> list[str]:
         (result,) = proving.prove([package], proving.subjects(of_workspace(loaded), [package])).results
         results.append(result)
-        inside = f"{package}{os.sep}"  # which is built aside, and gone when this is read
-        return [
-            f"{finding.kind.id}  {str(finding.place).removeprefix(inside)}: {finding.reason}"
-            for finding in result.findings
-        ]
+        return [_shown(finding, package) for finding in result.findings]
 
     folder = find_folder(workspace)
     if dry_run:
@@ -67,6 +64,11 @@ def release(
         return
     show.say(f"{done.version} is released: {done.archive}")
     show.say(f"SHA-256 {done.sha256}")
+
+
+def _shown(finding: Finding, package: Path) -> str:
+    """A finding in a line; a place in the package is seen from it, for that is built aside, and gone when this is read."""
+    return f"{finding.kind.id}  {str(finding.place).removeprefix(f'{package}{os.sep}')}: {finding.reason}"
 
 
 def _step(**steps: bool) -> str | None:

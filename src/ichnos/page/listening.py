@@ -129,7 +129,7 @@ def _page(book: PageModel, data: dict[str, Any], *, beside: bool) -> str:
     """The page without its sounds; where they go stands a mark."""
     from jinja2 import Environment, FileSystemLoader
 
-    style, script = _source("page.css"), _script()
+    style, script = _source("page.css") + _source("leaf.css"), _script()
     environment = Environment(loader=FileSystemLoader(_HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     return environment.get_template("page.html.j2").render(
         policy=_policy(style, script, beside=beside), style=style, script=script, data=_as_script(data),

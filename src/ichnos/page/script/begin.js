@@ -1,9 +1,9 @@
 // @ts-check
 // Fills the page, and listens to it.
-import { MOST_LINES, book, counted, entries, h, id, length } from "./book.js";
+import { MOST_LINES, book, counted, entries, findingOf, h, id, length } from "./book.js";
 import { contentOf, lines, open, player, state, verdicts } from "./hearing.js";
 import { filter, line, mark, offer, order, values } from "./index.js";
-import { choose, findingOf, leaf, refresh, view } from "./leaf.js";
+import { choose, leaf, refresh, view } from "./leaf.js";
 import { draw } from "./drawing.js";
 import { LETTERS, key, remembered } from "./keys.js";
 

@@ -93,3 +93,20 @@ export function size(bytes) {
 export function counted(count, noun) {
   return `${count.toLocaleString("en")} ${noun}${count === 1 ? "" : "s"}`;
 }
+
+/** @param {string} tag @param {string} text @param {string} kind */
+export function titled(tag, text, kind) {
+  const lang = /^[a-z]{2}(-[A-Z]{2})?$/.test(tag) ? tag : null; // for those who have it read to them
+  return h("span", { class: kind, lang }, own(text), tag && h("span", { class: "number" }, ` (${tag})`));
+}
+
+/** @param {Finding} one */
+export function findingOf(one) {
+  return h(
+    "div",
+    { class: one.severity === "error" ? "finding error" : "finding" },
+    h("p", {}, h("code", {}, `${one.severity === "error" ? "✗" : "!"} ${one.id}`), " ", own(one.reason)),
+    h("p", { class: "number" }, own(one.place)),
+    h("p", {}, `In the game: ${one.effect}. Cure: `, own(one.cure), "."),
+  );
+}

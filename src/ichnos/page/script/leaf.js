@@ -1,6 +1,6 @@
 // @ts-check
 // The leaf of one sound: what there is to hear, to read and to say of it.
-import { book, h, id, length, level, own, sign, size } from "./book.js";
+import { book, findingOf, h, id, length, level, own, sign, size, titled } from "./book.js";
 import {
   shown,
   again,
@@ -27,7 +27,7 @@ import {
 } from "./hearing.js";
 import { jumpOf, mark } from "./index.js";
 import { draw, heads, span } from "./drawing.js";
-/** @import { Piece, Finding, Entry, Side, Row } from "./book.js" */
+/** @import { Piece, Entry, Side, Row } from "./book.js" */
 
 /** @param {number} number @param {boolean} [show] on a small screen, turn to it */
 export function choose(number, show) {
@@ -128,12 +128,6 @@ export function leaf() {
   if (focus) id(focus)?.focus({ preventScroll: true }); // whoever turns leaves with a button goes on with it
   refresh();
   draw();
-}
-
-/** @param {string} tag @param {string} text @param {string} kind */
-function titled(tag, text, kind) {
-  const lang = /^[a-z]{2}(-[A-Z]{2})?$/.test(tag) ? tag : null; // for those who have it read to them
-  return h("span", { class: kind, lang }, own(text), tag && h("span", { class: "number" }, ` (${tag})`));
 }
 
 /** @param {Entry} entry */
@@ -287,17 +281,6 @@ function described(side, one) {
     h("dt", {}, side),
     h("dd", { class: side === "old" ? "before" : "" }, h("div", {}, whose, own(one.file)), ...rest),
   ];
-}
-
-/** @param {Finding} one */
-export function findingOf(one) {
-  return h(
-    "div",
-    { class: one.severity === "error" ? "finding error" : "finding" },
-    h("p", {}, h("code", {}, `${one.severity === "error" ? "✗" : "!"} ${one.id}`), " ", own(one.reason)),
-    h("p", { class: "number" }, own(one.place)),
-    h("p", {}, `In the game: ${one.effect}. Cure: `, own(one.cure), "."),
-  );
 }
 
 /** @param {Entry} entry */
