@@ -67,7 +67,7 @@ def release(
 
 
 def _shown(finding: Finding, package: Path) -> str:
-    """A finding in a line; a place in the package is seen from it, for that is built aside, and gone when this is read."""
+    """A finding in a line. Places in the package are seen from it: it was built aside, and is gone by now."""
     return f"{finding.kind.id}  {str(finding.place).removeprefix(f'{package}{os.sep}')}: {finding.reason}"
 
 
