@@ -235,6 +235,9 @@ def _kind(annotation: Any) -> str:
     if table is not None:
         return "tables" if "tuple" in str(annotation) else "a table"
     text = str(annotation)
+    if 'Literal["any"]' in text.replace("'", '"') and "tuple" in text:  # one, several, or any: without its branches
+        branch = next(one for one in _branches(annotation) if "tuple" not in str(one) and "any" not in str(one))
+        return f'{_kind(branch)}; a list of such, or `"any"`'
     if "Literal" in text:
         values = [
             value
@@ -255,6 +258,12 @@ def _kind(annotation: Any) -> str:
         if word in text:
             return meaning
     return "text"
+
+
+def _branches(annotation: Any) -> Iterator[Any]:
+    """The alternatives of a union, of what stands inside annotations too."""
+    inner = [one for one in get_args(annotation) if "|" in str(one) or "Union" in str(one)]
+    yield from _branches(inner[0]) if inner else get_args(annotation)
 
 
 def _model_of(annotation: Any) -> type[BaseModel] | None:

@@ -116,7 +116,7 @@ def wanted(
         game.need_kind(kind)
         of_kind = game.kind_of("", category, said=kind)
         of_game = dataclasses.replace(targets.target(game, of_kind), treatment=steps, mono=mono)
-        return lambda facts: of_game, targets.marking(game.rules.loops, of_game.container)
+        return of_game.of_clip, targets.marking(game.rules.loops, of_game.container)
     if category is not None or kind is not None:
         raise UsageError("a category or a kind means something only to a game", cure="say --like-game GAME")
     if container is None:

@@ -24,7 +24,7 @@ from ichnos.games.targets import target as target_for
 
 def changes(facts: Facts, target: Target) -> list[str]:
     """What a build changes of a clip, in words; nothing where its form is the game's."""
-    sentences = []
+    sentences, target = [], target.of_clip(facts)
     if (facts.container, facts.codec) != (target.container, target.codec):
         sentences.append(f"{facts.kind} becomes {target.container} {target.codec}")
     if facts.channels != target.channels:

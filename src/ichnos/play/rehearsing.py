@@ -22,6 +22,7 @@ from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.profiles.vocabulary import BODY
+from ichnos.games.targets import target
 from ichnos.games.things import Thing
 from ichnos.play import scene as scenes
 from ichnos.play.acting import Acting, Played, Voice, called
@@ -36,7 +37,6 @@ if TYPE_CHECKING:
     from ichnos.audio.blocks.block import Block
     from ichnos.audio.measure.audibility import Levels
 
-_RATE = 44100  # where the profile says none
 _LISTENED = 20.0  # seconds of a sound that are held against the bed
 _LONGEST_ALONE = 86_400.0  # seconds: what one key may take
 _FRAME, _MOST_BYTES = 6, (1 << 32) - 4096  # of a WAV: two sides of 24 bits, and what its header can say
@@ -98,7 +98,7 @@ def rehearse(
     Raises:
         IchnosError: the scene names a schedule or a prop that is not there; a file that cannot be written.
     """
-    sounds, rate = Sounds(world.profile), world.profile.rules.audio.rate or _RATE
+    sounds, rate = Sounds(world.profile), _rate(world)
     whole = scene is None
     with closing(Scripts(world, seed)) as scripts:
         triggers = [*(trigger for _, trigger in world.triggers), *(trigger for trigger, _ in scripts.listeners)]
@@ -127,6 +127,11 @@ def rehearse(
 def _of_scripts(scripts: Scripts) -> Iterator[Finding]:
     for error in scripts.wrong:
         yield finding("script-stopped" if error.stopped else "script-error", error.place, error.what)
+
+
+def _rate(world: World) -> int:
+    """The rate of the mix, in Hz: the one that the game's sounds have as a rule."""
+    return target(world.profile, world.profile.kinds[""]).rate
 
 
 def _with_unplaced(scene: Scene, played: Played) -> Scene:
@@ -362,7 +367,7 @@ def one_key(
     """
     sound = refuse_unknown(world, key)
     sounds = Sounds(world.profile)
-    rate = world.profile.rules.audio.rate or _RATE
+    rate = _rate(world)
     away_by = sound.near if away is None else away
     thing = scenes.SceneThing(name=f"{away_by:g} m away", place=(0.0, away_by))
     scene = Scene(format=1, seconds=_LONGEST_ALONE, thing=(thing,))

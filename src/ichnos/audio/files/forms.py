@@ -14,4 +14,5 @@ CODECS: dict[str, tuple[str, ...]] = {  # of each container, the usual one first
 }
 SUFFIXES = {"Ogg": ".ogg", "WAV": ".wav", "FLAC": ".flac"}
 OPUS_RATES = (8000, 12000, 16000, 24000, 48000)  # RFC 6716, section 2.1.3
+RATES = range(8_000, 192_001)  # Hz, that sound is written in
 LOSSY = ("Vorbis", "Opus")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass, field
+from collections.abc import Collection, Iterator
+from dataclasses import asdict, dataclass, field, replace
 from functools import cache
 from importlib.metadata import version
 from typing import IO, TYPE_CHECKING, Any
@@ -13,14 +13,23 @@ from typing import IO, TYPE_CHECKING, Any
 from ichnos.audio.blocks.chain import Side
 from ichnos.audio.files import loops
 from ichnos.audio.files.clips import Facts
-from ichnos.audio.files.forms import Choice
+from ichnos.audio.files.forms import OPUS_RATES, RATES, Choice
 from ichnos.audio.files.loops import Marking
-from ichnos.audio.measure.sides import OUT_OF_PHASE
+from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO
 
 if TYPE_CHECKING:
     from ichnos.audio.process.treatments import Step
 
 CHAIN_EDITION = 3  # raised whenever the same clip and target would give other bytes
+
+
+@dataclass(frozen=True)
+class Accepted:
+    """What does as well as what a target says. ``rates`` in Hz; ``None``: any of them."""
+
+    codecs: tuple[str, ...] | None
+    rates: tuple[int, ...] | None
+    channels: tuple[int, ...] | None
 
 
 @dataclass(frozen=True)
@@ -33,6 +42,7 @@ class Target:
     ``loop``: how the loop is marked in the file, where it is to be.
     ``finished``: the clip is a finished sound of a pack: where it is as wanted, its bytes are taken over.
     ``unmarked``: so only without marks of a loop, which the game would go by.
+    ``accepted``: a clip that is so already stays so; without it, there is one form alone.
     """
 
     container: str
@@ -45,21 +55,48 @@ class Target:
     loop: Marking | None = None
     finished: bool = False
     unmarked: bool = False
+    accepted: Accepted | None = None
 
     def __str__(self) -> str:
-        channels = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
-        loop = ", marked as a loop" if self.loop else ""
-        return f"{self.container} {self.codec}, {channels}, {self.rate / 1000:g} kHz{loop}"
+        every = self._every()
+        codec = " or ".join(every.codecs or ("any codec",))
+        channels = " or ".join(map(_sides, every.channels)) if every.channels else "any channels"
+        rate = f"{' or '.join(f'{rate / 1000:g}' for rate in every.rates)} kHz" if every.rates else "any rate"
+        return f"{self.container} {codec}, {channels}, {rate}{', marked as a loop' if self.loop else ''}"
+
+    def _every(self) -> Accepted:
+        return self.accepted or Accepted((self.codec,), (self.rate,), (self.channels,))
+
+    def of_clip(self, facts: Facts) -> Target:
+        """What one clip is converted to: what of it is accepted stays as it is, where it can be written so."""
+        if self.accepted is None:
+            return self
+        every, codec = self.accepted, self.codec
+        if self.finished and not _differs(facts.codec, every.codecs):
+            codec = facts.codec
+        can_be_written = facts.rate in (OPUS_RATES if codec == "Opus" else RATES)
+        rate = facts.rate if can_be_written and not _differs(facts.rate, every.rates) else self.rate
+        channels = self.channels
+        if facts.channels <= STEREO and not _differs(facts.channels, every.channels):
+            channels = facts.channels
+        elif facts.channels > STEREO and not _differs(STEREO, every.channels):
+            channels = STEREO
+        return replace(self, codec=codec, rate=rate, channels=channels, accepted=None)
 
     def differs(self, facts: Facts) -> list[str]:
         """In what a file is not as wanted, in plain words: what it is, and what it should be."""
-        wanted: list[tuple[str, Any, Any]] = [
-            ("container", facts.container, self.container),
-            ("codec", facts.codec, self.codec),
-            ("rate", f"{facts.rate} Hz", f"{self.rate} Hz"),
-            ("channels", facts.channels, self.channels),
+        every = self._every()
+        wanted: list[tuple[str, Any, Collection[Any] | None, str]] = [
+            ("container", facts.container, (self.container,), ""),
+            ("codec", facts.codec, every.codecs, ""),
+            ("rate", facts.rate, every.rates, " Hz"),
+            ("channels", facts.channels, every.channels, ""),
         ]
-        return [f"{what} {actual}, not {want}" for what, actual, want in wanted if actual != want]
+        return [
+            f"{what} {actual}{unit}, not {' or '.join(map(str, good or ()))}{unit}"
+            for what, actual, good, unit in wanted
+            if _differs(actual, good)
+        ]
 
     def takes_over(self, source: IO[bytes], facts: Facts) -> bool:
         """Is a finished sound already all that is wanted, so that it needs no coding?"""
@@ -69,6 +106,14 @@ class Target:
             loop = loops.read(source, self.loop)
             return loop is not None and self.loop.at in (None, loop)
         return not (self.unmarked and loops.marked(source, facts) is not None)
+
+
+def _differs(actual: object, good: Collection[object] | None) -> bool:
+    return good is not None and actual not in good
+
+
+def _sides(channels: int) -> str:
+    return {1: "mono", 2: "stereo"}.get(channels, f"{channels} channels")
 
 
 @dataclass(frozen=True)
@@ -117,4 +162,6 @@ def identity(source_sha256: str, target: Target) -> str:
 
 @cache
 def _settings(target: Target) -> dict[str, Any]:
-    return {**asdict(target), "treatment": [step.model_dump() for step in target.treatment]}
+    settings = asdict(target)
+    del settings["accepted"]  # of a clip there is one form alone
+    return {**settings, "treatment": [step.model_dump() for step in target.treatment]}

@@ -4,8 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ichnos.audio.files.forms import Codec, Container
-from ichnos.games.profiles.rules import KindRules, Replacing, Rules, need_to_go_together
+from ichnos.audio.files.forms import Container
+from ichnos.games.profiles.rules import (
+    Channels,
+    Codecs,
+    KindRules,
+    Rates,
+    Replacing,
+    Rules,
+    need_to_go_together,
+)
 
 
 @dataclass(frozen=True)
@@ -17,9 +25,9 @@ class Kind:
 
     name: str
     container: Container
-    codec: Codec
-    rate: int
-    channels: int
+    codec: Codecs
+    rate: Rates
+    channels: Channels
     quality: float
     several: bool
     parts: tuple[str, ...]

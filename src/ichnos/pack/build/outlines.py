@@ -9,7 +9,7 @@ from dataclasses import asdict, fields
 from typing import Any
 
 from ichnos.audio.files.loops import Marking
-from ichnos.audio.process.target import Target
+from ichnos.audio.process.target import Accepted, Target
 from ichnos.errors import Place
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec
 
@@ -79,4 +79,5 @@ def _target(values: dict[str, Any]) -> Target:
         steps = steps_of(values["treatment"])
     if loop:
         loop = Marking(**{**loop, "at": tuple(loop["at"]) if loop["at"] else None})
-    return Target(**{**values, "treatment": steps, "loop": loop})
+    accepted = values["accepted"] and Accepted(*(one and tuple(one) for one in values["accepted"].values()))
+    return Target(**{**values, "treatment": steps, "loop": loop, "accepted": accepted})

@@ -129,8 +129,9 @@ def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> BuildPlan:
         use = sound.use
         clip = clips[use.clip]
         reason = "silence, on purpose" if use.clip == SILENT_CLIP else f"{use.clip}: {clip.facts}"
-        name = identity(clip.sha256, use.target)
-        conversion = Conversion(use.clip, clip.signature, clip.facts, use.target, name, clip.sha256)
+        target = use.target.of_clip(clip.facts)
+        name = identity(clip.sha256, target)
+        conversion = Conversion(use.clip, clip.signature, clip.facts, target, name, clip.sha256)
         files.append(PlannedFile(use.path, reason + sound.about, conversion=conversion))
         if sound.longest is not None and clip.facts.seconds > sound.longest:
             what = f"{use.clip} is {clip.facts.seconds:.1f} s long, and the game takes {sound.longest:g} s at most"

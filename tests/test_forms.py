@@ -1,0 +1,108 @@
+"""Games that take sounds in several forms: clips keep what the game plays, and nothing of that is a finding."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from conftest import Made
+
+TREE = {
+    "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+    "tree/@key@-@take.number@.ogg": "",
+}
+SOUND = '\n[[sound]]\nkey = "{key}"\nnew = true\ntakes = ["{clip}"]\n'
+
+
+def _clip(path: Path, rate: int, channels: int) -> None:
+    soundfile.write(path, 0.3 * np.random.default_rng(rate).normal(size=(rate, channels)), rate, subtype="PCM_16")
+
+
+def _game(folder: Path, audio: str) -> Made:
+    game = Made(folder, "lock", "", TREE, {})
+    rules = game.profile / "game.toml"
+    lines = rules.read_text().splitlines()
+    start = lines.index("[audio]")
+    end = next((at for at in range(start + 1, len(lines)) if lines[at].startswith("[")), len(lines))
+    rules.write_text("\n".join([*lines[:start], "[audio]", *audio.splitlines(), *lines[end:]]) + "\n")
+    return game
+
+
+@pytest.mark.parametrize(
+    ("audio", "clip", "becomes"),
+    [
+        ("rate = [44100, 22050]\nchannels = 1", (22050, 1), (22050, 1)),
+        ("rate = [44100, 22050]\nchannels = 1", (48000, 2), (44100, 1)),
+        ('rate = "any"\nchannels = "any"', (11025, 2), (11025, 2)),
+        ('rate = "any"\nchannels = [2, 1]', (48000, 1), (48000, 1)),
+        ("rate = 32000\nchannels = [1, 2]", (48000, 6), (32000, 2)),
+        ('rate = "any"\nchannels = [1]', (250000, 1), (44100, 1)),
+    ],
+)
+def test_a_clip_keeps_what_the_game_plays(
+    audio: str, clip: tuple[int, int], becomes: tuple[int, int], tmp_path: Path
+) -> None:
+    game = _game(tmp_path, f'container = "Ogg"\ncodec = "Vorbis"\n{audio}')
+    game.start(SOUND.format(key="sluice", clip="clip.wav"))
+    _clip(game.own / "clip.wav", *clip)
+    info = soundfile.info(game.build() / "sluice-1.ogg")
+    assert (info.samplerate, info.channels, info.subtype) == (*becomes, "VORBIS")
+
+
+def test_what_is_accepted_is_no_finding_and_what_is_not_is_one(tmp_path: Path) -> None:
+    game = _game(tmp_path, 'container = "Ogg"\ncodec = ["Vorbis", "Opus"]\nrate = [24000, 48000]\nchannels = "any"')
+    shown = game.run("games", "show", game.profile).out
+    assert "Ogg Vorbis or Opus, any channels, 24 or 48 kHz" in shown
+    game.start(SOUND.format(key="sluice", clip="c1.wav"))
+    pack = game.build()
+    for rate, subtype, channels, found in (
+        (24000, "OPUS", 1, None), (48000, "VORBIS", 2, None), (44100, "VORBIS", 1, "rate 44100 Hz, not 24000 or 48000 Hz"),
+    ):  # fmt: skip
+        sound = np.random.default_rng(1).normal(size=(rate, channels)) * 0.1
+        soundfile.write(pack / "sluice-1.ogg", sound, rate, format="OGG", subtype=subtype)
+        checked = json.loads(game.run("check", pack, "--game", game.profile, "--json", cwd=tmp_path).out)
+        said = [one["reason"] for one in checked["findings"] if one["id"] == "take-format"]
+        assert said == ([found] if found else []), checked
+    # A finished sound of a pack keeps its codec, too, and its bytes.
+    soundfile.write(pack / "sluice-1.ogg", sound[:24000], 24000, format="OGG", subtype="OPUS")
+    shutil.copytree(pack, tmp_path / "theirs")
+    adopted = game.run("adopt", tmp_path / "theirs", "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path)
+    assert adopted.code == 0, adopted.out + adopted.err
+    built = json.loads(game.run("build", "--json", cwd=tmp_path / "again").out)["to"]
+    assert (Path(built) / "sluice-1.ogg").read_bytes() == (tmp_path / "theirs" / "sluice-1.ogg").read_bytes()
+
+
+def test_a_clip_that_changes_its_form_is_converted_anew(tmp_path: Path) -> None:
+    """The last outline, kept, still says what is accepted."""
+    game = _game(tmp_path, 'container = "Ogg"\ncodec = "Vorbis"\nrate = "any"\nchannels = "any"')
+    game.start(SOUND.format(key="sluice", clip="clip.wav"))
+    for rate, channels in ((22050, 1), (48000, 2)):
+        _clip(game.own / "clip.wav", rate, channels)
+        info = soundfile.info(game.build() / "sluice-1.ogg")
+        assert (info.samplerate, info.channels) == (rate, channels)
+    looked = game.run("look", game.own / "clip.wav", "--game", game.profile, "--json")
+    assert json.loads(looked.out)["clips"][0]["build-changes"] == ["WAV PCM 16 becomes Ogg Vorbis"]
+
+
+@pytest.mark.parametrize(
+    ("audio", "told"),
+    [
+        ('codec = ["Vorbis", "PCM 16"]\nrate = 44100\nchannels = 1', "Ogg holds Vorbis or Opus, not PCM 16"),
+        ('codec = "Opus"\nrate = [48000, 44100]\nchannels = 1', "Opus has a rate of 8000"),
+        ('codec = "Vorbis"\nrate = []\nchannels = 1', 'a whole number from 8000 to 192000, a list of such, or "any"'),
+        ('codec = "Vorbis"\nrate = "some"\nchannels = 1', "game.toml:12:"),
+        ('codec = "Vorbis"\nrate = 44100\nchannels = [1, 3]', '1 or 2, a list of such, or "any" is expected'),
+    ],
+)
+def test_forms_that_cannot_be(audio: str, told: str, tmp_path: Path) -> None:
+    game = _game(tmp_path, f'container = "Ogg"\n{audio}')
+    checked = game.run("games", "check", game.profile)
+    assert checked.code == 1
+    assert told in checked.err
+    assert checked.err.count("error: ") == 1
+    assert "game.toml:" in checked.err
