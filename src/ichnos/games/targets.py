@@ -6,9 +6,10 @@ from ichnos.audio.files.forms import CODECS, Choice
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.process.target import Accepted, Target
 from ichnos.audio.process.treatments import Step
+from ichnos.games.profiles.audio_rules import every
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.rules import LoopRules, every
+from ichnos.games.profiles.rules import LoopRules
 
 
 def target(

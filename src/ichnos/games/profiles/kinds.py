@@ -5,15 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ichnos.audio.files.forms import Container
-from ichnos.games.profiles.rules import (
-    Channels,
-    Codecs,
-    KindRules,
-    Rates,
-    Replacing,
-    Rules,
-    need_to_go_together,
-)
+from ichnos.games.profiles.audio_rules import Channels, Codecs, Rates, need_to_go_together
+from ichnos.games.profiles.rules import KindRules, Replacing, Rules
 
 
 @dataclass(frozen=True)
