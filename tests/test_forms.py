@@ -16,6 +16,7 @@ TREE = {
     "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
     "tree/@key@-@take.number@.ogg": "",
 }
+LISTED = '{"sounds": [\n  {"id": "sluice", "files": ["sluice-a.ogg", "sluice-b.ogg"]},\n  {"id": "gate", "files": ["gate.ogg"]}\n]}\n'
 SOUND = '\n[[sound]]\nkey = "{key}"\nnew = true\ntakes = ["{clip}"]\n'
 
 
@@ -23,8 +24,8 @@ def _clip(path: Path, rate: int, channels: int) -> None:
     soundfile.write(path, 0.3 * np.random.default_rng(rate).normal(size=(rate, channels)), rate, subtype="PCM_16")
 
 
-def _game(folder: Path, audio: str) -> Made:
-    game = Made(folder, "lock", "", TREE, {})
+def _game(folder: Path, audio: str, installed: dict[str, str] | None = None) -> Made:
+    game = Made(folder, "lock", "", TREE, installed or {})
     rules = game.profile / "game.toml"
     lines = rules.read_text().splitlines()
     start = lines.index("[audio]")
@@ -106,3 +107,60 @@ def test_forms_that_cannot_be(audio: str, told: str, tmp_path: Path) -> None:
     assert told in checked.err
     assert checked.err.count("error: ") == 1
     assert "game.toml:" in checked.err
+
+
+@pytest.mark.parametrize("by_path", [False, True])
+def test_what_takes_the_place_of_a_sound_has_its_form(by_path: bool, tmp_path: Path) -> None:
+    game = _game(
+        tmp_path,
+        'container = "Ogg"\ncodec = "Vorbis"\nrate = 44100\nchannels = 1\nlike = "replaced"',
+        {"noises.json": LISTED},
+    )
+    if by_path:
+        rules = game.profile / "game.toml"
+        known = '\n[modes]\nreplace = "by-path"\nnew = false\n[[document]]\npath = "noises.json"\nmode = "known"\n'
+        rules.write_text(rules.read_text() + known)
+    for name, rate, channels, subtype in (
+        ("sluice-a", 22050, 2, "VORBIS"), ("sluice-b", 32000, 1, "VORBIS"), ("gate", 48000, 2, "OPUS"),
+    ):  # fmt: skip
+        sound = np.random.default_rng(2).normal(size=(rate, channels)) * 0.1
+        soundfile.write(tmp_path / "game" / f"{name}.ogg", sound, rate, format="OGG", subtype=subtype)
+    new = "" if by_path else SOUND.format(key="pier", clip="c4.wav")
+    fresh = "" if by_path else "fresh = true\n"  # so that a copy can be built without the game
+    replaced = "".join(
+        f'\n[[sound]]\nkey = "{key}"\n{fresh}takes = {takes}\n'
+        for key, takes in (("sluice", '["c1.wav", "c2.wav"]'), ("gate", '["c3.wav"]'))
+    )
+    game.start(replaced + new, keys=2)
+    expected = {
+        "c1": (22050, 2, "VORBIS"),
+        "c2": (32000, 1, "VORBIS"),
+        "c3": (48000, 2, "OPUS"),
+        "c4": (44100, 1, "VORBIS"),
+    }
+
+    def forms(pack: Path) -> list[tuple[int, int, str]]:
+        infos = [soundfile.info(path) for path in pack.rglob("*.ogg")]
+        return sorted((info.samplerate, info.channels, info.subtype) for info in infos)
+
+    wanted = sorted(form for clip, form in expected.items() if new or clip != "c4")
+    pack = game.build()
+    assert forms(pack) == wanted
+    # Where the game is not, the workspace remembers what it was like.
+    shutil.copytree(game.own, tmp_path / "copy", ignore=shutil.ignore_patterns(".ichnos", "build", "ichnos.local.toml"))
+    again = game.run("build", "--json", cwd=tmp_path / "copy")
+    assert again.code == 0, again.err
+    assert forms(Path(json.loads(again.out)["to"])) == wanted
+    # Of the usual form, and not of the game's own, it is a finding.
+    first = next(path for path in pack.rglob("*.ogg") if soundfile.info(path).samplerate == 22050)
+    soundfile.write(first, np.zeros((44100, 1)) + 0.1, 44100, format="OGG", subtype="VORBIS")
+    found = json.loads(game.run("check", pack, "--json", cwd=game.own).out)["findings"]
+    assert [one["reason"] for one in found if one["id"] == "take-format"] == [
+        "rate 44100 Hz, not 22050 Hz; channels 1, not 2"
+    ]
+    # Whoever does not know the game's own files says nothing of their form.
+    stranger = json.loads(game.run("check", pack, "--game", game.profile, "--json", cwd=tmp_path).out)["findings"]
+    assert "take-format" not in {one["id"] for one in stranger}
+    (tmp_path / "game" / "gate.ogg").write_bytes(b"locked")
+    noted = game.run("build", cwd=game.own)
+    assert "the form of the game's own gate is not known: it becomes what others are" in noted.err

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import PurePosixPath
 
-from ichnos.audio.process.target import Target
+from ichnos.audio.files.forms import SoundForm
+from ichnos.audio.process.target import Accepted, Target
 from ichnos.errors import Place
 from ichnos.files.sources import Files, Only
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.own_forms import OwnForms
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
@@ -79,7 +81,25 @@ class Subject:
         }
         own = {one.key for one in (self.context.pack_file.sound if self.context.pack_file else ()) if one.loop}
         looped |= {name for name, keys in self.in_place.items() if own.intersection(keys)}
-        return {name: target(self.profile, kind, loop=name in looped) for name, kind in self.kinds.items()}
+        targets = {name: target(self.profile, kind, loop=name in looped) for name, kind in self.kinds.items()}
+        if self.profile.rules.audio.like is not None:
+            for name, form in self._own_forms():
+                any_form = replace(targets[name], accepted=Accepted(None, None, None))
+                targets[name] = any_form if form is None else targets[name].like(form)
+        return targets
+
+    def _own_forms(self) -> Iterator[tuple[str, SoundForm | None]]:
+        """The files in the place of the game's own, each with the form of that; ``None`` where it is not known."""
+        context, forms = self.context, OwnForms(self.context.own, self.profile.sound_suffixes)
+        for name in self.in_place:
+            yield name, forms.of(without_extension(name))
+        for sound in self.pack.defined():
+            known = context.catalogue is not None and sound.key in context.catalogue
+            if sound.key in (context.new_keys or ()) or (context.catalogue is not None and not known):
+                continue
+            own = context.catalogue.entry(sound.key).files if context.catalogue is not None else ()
+            for at, name in enumerate(self.view.files_of(sound)):
+                yield name, forms.of(own[at] if at < len(own) else own[0]) if own else None
 
     def needs_no_definition(self, name: str) -> bool:
         """Is the file's name all that the game goes by, as nothing of its kind can be added?"""

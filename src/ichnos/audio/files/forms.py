@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, NamedTuple
 
 Container = Literal["Ogg", "WAV", "FLAC"]
 Codec = Literal["Vorbis", "Opus", "PCM 16", "PCM 24", "float 32"]
@@ -16,3 +16,12 @@ SUFFIXES = {"Ogg": ".ogg", "WAV": ".wav", "FLAC": ".flac"}
 OPUS_RATES = (8000, 12000, 16000, 24000, 48000)  # RFC 6716, section 2.1.3
 RATES = range(8_000, 192_001)  # Hz, that sound is written in
 LOSSY = ("Vorbis", "Opus")
+
+
+class SoundForm(NamedTuple):
+    """The form of a sound file. ``rate`` in Hz."""
+
+    container: str
+    codec: str
+    rate: int
+    channels: int

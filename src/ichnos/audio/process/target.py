@@ -13,7 +13,7 @@ from typing import IO, TYPE_CHECKING, Any
 from ichnos.audio.blocks.chain import Side
 from ichnos.audio.files import loops
 from ichnos.audio.files.clips import Facts
-from ichnos.audio.files.forms import OPUS_RATES, RATES, Choice
+from ichnos.audio.files.forms import CODECS, OPUS_RATES, RATES, Choice, SoundForm
 from ichnos.audio.files.loops import Marking
 from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO
 
@@ -82,6 +82,15 @@ class Target:
         elif facts.channels > STEREO and not _differs(STEREO, every.channels):
             channels = STEREO
         return replace(self, codec=codec, rate=rate, channels=channels, accepted=None)
+
+    def like(self, form: SoundForm) -> Target:
+        """What has a given form, as far as that can be written; in another container, it stays what it is."""
+        if form.container != self.container:
+            return self
+        codec = form.codec if form.codec in CODECS[self.container] else self.codec
+        can_be_written = form.rate in (OPUS_RATES if codec == "Opus" else RATES)
+        rate = form.rate if can_be_written else self.rate
+        return replace(self, codec=codec, rate=rate, channels=min(form.channels, STEREO), accepted=None)
 
     def differs(self, facts: Facts) -> list[str]:
         """In what a file is not as wanted, in plain words: what it is, and what it should be."""

@@ -52,6 +52,11 @@ class AudioRules(TomlTable):
         description="1 is mono, as for anything at a place in the world; 2 is stereo; a list of both, or"
         ' "any": a clip keeps its own'
     )
+    like: Literal["replaced"] | None = Field(
+        default=None,
+        description='"replaced": what takes the place of a sound of the game has the form of that file, where it can be'
+        " read; codec, rate and channels are then those of all others",
+    )
     quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
 
     @model_validator(mode="after")

@@ -37,4 +37,4 @@ def outside(workspace: Workspace) -> list[Path]:
     if not installation:
         return []
     read = [Path(path) for path in workspace.catalogue.seen] if workspace.catalogue else []
-    return [workspace.folder / installation, *read, *{path.parent for path in read}]
+    return [workspace.folder / installation, *read, *{path.parent for path in read}, *map(Path, workspace.sounds_read)]

@@ -69,7 +69,8 @@ class ClipUses:
             assert pattern is not None
             path = self._game_path(placed, number, kind)
             path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
-            uses.append(ClipUse("take", clip, path, self._target(sound, kind, clip), placed.place(*at)))
+            wanted = self._like_its_own(sound, number, self._target(sound, kind, clip))
+            uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
         return uses
 
     def others(self, key: str, path: str) -> list[str]:
@@ -111,6 +112,12 @@ class ClipUses:
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
             uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
         return uses
+
+    def _like_its_own(self, sound: Sound, number: int, target: Target) -> Target:
+        """What a take is converted to, in the form of the game's own file of that number, or the first."""
+        forms = () if sound.new else self.workspace.forms_of(sound.key)
+        form = forms[number - 1] if number <= len(forms) else forms[0] if forms else None
+        return target if form is None else target.like(form)
 
     def _target(self, sound: Sound, kind: Kind, clip: str, *, loops: bool = True) -> Target:
         """What a clip of a sound is converted to."""

@@ -34,6 +34,18 @@ def notes(workspace: Workspace) -> Iterator[str]:
     yield from _unknown_keys(workspace)
     yield from _without_clip(workspace)
     yield from _still_played(workspace)
+    yield from _of_usual_form(workspace)
+
+
+def _of_usual_form(workspace: Workspace) -> Iterator[str]:
+    """Sounds that are to have the form of the game's own, where nobody knows that."""
+    if workspace.profile.rules.audio.like is None:
+        return
+    replaced = [sound.key for sound in workspace.pack_file.sound if not sound.new and sound.take_clips()]
+    unknown = [key for key in replaced if not all(workspace.forms_of(key) or (None,))]
+    if unknown:
+        more = f" and {len(unknown) - 3} others" if len(unknown) > 3 else ""
+        yield f"the form of the game's own {', '.join(unknown[:3])}{more} is not known: it becomes what others are"
 
 
 def _unknown_keys(workspace: Workspace) -> Iterator[str]:

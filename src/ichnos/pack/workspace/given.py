@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from ichnos.audio.files.forms import SoundForm
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
@@ -20,11 +21,15 @@ from ichnos.pack.workspace.folder import LOCK_NAME
 
 @dataclass(frozen=True)
 class Given:
-    """What a game gave to one key. ``changed``: the pack has the game's own entry, with changes."""
+    """What a game gave to one key. ``changed``: the pack has the game's own entry, with changes.
+
+    ``forms``: of its files, where those count; ``None`` of one that cannot be read.
+    """
 
     category: str | None = None
     files: tuple[str, ...] = ()
     changed: bool = False
+    forms: tuple[SoundForm | None, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -48,7 +53,7 @@ class Lock:
 
 
 def _said(given: Given) -> dict[str, Any]:
-    said = {"category": given.category, "files": list(given.files), "changed": given.changed}
+    said = {"category": given.category, "files": list(given.files), "changed": given.changed, "forms": given.forms}
     return {name: value for name, value in said.items() if value}
 
 
@@ -71,7 +76,9 @@ def load(folder: Path) -> Lock:
 def _given(said: Mapping[str, Any]) -> Iterable[tuple[str, Given]]:
     for key, one in said.items():
         category = one.get("category")
-        yield key, Given(category and str(category), tuple(map(str, one.get("files", ()))), one.get("changed") is True)
+        forms = tuple(SoundForm(*form) if form else None for form in one.get("forms", ()))
+        files = tuple(map(str, one.get("files", ())))
+        yield key, Given(category and str(category), files, one.get("changed") is True, forms)
 
 
 def keep(folder: Path, game: str | None, given: Mapping[str, Given]) -> None:

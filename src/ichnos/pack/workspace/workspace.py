@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
+from ichnos.audio.files.forms import SoundForm
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
@@ -14,6 +16,7 @@ from ichnos.files.paths import shown
 from ichnos.files.sources import Files, Inside
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.originals import Originals
+from ichnos.games.own_forms import OwnForms
 from ichnos.games.pristine import game_files
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
@@ -76,6 +79,21 @@ class Workspace:
         entry = self.catalogue.entry(key)
         return Given(entry.category, entry.files)
 
+    @property
+    def sounds_read(self) -> list[str]:
+        """The paths of the game's own sounds whose form was looked at."""
+        return self._own_forms.read if self.profile.rules.audio.like is not None else []
+
+    @cached_property
+    def _own_forms(self) -> OwnForms:
+        return OwnForms(self.game_files(), self.profile.sound_suffixes)
+
+    def forms_of(self, key: str) -> tuple[SoundForm | None, ...]:
+        """The forms of the game's own files of a key, as far as they are known; ``None`` of one that cannot be read."""
+        if self.profile.rules.audio.like is None or (own := self.own_entry(key)) is None:
+            return ()
+        return own.forms if key in self.given else tuple(map(self._own_forms.of, own.files))
+
     def kind_of(self, sound: Sound) -> Kind:
         """The kind that the sound is of in this game."""
         return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
@@ -116,7 +134,7 @@ class Workspace:
         keys = dict.fromkeys(key for sound in self.pack_file.sound for key in (sound.key, sound.like) if key)
         changed = {sound.key for sound in self.pack_file.sound if self.changes_entry(sound)}
         found = {key: own for key in keys if (own := self.own_entry(key)) is not None}
-        return {key: replace(own, changed=key in changed) for key, own in found.items()}
+        return {key: replace(own, changed=key in changed, forms=self.forms_of(key)) for key, own in found.items()}
 
     def originals(self) -> Originals:
         """The game's own documents."""
