@@ -16,6 +16,7 @@ import pytest
 from conftest import edit, run
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
+from ichnos.games.profiles.references import references
 from ichnos.games.scripts import with_region
 
 GAME = """format = 1
@@ -174,7 +175,8 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "extension": "hum",
         "decimals": "2",
     }.get(name)
-    converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a"))
+    lines = references({"@owner@:@path@": "stock/@owner@/noises/@path@.ogg"})
+    converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a", references=lines))
     assert converter.write(ours) == theirs
     again = converter.read(theirs)
     if name == "decibel":

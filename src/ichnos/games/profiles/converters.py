@@ -25,6 +25,7 @@ class Tables:
     words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     suffixes: tuple[str, ...] = SUFFIXES
     root: str | None = None  # the folder that the file at hand says its references are below
+    references: Pair | None = None  # how the game names files, where it says that in general
 
 
 class Unreadable(ValueError):
@@ -206,6 +207,12 @@ def _below_root(argument: str | None, tables: Tables) -> Pair:
     return _seen_from(tables.root)
 
 
+def _reference(argument: str | None, tables: Tables) -> Pair:
+    if tables.references is None:
+        raise BadArgument("game.toml says no [references]")
+    return tables.references
+
+
 def _table(argument: str | None, tables: Tables) -> Pair:
     if argument is None or argument not in tables.words:
         known = ", ".join(tables.words) or "none"
@@ -257,6 +264,11 @@ CONVERTERS: dict[str, ConverterKind] = {
     ),
     "below-root": ConverterKind(
         _below_root, "a file as seen from the folder that the same file says: @root=...@", None, ("a/b.ogg", "b.ogg")
+    ),
+    "reference": ConverterKind(
+        _reference,
+        "a file as [references] says; every hole of a file has this, where there are such and it has no other",
+        example=("stock/mill/noises/turns.ogg", "mill:turns"),
     ),
     "backslash": ConverterKind(
         _text(lambda path: path.replace("/", "\\"), lambda path: path.replace("\\", "/")),

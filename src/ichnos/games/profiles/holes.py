@@ -280,6 +280,8 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
             converters.append(make(converter[1], converter[2], tables))
         except BadArgument as error:
             raise HoleError(f"the converter {converter[1]} cannot be used so", match.start(), str(error)) from None
+    if word.kind == "path" and word.name != "root" and not converters and tables.references is not None:
+        converters.append(make("reference", None, tables))
     return Hole(word, tuple(converters), match["default"])
 
 

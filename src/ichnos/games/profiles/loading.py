@@ -15,8 +15,8 @@ from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.profiles import holes, kinds
-from ichnos.games.profiles.converters import SUFFIXES, Tables
+from ichnos.games.profiles import holes, kinds, references
+from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, Script, fits, path_of
@@ -54,7 +54,8 @@ class _Loader:
         self.file = TomlFile(disk.read(path), str(path))
         self.rules = checked(Rules, self.file)
         encoder = self.rules.own_encoder
-        self.tables = Tables(self.rules.tables, (*SUFFIXES, encoder.extension) if encoder else SUFFIXES)
+        suffixes = (*SUFFIXES, encoder.extension) if encoder else SUFFIXES
+        self.tables = Tables(self.rules.tables, suffixes, references=self.references())
         self.kinds = self.all_kinds()
         self.documents: list[Exemplar] = []
         self.takes: list[holes.Pattern] = []  # of the empty files in tree/
@@ -88,6 +89,14 @@ class _Loader:
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
             tuple(self.scripts()), tuple(self.plain), self.tables, tuple(self.load_lines()),
         )  # fmt: skip
+
+    def references(self) -> Pair | None:
+        """How the game names files, where it says that in general."""
+        try:
+            return references.references(self.rules.references) if self.rules.references else None
+        except ValueError as error:
+            line, what = error.args
+            raise self.error(what, "write the same holes on both sides", "references", line) from None
 
     def load_lines(self) -> Iterator[holes.Pattern]:
         """The line of each list of what the game loads."""

@@ -350,6 +350,12 @@ class Rules(TomlTable):
     play: PlayRules = Field(default=PlayRules(), description="[play]: how it plays sounds, for a rehearsal")
     document: tuple[DocumentRules, ...] = Field(default=(), description="[[document]]: one for each that needs it")
     script: tuple[ScriptRules, ...] = Field(default=(), description="[[script]]: one for each template in scripts/")
+    references: dict[str, str] = Field(
+        default={},
+        examples=[{"@owner@:@path@": "stock/@owner@/noises/@path@.ogg"}],
+        description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
+        " names of your own stand in both",
+    )
     tables: dict[str, dict[str, str]] = Field(default={}, description="[tables.NAME]: our word = the game's word")
 
     def document_rules(self, path: str) -> DocumentRules:

@@ -14,6 +14,7 @@ from ichnos.games.profiles.holes import Missing, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.name_rules import FilesNamed, NameRules
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
+from ichnos.games.profiles.references import NO_PLACE
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
@@ -161,7 +162,15 @@ class ClipUses:
                 place=placed.place("takes", number - 1),
                 cure="say where the game is installed" if own is None else "give it no more takes than the game has",
             )
-        return self._in_place(takes[number - 1], placed, number, kind)
+        reference = takes[number - 1]
+        if reference.startswith(NO_PLACE):
+            raise IchnosError(
+                f"the game's own file of {sound.key} is {reference.removeprefix(NO_PLACE)}, and no line of [references]"
+                " says where that lies",
+                place=placed.place("takes", number - 1),
+                cure="add a line to the profile; or keep that file: {kept = true}",
+            )
+        return self._in_place(reference, placed, number, kind)
 
     def _in_place(self, reference: str, placed: PlacedSound, number: int, kind: Kind) -> str:
         """The path under which a file of the game's own is replaced, whatever the extension of a locked one."""
