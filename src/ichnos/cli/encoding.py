@@ -37,7 +37,7 @@ def encoded(value: Any) -> Any:
         return remark(value.place, value.what) | {"cure": value.cure or None}
     if is_dataclass(value):
         return _members(value)
-    return encoded(value.model_dump(mode="json", by_alias=True, exclude_none=True))
+    return encoded(value.model_dump(mode="json", by_alias=True))
 
 
 def _members(value: Any) -> dict[str, Any]:
