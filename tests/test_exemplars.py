@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from conftest import Made
 from ichnos.documents.formats import format_of, parse
 from ichnos.errors import IchnosError
 from ichnos.games.entries.arranged import arranged
@@ -166,3 +168,38 @@ def test_takes_are_numbered_where_only_another_document_numbers_them() -> None:
     assert json.loads(fill(exemplar, bound)) == [
         {"id": "reed", "files": [{"at": 1, "file": "a"}, {"at": 2, "file": "b"}]}
     ]
+
+
+HEADED = {
+    "tree/noises.json": '{"about": "@pack.title@", "edition": 3, "sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
+    "tree/@key@-@take.number@.wav": "",
+}
+OTHERWISE = (
+    '{"about": ["two", "lines"], "edition": {"of": 3}, "sounds": [\n  {"id": "sluice", "files": ["a.wav"]}\n]}\n'
+)
+
+
+def test_one_header_value_that_is_otherwise_leaves_the_entries_readable(tmp_path: Path) -> None:
+    merged = '\n[[document]]\npath = "noises.json"\nmode = "merge"\n'
+    game = Made(tmp_path, "lock", merged, HEADED, {"noises.json": OTHERWISE})
+    game.start('\n[[sound]]\nkey = "pier"\nnew = true\ntakes = ["c1.wav"]\n', keys=1)
+    text = (game.build() / "noises.json").read_text()
+    assert [one["id"] for one in json.loads(text)["sounds"]] == ["sluice", "pier"]
+    assert text.startswith(OTHERWISE[: OTHERWISE.index("]}\n]}")])
+    # In a pack of somebody's it is a finding with its place, and so is a list of entries that is none.
+    pack = tmp_path / "theirs"
+    pack.mkdir()
+    own = game.profile / "game.toml"
+    own.write_text(own.read_text().replace(merged, ""))
+    harvested = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile)
+    assert "has 1 sound key" in harvested.out
+    assert 'the value of "about" is not as the profile has it' in harvested.out
+    (pack / "a.wav").write_bytes((game.own / "c1.wav").read_bytes())
+    for content, told in (
+        (OTHERWISE, 'noises.json:1:2: the value of "about" is not as'),
+        ('{"about": "x", "edition": 3, "sounds": "none"}', "the whole file has another structure"),
+    ):
+        (pack / "noises.json").write_text(content)
+        checked = game.run("check", pack, "--game", game.profile, cwd=tmp_path)
+        assert "entry-strange" in checked.out
+        assert told in checked.out, checked.out

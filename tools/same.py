@@ -28,7 +28,7 @@ from typing import Any
 
 _FOLDER = re.compile(r"/tmp/[\w./-]*?pytest-of-\w+/pytest-\d+(?:/popen-gw\d+)?/[\w-]+?\d*(?=[/\"'\s:,]|$)")
 _CHANGING = re.compile(r"\b\d+(?:\.\d+)? (?:s|ms)\b|\bin 0:\d\d(?::\d\d)?\b|\d+(?:\.\d+)?x real time")
-_PRIVATE = (".sqlite", "-wal", "-shm", ".lock", ".png", ".pdf", ".whl", ".py", ".pyc")  # times, drawings, our own source
+_PRIVATE = (".sqlite", "-wal", "-shm", ".lock", ".png", ".pdf", ".whl", ".py", ".pyc")  # times, drawings, our code
 _ROOM = 2000  # characters of a difference that are shown
 _SHORT = 20_000  # characters of a file that is kept whole
 

@@ -194,7 +194,7 @@ class _Reader:
         if len(real.children) < sum(1 for member in fixed if member.naming):
             return None
         for member, item in zip(fixed, real.children, strict=False):
-            if not self.match(member.node, item, part):
+            if not self.match(member.node, item, part) and not self.is_odd_header(member, item, part):
                 return None
         return real.children[len(fixed) :]
 
@@ -205,7 +205,7 @@ class _Reader:
                 if candidate.label == member.label and (
                     not member.has_twins or self.same_constants(member.node, candidate)
                 ):
-                    if not self.match(member.node, candidate, part):
+                    if not self.match(member.node, candidate, part) and not self.is_odd_header(member, candidate, part):
                         return None
                     del rest[index]
                     break
@@ -213,6 +213,15 @@ class _Reader:
                 if member.naming:
                     return None
         return rest
+
+    def is_odd_header(self, member: _Member, real: Node, part: Found) -> bool:
+        """Is it only a value of the file's own that is otherwise? It is a stray then, and the entries are read."""
+        if part.scope != PACK or member.naming or any(node in self.exemplar.units for node in member.node.walk()):
+            return False
+        self.strays.append(real)
+        what = f'the value of "{real.label}"' if real.label else "this value"
+        self.reasons[real] = f"{what} is not as the profile has it"
+        return True
 
     def without_misnamed(self, fixed: list[_Member], rest: list[Node], part: Found) -> list[Node]:
         """The nodes that are left, but for lists of entries that are only called something else: those are strays."""
