@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -203,3 +204,30 @@ def test_one_header_value_that_is_otherwise_leaves_the_entries_readable(tmp_path
         checked = game.run("check", pack, "--game", game.profile, cwd=tmp_path)
         assert "entry-strange" in checked.out
         assert told in checked.out, checked.out
+
+
+@pytest.mark.parametrize(
+    ("hole", "volume", "written"),
+    [
+        ("@volume~times(255)~decimals(0)@", 0.5, 128), ("@volume~times(10)~plus(-10)@", 0.3, -7.0),
+        ("@volume~times(-1)~plus(1)@", 0.25, 0.75), ("@volume~plus(0.1)@", 0.2, 0.3),
+    ],
+)  # fmt: skip
+def test_numbers_in_a_scale_of_the_game_s_own(hole: str, volume: float, written: float, tmp_path: Path) -> None:
+    tree = {
+        "tree/noises.json": f'{{"sounds": [\n  {{"id": "@key@", "level": "{hole}", "files": ["@file@"]}}\n]}}\n',
+        "tree/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "lock", "", tree, {})
+    game.start(f'\n[[sound]]\nkey = "pier"\nnew = true\nvolume = {volume}\ntakes = ["c1.wav"]\n')
+    pack = game.build()
+    assert json.loads((pack / "noises.json").read_text())["sounds"][0]["level"] == written
+    assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
+    again = tomllib.loads((tmp_path / "theirs" / "ichnos.toml").read_text())["sound"][0]["volume"]
+    assert again == pytest.approx(volume, abs=0.002)
+
+
+@pytest.mark.parametrize("argument", ["", "(0)", "(much)", "(1e400)"])
+def test_a_scale_that_cannot_be(argument: str) -> None:
+    with pytest.raises(holes.HoleError, match="times"):
+        holes.parse(f"@volume~times{argument}@")

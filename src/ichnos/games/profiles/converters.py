@@ -15,6 +15,7 @@ Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
 # A reference may have no extension, and dots in its name: only these are cut off.
 SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
 _MOST_DECIMALS = 12
+_SMALLEST = 1e-9  # of a factor or an offset
 ANYWHERE = "*/"  # before a file of which only the name is known
 
 
@@ -77,6 +78,32 @@ def _scaled(factor: float, digits: int) -> Callable[..., Pair]:
         lambda value: round(_number(value) * factor, digits),
         lambda value: round(_number(value) / factor, digits + round(math.log10(factor))),
     )
+
+
+def _factor(argument: str | None, what: str) -> float:
+    """The number in a converter's parentheses. Raises BadArgument where there is none that can be meant."""
+    try:
+        number = float(argument or "")
+    except ValueError:
+        number = math.nan
+    if not _SMALLEST <= abs(number) <= 1 / _SMALLEST:
+        raise BadArgument(what)
+    return number
+
+
+def _times(argument: str | None, tables: Tables) -> Pair:
+    factor = _factor(argument, "by what? ~times(255)")
+    return lambda value: _exactly(_number(value) * factor), lambda value: _exactly(_number(value) / factor)
+
+
+def _plus(argument: str | None, tables: Tables) -> Pair:
+    offset = _factor(argument, "how much? ~plus(10), or ~plus(-0.5)")
+    return lambda value: _exactly(_number(value) + offset), lambda value: _exactly(_number(value) - offset)
+
+
+def _exactly(number: float) -> float:
+    """Without what binary fractions add: 0.1 * 3 is 0.3."""
+    return float(f"{number:.12g}")
 
 
 def _as_number(argument: str | None, tables: Tables) -> Pair:
@@ -244,6 +271,8 @@ CONVERTERS: dict[str, ConverterKind] = {
     "number": ConverterKind(_as_number, "a free field as a number", None, (2.0, 2.0)),
     "true-false": ConverterKind(_true_false, "a free field as true or false", example=(True, True)),
     "decimals": ConverterKind(_decimals, "a number with exactly so many decimals", "how many", (0.5, 0.5)),
+    "times": ConverterKind(_times, "a number times another", "the other", (0.5, 127.5)),
+    "plus": ConverterKind(_plus, "a number and another together", "the other, -5 for less", (0.5, 128.0)),
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
     "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
