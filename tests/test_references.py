@@ -123,3 +123,27 @@ def test_lines_that_lead_nowhere(line: str, told: str, tmp_path: Path) -> None:
     checked = game.run("games", "check", game.profile)
     assert checked.code == 1
     assert told in checked.out + checked.err, checked.out + checked.err
+
+
+def test_the_key_is_what_the_file_is_called(tmp_path: Path) -> None:
+    """A list names the files, and these are the keys; subfolders are pieces of them."""
+    listed = '<noises>\n  <noise file="@key@.wav" loud="@volume=1.0@"/>\n</noises>\n'
+    own = '<noises>\n  <noise file="sluice/gate.wav" loud="0.5"/>\n  <noise file="wind.wav" loud="1.0"/>\n</noises>\n'
+    game = Made(
+        tmp_path, "lock", '\n[names]\nseparator = "/"\n', {"tree/noises.xml": listed, "tree/@key@.wav": ""}, {"noises.xml": own}
+    )  # fmt: skip
+    rules = game.profile / "game.toml"
+    rules.write_text(rules.read_text() + "\n[takes]\nseveral = false\n")
+    for path in ("sluice/gate.wav", "wind.wav"):
+        (tmp_path / "game" / path).parent.mkdir(exist_ok=True)
+        clip(tmp_path / "game" / path, 3)
+    game.start('\n[[sound]]\nkey = "pier/bell"\nnew = true\nvolume = 0.5\ntakes = ["c1.wav"]\n', keys=2)
+    found = json.loads(game.run("keys", "--game", game.profile, "--json").out)
+    assert {one["key"]: one["files"] for one in found} == {"sluice/gate": ["sluice/gate.wav"], "wind": ["wind.wav"]}
+    pack = game.build()
+    assert [one.attrib for one in ET.parse(pack / "noises.xml").getroot()] == [{"file": "pier/bell.wav", "loud": "0.5"}]
+    assert (pack / "pier" / "bell.wav").is_file()
+    assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
+    (pack / "pier" / "bell.wav").rename(pack / "pier" / "bel.wav")
+    checked = json.loads(game.run("check", pack, "--json", cwd=game.own).out)
+    assert [one["id"] for one in checked["findings"]] == ["file-unused"]

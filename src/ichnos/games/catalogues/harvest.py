@@ -144,13 +144,12 @@ def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> 
     """The keys of a game without definitions, as its sound files' own names spell them; gives the names left out."""
     takes: dict[str, list[tuple[int, str]]] = {}
     for name in sorted(names):
-        values = next((match for path in profile.sound_paths if (match := path.match(name)) is not None), None)
-        if values is None:
+        spelled = profile.key_of_path(name)
+        if spelled is None:
             yield name
         else:
-            pieces = [str(values[piece]) for piece in ("key.group", "key.own") if values.get(piece)]
-            key = str(values.get("key") or profile.rules.names.separator.join(pieces))
-            takes.setdefault(key, []).append((int(float(str(values.get("take.number") or 1))), name))
+            key, number = spelled
+            takes.setdefault(key, []).append((number, name))
     for key, numbered in takes.items():
         catalogue.keys.append(key)
         catalogue.categories.append(None)

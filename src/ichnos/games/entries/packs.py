@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import PurePosixPath
 
@@ -18,8 +18,8 @@ from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PACK, PROP, SOUND, scope_of
-from ichnos.games.things import PackThing, SoundThing, combine
+from ichnos.games.profiles.vocabulary import PACK, PROP, SOUND, TAKE, scope_of
+from ichnos.games.things import PackThing, SoundThing, TakeThing, combine
 
 
 @dataclass
@@ -92,7 +92,27 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not matched and not exemplar.file_scopes and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
+    if profile.list_of_keys is not None:
+        _find_by_name(profile, profile.list_of_keys, names, result)
     return result
+
+
+def _find_by_name(profile: Profile, listing: Exemplar, names: Iterable[str], result: PackReading) -> None:
+    """Give the sounds of a list the files that are called by their keys."""
+    files: dict[str, list[tuple[int, str]]] = {}
+    for name in names:
+        spelled = profile.key_of_path(name) if name.lower().endswith(profile.sound_suffixes) else None
+        if spelled is not None:
+            files.setdefault(spelled[0], []).append((spelled[1], name))
+
+    def with_files(sound: SoundThing) -> SoundThing:
+        own = sorted(files.get(profile.rules.names.spelled(sound.key), ()))
+        takes = tuple(TakeThing(TAKE, {"file": name, "take.number": number}, place=sound.place) for number, name in own)
+        return sound if sound.names_files or not takes else replace(sound, inside={**sound.inside, TAKE: takes})
+
+    for name, pack in result.by_document.items():
+        if listing.path.match(name) is not None:
+            result.by_document[name] = pack.with_sounds(map(with_files, pack.sounds))
 
 
 def _hold_against_path(

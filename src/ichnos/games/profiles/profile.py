@@ -17,7 +17,7 @@ from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, PART, SOUND, TAKE
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, LANGUAGE, PART, SOUND, TAKE, part_in
 
 __all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]
 
@@ -74,6 +74,24 @@ class Profile:
         """Are sounds replaced by their files' names, with no definition anywhere?"""
         named = {scope for exemplar in self.documents for scope in exemplar.scopes.values()}
         return self.by_path and not named & {TAKE, PART}
+
+    @cached_property
+    def list_of_keys(self) -> Exemplar | None:
+        """The document that lists sounds by their keys, where none names a file: the game finds those by name."""
+        named = {name for exemplar in self.documents for name in exemplar.scopes}
+        if self.by_path or named & {"file", "part.file"} or any(map(part_in, named)):
+            return None
+        lists = (exemplar for exemplar in self.documents if SOUND in exemplar.units.values())
+        return next((one for one in lists if LANGUAGE not in {*one.units.values(), *one.file_scopes}), None)
+
+    def key_of_path(self, name: str) -> tuple[str, int] | None:
+        """The key that a sound file's own name spells, and the number of the take; ``None`` where it spells none."""
+        values = next((match for path in self.sound_paths if (match := path.match(name)) is not None), None)
+        if values is None:
+            return None
+        pieces = [str(values[piece]) for piece in ("key.group", "key.own") if values.get(piece)]
+        key = str(values.get("key") or self.rules.names.separator.join(pieces))
+        return key, int(float(str(values.get("take.number") or 1)))
 
     @cached_property
     def by_path(self) -> bool:
