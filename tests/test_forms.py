@@ -9,8 +9,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from PIL import Image
 
-from conftest import Made
+from conftest import Made, edit
 
 TREE = {
     "tree/noises.json": '{"sounds": [\n  {"id": "@key@", "files": ["@file@"]}\n]}\n',
@@ -164,3 +165,27 @@ def test_what_takes_the_place_of_a_sound_has_its_form(by_path: bool, tmp_path: P
     (tmp_path / "game" / "gate.ogg").write_bytes(b"locked")
     noted = game.run("build", cwd=game.own)
     assert "the form of the game's own gate is not known: it becomes what others are" in noted.err
+
+
+def test_an_icon_stays_as_large_as_it_is_where_the_game_says_no_size(tmp_path: Path) -> None:
+    game = _game(tmp_path, 'container = "Ogg"\ncodec = "Vorbis"\nrate = 44100\nchannels = 1')
+    rules = game.profile / "game.toml"
+    text = rules.read_text()
+    rules.write_text(text + '\n[icon]\npath = "about/face.jpg"\n')
+    assert "about/face.jpg, as large as it is" in game.run("games", "show", game.profile).out
+    game.start(SOUND.format(key="sluice", clip="c1.wav"))
+    drawn = Image.open(game.build() / "about" / "face.jpg")
+    assert (drawn.format, drawn.size) == ("JPEG", (256, 256))
+    Image.new("RGB", (30, 50), (90, 10, 10)).save(game.own / "mine.png")
+    edit(game.own, "# icon =", 'icon = "mine.png"\n# icon =')
+    made = Image.open(game.build() / "about" / "face.jpg")
+    assert (made.format, made.size) == ("JPEG", (30, 50))
+    Image.new("RGB", (77, 50), (90, 10, 10)).save(game.own / "mine.jpg")
+    edit(game.own, "mine.png", "mine.jpg")
+    pack = game.build()
+    assert (pack / "about" / "face.jpg").read_bytes() == (game.own / "mine.jpg").read_bytes()
+    assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path).code == 0
+    rules.write_text(text + '\n[icon]\npath = "face.png"\nwidth = 64\n')
+    assert "say both the width and the height, or neither" in game.run("games", "check", game.profile).err
+    rules.write_text(text + '\n[icon]\npath = "face.svg"\n')
+    assert "it is written like icon.png" in game.run("games", "check", game.profile).err

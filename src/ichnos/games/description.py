@@ -29,7 +29,8 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
     elif rules.loops.kind == "vorbis-comments":
         lines.append(("loops", "marked in the file's Vorbis comments"))
     if rules.icon is not None:
-        lines.append(("icon", f"{rules.icon.path}, {rules.icon.width} x {rules.icon.height} pixels"))
+        size = f"{rules.icon.width} x {rules.icon.height} pixels" if rules.icon.size else "as large as it is"
+        lines.append(("icon", f"{rules.icon.path}, {size}"))
     lines.append(("ids", ", ".join(profile.id_names) or "none"))
     if rules.needs:
         lines.append(("needs", ", ".join(rules.needs)))

@@ -143,8 +143,27 @@ class PictureRules(TomlTable):
     height: int = Field(ge=8, le=4096, description="the same")
 
 
-class IconRules(PictureRules):
-    path: InsidePath = Field(description="the icon's path in the pack, a PNG")
+class IconRules(TomlTable):
+    path: InsidePath = Field(
+        pattern=r"(?i)\.(png|jpg|jpeg|webp|bmp)$",
+        examples=["icon.png"],
+        description="the icon's path in the pack; its extension says which format it has",
+    )
+    width: int | None = Field(
+        default=None, ge=8, le=4096, description="in pixels; without width and height, an icon stays as large as it is"
+    )
+    height: int | None = Field(default=None, ge=8, le=4096, description="the same")
+
+    @property
+    def size(self) -> tuple[int, int] | None:
+        """Width and height in pixels; ``None``: as it is."""
+        return None if self.width is None or self.height is None else (self.width, self.height)
+
+    @model_validator(mode="after")
+    def _both_or_none(self) -> IconRules:
+        if (self.width is None) != (self.height is None):
+            raise ValueError("say both the width and the height, or neither")
+        return self
 
 
 class OwnEncoderRules(TomlTable):

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 import tomlkit
@@ -225,8 +225,9 @@ class _Adopting:
         if rules is None or rules.path not in self.opened.files.names():
             return None
         self.taken.add(rules.path)
-        self.adopted.files["icon.png"] = rules.path
-        return "icon.png"
+        name = f"icon{PurePosixPath(rules.path).suffix}"
+        self.adopted.files[name] = rules.path
+        return name
 
     def _can_be(self, name: str) -> bool:
         return is_plain(name) and not any(map(windows_refuses, name.split("/")))

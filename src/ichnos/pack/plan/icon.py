@@ -17,7 +17,8 @@ if TYPE_CHECKING:
 FORMATS = ("PNG", "JPEG", "WEBP", "GIF", "BMP")  # Pillow knows forty, and some are traps
 MOST_PIXELS = 32_000_000
 _BARS = 7
-_BY_SUFFIX = {".png": "PNG", ".jpg": "JPEG", ".webp": "WEBP", ".bmp": "BMP"}
+_BY_SUFFIX = {".png": "PNG", ".jpg": "JPEG", ".jpeg": "JPEG", ".webp": "WEBP", ".bmp": "BMP"}
+_USUAL = (256, 256)  # pixels, of an icon that is drawn where the game says no size
 
 
 def as_picture(
@@ -44,9 +45,7 @@ def as_picture(
         colours = ImageOps.fit(colours, size, Image.Resampling.LANCZOS)
     elif size is not None:
         colours = ImageOps.pad(colours, size, Image.Resampling.LANCZOS, (0, 0, 0, 0))
-    out = io.BytesIO()
-    (colours.convert("RGB") if wanted in ("JPEG", "BMP") else colours).save(out, wanted)
-    return out.getvalue(), False
+    return _written(colours, wanted), False
 
 
 def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
@@ -65,13 +64,14 @@ def _read(data: bytes, shown: str, usual: str) -> tuple[Image.Image, str]:
         raise IchnosError(what, place=Place(shown), cure=cure) from None
 
 
-def drawn(title: str, size: tuple[int, int]) -> bytes:
+def drawn(title: str, size: tuple[int, int] | None, suffix: str) -> bytes:
     """A default icon: bars like a sound's level, in a colour of the title's own."""
     from PIL import Image, ImageDraw
 
     digest = hashlib.sha256(title.encode()).digest()
     background = tuple(32 + value // 4 for value in digest[:3])
     front = tuple(160 + value // 3 for value in digest[3:6])
+    size = size or _USUAL
     picture = Image.new("RGBA", size, (*background, 255))
     draw = ImageDraw.Draw(picture)
     step = size[0] / (_BARS + 2)
@@ -81,6 +81,10 @@ def drawn(title: str, size: tuple[int, int]) -> bytes:
         draw.rectangle(
             (left + step * 0.15, (size[1] - height) / 2, left + step * 0.85, (size[1] + height) / 2), fill=(*front, 255)
         )
+    return _written(picture, _BY_SUFFIX[suffix.lower()])
+
+
+def _written(picture: Image.Image, form: str) -> bytes:
     out = io.BytesIO()
-    picture.save(out, "PNG")
+    (picture.convert("RGB") if form in ("JPEG", "BMP") else picture).save(out, form)
     return out.getvalue()

@@ -179,15 +179,15 @@ def _icon(workspace: Workspace) -> list[PlannedFile]:
     rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
     if rules is None:
         return []
-    size = rules.width, rules.height
+    size, suffix = rules.size, PurePosixPath(rules.path).suffix
     if pack.icon is None:
-        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, size))]
+        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, size, suffix))]
     path = workspace.folder / pack.icon
     if not disk.is_file(path):
         place = workspace.file.place("pack", "icon")
         raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
-    data, kept = icon.as_picture(path, pack.icon, ".png", size, shape=pack.icon_shape)
-    made = "as it is" if kept else f"{pack.icon_shape} to {size[0]} x {size[1]}"
+    data, kept = icon.as_picture(path, pack.icon, suffix, size, shape=pack.icon_shape)
+    made = "as it is" if kept else f"{pack.icon_shape} to {size[0]} x {size[1]}" if size else f"as {suffix}"
     return [PlannedFile(rules.path, f"{pack.icon}, {made}", data)]
 
 
