@@ -166,7 +166,7 @@ def installed(json: Json = False) -> None:
                 _tell(transaction.open_game(Path(name), notes))
         found = listing.games(notes)
     if json:
-        show.as_json([_game_as_json(packs) for packs in found])
+        show.as_json([_game_as_json(game) for game in found])
         return
     if not found:
         show.say("No pack is in any game.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
@@ -156,6 +156,12 @@ class OpenSound:
             self._decoder = None
         yield from _blocks(sound, facts, self.place, most)
 
+    def close(self) -> None:
+        """Let go of the file; the stream stays its owner's. (Windows removes no file that is open.)"""
+        if self._decoder is not None:
+            self._decoder[0].close()
+            self._decoder = None
+
 
 @contextmanager
 def open_sound(path: Path, name: str | None = None) -> Iterator[OpenSound]:
@@ -164,8 +170,8 @@ def open_sound(path: Path, name: str | None = None) -> Iterator[OpenSound]:
     Raises:
         IchnosError: it is not there, or may not be read.
     """
-    with disk.opened(path, name) as stream:
-        yield OpenSound(stream, name or path)
+    with disk.opened(path, name) as stream, closing(OpenSound(stream, name or path)) as sound:
+        yield sound
 
 
 def _whole(stream: IO[bytes], place: Place) -> str:
@@ -260,6 +266,10 @@ class Chained:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close all of them."""
         for sound in self._sounds:
             sound.close()
 
