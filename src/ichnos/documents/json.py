@@ -81,6 +81,9 @@ def _plain(value: Value) -> Value:
     return value
 
 
+_Label = tuple[str, int, int]  # a name, and where it begins and ends with its quotation marks
+
+
 class _Parser:
     """Keeps the open containers on a stack of its own: no recursion, so depth costs no Python frames."""
 
@@ -91,43 +94,29 @@ class _Parser:
         self.root: Node
 
     def document(self) -> Node:
-        content = self.content
-        match_value, match_name, kinds = _VALUE.match, _NAME.match, _KINDS
+        content, position = self.content, 0
         top: Node | None = None
         children: list[Node] = []  # of ``top``
         in_object = False  # is ``top`` one?
-        label: str | None = None
-        label_start = label_end = -1
+        label: _Label | None = None
         first = True  # may the container at hand still be closed without a comma before?
-        position = 0
         while True:
+            kind = ""
             if in_object:
-                token = match_name(content, position)
+                token = _NAME.match(content, position)
                 if token is None:
                     raise self.wrong(position, "first name" if first else "name")
                 kind = token.lastgroup or ""
                 if kind != "close":
-                    label, label_start, label_end = self.quoted(token, kind)
-                    position, kind = token.end(), "name"
-            if not in_object or kind == "name":
-                token = match_value(content, position)
+                    label, position = self.quoted(token, kind), token.end()
+            if kind != "close":
+                token = _VALUE.match(content, position)
                 if token is None:
                     raise self.wrong(position, "first" if first and not in_object and top is not None else "value")
-                kind = group = token.lastgroup or ""
-                node_kind = kinds.get(group)
-                if node_kind is not None:
-                    if node_kind is TEXT:
-                        value, start, end = self.quoted(token, group)
-                    else:
-                        (start, end), value = token.span(group), token[group]
-                    if label is None:
-                        node = Node(node_kind, start, end, start, end, value, None, -1, -1, NO_CHILDREN)
-                    else:
-                        node = Node(
-                            node_kind, label_start, end, start, end, value, label, label_start, label_end, NO_CHILDREN
-                        )
-                        label = None
-                    position = end
+                kind = token.lastgroup or ""
+                if kind in _KINDS:
+                    node = self.plain(token, kind, label)
+                    label, position = None, node.end
                     if top is None:
                         self.need_end(position)
                         return node
@@ -136,12 +125,10 @@ class _Parser:
                         position += 1
                         first = False
                         continue
-                elif group == "open":
-                    position = token.end()
-                    node = self.opened(position - 1, label, label_start, label_end)
-                    label = None
-                    top, children = node, node.children
-                    in_object, first = node.kind == KEYED, True
+                elif kind == "open":
+                    top = self.opened(token.end() - 1, label)
+                    label, position, children = None, token.end(), top.children
+                    in_object, first = top.kind == KEYED, True
                     continue
             if label is not None and token is not None:
                 raise self.unexpected(repr(content[token.end() - 1]), token.end() - 1, "value", top)
@@ -150,22 +137,34 @@ class _Parser:
                 self.need_end(position)
                 return self.root
             top = self.open_nodes[-1]
-            children = top.children
-            in_object, first = top.kind == KEYED, False
+            children, in_object, first = top.children, top.kind == KEYED, False
 
-    def quoted(self, token: re.Match[str], group: str) -> tuple[str, int, int]:
+    def quoted(self, token: re.Match[str], group: str) -> _Label:
         """A text, and where it begins and ends with its quotation marks."""
         start, end = token.span(group)
         if group != "escaped":
             return token[group], start - 1, end + 1
         return json.loads(self.content[start - 1 : end + 1]), start - 1, end + 1
 
-    def opened(self, start: int, label: str | None, label_start: int, label_end: int) -> Node:
+    def plain(self, token: re.Match[str], group: str, label: _Label | None) -> Node:
+        """A value that holds no others."""
+        kind = _KINDS[group]
+        if kind is TEXT:
+            value, start, end = self.quoted(token, group)
+        else:
+            (start, end), value = token.span(group), token[group]
+        if label is None:
+            return Node(kind, start, end, start, end, value, None, -1, -1, NO_CHILDREN)
+        text, label_start, label_end = label
+        return Node(kind, label_start, end, start, end, value, text, label_start, label_end, NO_CHILDREN)
+
+    def opened(self, start: int, label: _Label | None) -> Node:
         """A container that begins at ``start``, put where it belongs."""
         kind = KEYED if self.content[start] == "{" else LISTED
         node = Node(kind, start, start, start, start, None, None, -1, -1, [])
         if label is not None:
-            node.label, node.start, node.label_start, node.label_end = label, label_start, label_start, label_end
+            node.label, node.label_start, node.label_end = label
+            node.start = node.label_start
         if len(self.open_nodes) >= MAX_DEPTH:
             raise self.error(f"nested more than {MAX_DEPTH} levels deep", start)
         if self.open_nodes:
