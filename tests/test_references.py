@@ -65,6 +65,8 @@ def test_a_game_s_references_lead_to_files_and_back(tmp_path: Path) -> None:
         (pack / "noises.xml").write_text(slip)
         ids = {one["id"] for one in json.loads(game.run("check", pack, "--json", cwd=game.own).out)["findings"]}
         assert kind in ids, ids
+    told = game.run("check", pack, cwd=game.own).out
+    assert '"pier" names stock/my-own/noises/pier-2.wav, and this game names no file so' in told
     (pack / "noises.xml").write_text(text)
     theirs = tmp_path / "theirs"
     adopted = game.run("adopt", pack, "--game", game.profile, "--to", theirs, cwd=tmp_path)

@@ -21,6 +21,8 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
         if profile.has_files(kind):
             lines += _kind(profile, kind, None if kind is general else general)
     lines.append(("file names", _names(profile)))
+    named = [f"{reference} is {path}" for reference, path in rules.references.items()]
+    lines += [("references" if index == 0 else "", text) for index, text in enumerate(named)]
     documents = (_document(profile, exemplar) for exemplar in profile.documents)
     lines += [("documents" if index == 0 else "", text) for index, text in enumerate(documents)]
     lines += [("script", script.path) for script in profile.scripts]

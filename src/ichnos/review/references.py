@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ichnos.games.profiles.references import NO_PLACE
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -18,7 +19,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
         for sound in definitions.sounds:
             for reference, place, _ in sound.files():
                 if subject.sound_files.file_of(reference) is None and reference not in own:
-                    yield finding("take-missing", place, f'"{sound.key}" needs {reference}, which is not here')
+                    yield finding("take-missing", place, f'"{sound.key}" {_missing(reference)}')
 
 
 def unused(subject: Subject) -> Iterator[Finding]:
@@ -30,3 +31,9 @@ def unused(subject: Subject) -> Iterator[Finding]:
                 continue  # the game's own definitions name it
             if name not in subject.targets and not subject.needs_no_definition(name):
                 yield finding("file-unused", subject.label(name), "no definition names this sound")
+
+
+def _missing(reference: str) -> str:
+    if reference.startswith(NO_PLACE):
+        return f"names {reference.removeprefix(NO_PLACE)}, and this game names no file so"
+    return f"needs {reference}, which is not here"
