@@ -148,4 +148,13 @@ def test_the_key_is_what_the_file_is_called(tmp_path: Path) -> None:
     assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
     (pack / "pier" / "bell.wav").rename(pack / "pier" / "bel.wav")
     checked = json.loads(game.run("check", pack, "--json", cwd=game.own).out)
-    assert [one["id"] for one in checked["findings"]] == ["file-unused"]
+    assert {one["id"] for one in checked["findings"]} == {"file-unused", "take-missing"}
+    (pack / "pier" / "bel.wav").unlink()
+    checked = json.loads(game.run("check", pack, "--json", cwd=game.own).out)
+    assert [(one["id"], one["line"]) for one in checked["findings"]] == [("take-missing", 2)]
+    stranger = json.loads(
+        game.run("check", pack, "--game", game.profile, "--installation", tmp_path / "game", "--json", cwd=tmp_path).out
+    )
+    assert [one["reason"] for one in stranger["findings"]] == [
+        '"pier/bell" is in the list, and no file here is called by that'
+    ]

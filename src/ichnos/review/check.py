@@ -39,6 +39,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     naming.findings,
     values.findings,
     references.findings,
+    references.not_by_name,
     keys.played,
     scripts.findings,
     metadata.titles,

@@ -22,6 +22,20 @@ def findings(subject: Subject) -> Iterator[Finding]:
                     yield finding("take-missing", place, f'"{sound.key}" {_missing(reference)}')
 
 
+def not_by_name(subject: Subject) -> Iterator[Finding]:
+    """Sounds of a list whose files are found by their names, and that have none, though they are not the game's."""
+    context, listing = subject.context, subject.profile.list_of_keys
+    if listing is None:
+        return
+    own = {sound.key for sound in (context.pack_file.sound if context.pack_file else ()) if sound.take_clips()}
+    for document, definitions in subject.pack.by_document.items():
+        for sound in definitions.sounds if listing.path.match(document) is not None else ():
+            is_new = context.catalogue is not None and sound.key not in context.catalogue
+            if not sound.names_files and (is_new or sound.key in {*own, *(context.new_keys or ())}):
+                reason = f'"{sound.key}" is in the list, and no file here is called by that'
+                yield finding("take-missing", sound.place, reason)
+
+
 def unused(subject: Subject) -> Iterator[Finding]:
     """Sounds that no definition names, where all of the definitions could be read."""
     pack = subject.pack
