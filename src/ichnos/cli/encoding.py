@@ -42,13 +42,17 @@ def encoded(value: Any) -> Any:
 
 def _members(value: Any) -> dict[str, Any]:
     members: dict[str, Any] = {}
+    effect: dict[str, str] = {}
     for field in fields(value):
         inner = getattr(value, field.name)
-        if isinstance(inner, Place | FindingKind):
+        if isinstance(inner, FindingKind):
+            members |= {"id": inner.id, "severity": inner.severity}
+            effect = {"effect": inner.effect}  # said last: first what it is, and where
+        elif isinstance(inner, Place):
             members |= encoded(inner)
         else:
             members[field.name.replace("_", "-")] = encoded(inner)
-    return members
+    return {**members, **effect}
 
 
 def remark(place: Place | None, reason: str) -> dict[str, Any]:
