@@ -164,7 +164,7 @@ def test_what_takes_the_place_of_a_sound_has_its_form(by_path: bool, tmp_path: P
     assert "take-format" not in {one["id"] for one in stranger}
     (tmp_path / "game" / "gate.ogg").write_bytes(b"locked")
     noted = game.run("build", cwd=game.own)
-    assert "the form of the game's own gate is not known: it becomes what others are" in noted.err
+    assert "the form of the game's own gate is not known, so it gets the usual form" in noted.err
 
 
 def test_an_icon_stays_as_large_as_it_is_where_the_game_says_no_size(tmp_path: Path) -> None:
@@ -189,3 +189,16 @@ def test_an_icon_stays_as_large_as_it_is_where_the_game_says_no_size(tmp_path: P
     assert "say both the width and the height, or neither" in game.run("games", "check", game.profile).err
     rules.write_text(text + '\n[icon]\npath = "face.svg"\n')
     assert "it is written like icon.png" in game.run("games", "check", game.profile).err
+
+
+@pytest.mark.parametrize(("channels", "found"), [("1", True), ('"any"', False), ("[1, 2]", False)])
+def test_stereo_at_a_place_is_a_slip_only_where_the_game_takes_mono_alone(
+    channels: str, found: bool, tmp_path: Path
+) -> None:
+    game = _game(tmp_path, f'container = "Ogg"\ncodec = "Vorbis"\nrate = 44100\nchannels = {channels}')
+    game.start(SOUND.format(key="sluice", clip="c1.wav") + "positional = true\n")
+    game.run("build", cwd=game.own)
+    sound = np.random.default_rng(1).normal(size=(44100, 2)) * 0.1
+    soundfile.write(game.own / "build" / "my-own" / "sluice-1.ogg", sound, 44100, format="OGG", subtype="VORBIS")
+    ids = {one["id"] for one in json.loads(game.run("check", "--json", cwd=game.own).out)["findings"]}
+    assert ("place-stereo" in ids) is found

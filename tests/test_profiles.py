@@ -177,7 +177,7 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "times": "255",
         "plus": "127.5",
     }.get(name)
-    lines = references({"@owner@:@path@": "stock/@owner@/noises/@path@.ogg"})
+    lines = references({"@owner@!@path@": "stock/@owner@/noises/@path@.ogg"})
     converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a", references=lines))
     assert converter.write(ours) == theirs
     again = converter.read(theirs)

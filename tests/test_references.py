@@ -15,7 +15,7 @@ from ichnos.games.profiles.references import references
 
 RULES = """
 [references]
-"/@owner@:@path@" = "stock/@owner@/noises/@path@.wav"
+"/@owner@!@path@" = "stock/@owner@/noises/@path@.wav"
 "..\\\\shared\\\\@path@.snd" = "shared/@path@.wav"
 """
 TREE = {
@@ -24,7 +24,7 @@ TREE = {
 }
 OWN = """<noises>
   <noise id="sluice">
-    <file src="/base:water/sluice"/>
+    <file src="/base!water/sluice"/>
     <file src="..\\shared\\wind.snd"/>
   </noise>
   <noise id="oddity">
@@ -51,7 +51,7 @@ def test_a_game_s_references_lead_to_files_and_back(tmp_path: Path) -> None:
     game = _game(tmp_path)
     game.start(SOUND, keys=2)
     pack = game.build()
-    assert _sources(pack) == ["/my-own:pier-1", "/my-own:pier-2"]
+    assert _sources(pack) == ["/my-own!pier-1", "/my-own!pier-2"]
     assert sorted(path.name for path in pack.rglob("*.wav")) == ["pier-1.wav", "pier-2.wav"]
     found = json.loads(game.run("keys", "--game", game.profile, "--json").out)
     assert {one["key"]: one["files"] for one in found} == {
@@ -59,14 +59,14 @@ def test_a_game_s_references_lead_to_files_and_back(tmp_path: Path) -> None:
     }  # fmt: skip
     text = (pack / "noises.xml").read_text()
     for slip, kind in (
-        (text.replace("/my-own:pier-2", "/my-own:peir-2"), "take-missing"),
-        (text.replace("/my-own:pier-2", "stock/my-own/noises/pier-2.wav"), "take-missing"),
+        (text.replace("/my-own!pier-2", "/my-own!peir-2"), "take-missing"),
+        (text.replace("/my-own!pier-2", "stock/my-own/noises/pier-2.wav"), "take-missing"),
     ):
         (pack / "noises.xml").write_text(slip)
         ids = {one["id"] for one in json.loads(game.run("check", pack, "--json", cwd=game.own).out)["findings"]}
         assert kind in ids, ids
     told = game.run("check", pack, cwd=game.own).out
-    assert '"pier" names stock/my-own/noises/pier-2.wav, and this game names no file so' in told
+    assert '"pier" refers to stock/my-own/noises/pier-2.wav, which is not how this game' in told
     (pack / "noises.xml").write_text(text)
     theirs = tmp_path / "theirs"
     adopted = game.run("adopt", pack, "--game", game.profile, "--to", theirs, cwd=tmp_path)
@@ -105,18 +105,18 @@ NAME = st.text("abc.-/", min_size=1, max_size=8)
 
 @given(st.sampled_from(["mill", "a-b"]), NAME)
 def test_what_is_written_is_read_as_the_same_file(owner: str, name: str) -> None:
-    write, read = references({"@owner@:@path@": "stock/@owner@/noises/@path@.ogg", "@path@": "own/@path@.ogg"})
+    write, read = references({"@owner@!@path@": "stock/@owner@/noises/@path@.ogg", "@path@": "own/@path@.ogg"})
     for path in (f"stock/{owner}/noises/{name}.ogg", f"own/{name}.ogg"):
         assert read(write(path)) == path
-    assert write(read(f"{owner}:{name}")) == f"{owner}:{name}"
+    assert write(read(f"{owner}!{name}")) == f"{owner}!{name}"
 
 
 @pytest.mark.parametrize(
     ("line", "told"),
     [
-        ('"@owner@:@path@" = "noises/@path@.wav"', "@owner@ stands on one side alone"),
+        ('"@owner@!@path@" = "noises/@path@.wav"', "@owner@ stands on one side alone"),
         ('"@owner@@path@" = "@owner@/@path@.wav"', "two holes stand one behind the other"),
-        ('"@path@" = "elsewhere/@path@.wav"', "no line of [references] leads to stock/"),
+        ('"@path@" = "elsewhere/@path@.wav"', "no line of [references] fits the file stock/"),
         ('"@path@" = 7', "a text is expected"),
     ],
 )
@@ -156,5 +156,23 @@ def test_the_key_is_what_the_file_is_called(tmp_path: Path) -> None:
         game.run("check", pack, "--game", game.profile, "--installation", tmp_path / "game", "--json", cwd=tmp_path).out
     )
     assert [one["reason"] for one in stranger["findings"]] == [
-        '"pier/bell" is in the list, and no file here is called by that'
+        '"pier/bell" is in the list, and there is no file of that name'
     ]
+
+
+def test_parts_of_a_list_are_found_by_their_names_too(tmp_path: Path) -> None:
+    tree = {
+        "tree/songs.json": '{"songs": [\n  {"name": "@key@"}\n]}\n',
+        "tree/@key@-@part.name@.wav": "", "tree/@key@.wav": "",
+    }  # fmt: skip
+    game = Made(tmp_path, "lock", '\n[takes]\nseveral = false\n\n[parts]\nnames = ["intro", "body"]\n', tree, {})
+    (tmp_path / "game" / "songs.json").parent.mkdir(exist_ok=True)
+    (tmp_path / "game" / "songs.json").write_text('{"songs": [\n  {"name": "weir"}\n]}\n')
+    clip(tmp_path / "game" / "weir.wav", 4)
+    game.start('\n[[sound]]\nkey = "pier"\nnew = true\nparts = {intro = "c1.wav", body = "c2.wav"}\n', keys=1)
+    pack = game.build()
+    assert game.run("compare", pack, pack, "--game", game.profile).code == 0
+    (pack / "pier-intro.wav").unlink()
+    (pack / "pier-body.wav").unlink()
+    checked = json.loads(game.run("check", pack, "--json", cwd=game.own).out)
+    assert [one["id"] for one in checked["findings"]] == ["take-missing"]

@@ -125,11 +125,11 @@ def assign(
     said = {"kind": kind, "category": category, "like": like, "volume": volume}
     folder, fields = workspaces.find_folder(workspace), _fields(said, every_file=every_file)
     if verdicts is not None:
-        alone = not any((key, clips, from_, title, new, add, replace, weight, *said.values()))
+        alone = not any((key, clips, from_, title, new, add, replace, every_file, weight, *said.values()))
         _take_verdicts(folder, verdicts, alone=alone, dry_run=dry_run)
         return
     if from_ is not None:
-        _refuse_with_from(key, weight)
+        _refuse_with_from(key, {"add": add, "replace": replace, "new": new, "title": title, "weight": weight})
         _assign_from(folder, from_, fields, dry_run=dry_run)
         return
     if key is None or not clips:
@@ -201,11 +201,12 @@ def _number(weight: str | None) -> float | None:
     return None if weight is None else float(as_typed({"weight": weight})["weight"])
 
 
-def _refuse_with_from(key: str | None, weight: str | None) -> None:
+def _refuse_with_from(key: str | None, options: Mapping[str, object]) -> None:
     if key is not None:
         raise UsageError("--from finds the keys itself", cure="leave out the key and the clips, or --from")
-    if weight is not None:
-        raise UsageError("--weight is for the takes of one key", cure="name the key and its clips")
+    odd = next((name for name, value in options.items() if value), None)
+    if odd is not None:
+        raise UsageError(f"--{odd} is for one key", cure=f"name the key and its clips, or leave out --{odd}")
 
 
 def _take_verdicts(folder: Path, table: Path, *, alone: bool, dry_run: bool) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextlib import ExitStack
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import Annotated, Any
 
 import typer
 
@@ -12,10 +12,6 @@ from ichnos.cli import show
 from ichnos.cli.app import Json, Overwrite, WorkspaceFolder, app, examples
 from ichnos.cli.rehearsing import Game, Installation, Packs, Seed, as_json_of, level_of, log_of, refuse_there, world_of
 from ichnos.errors import IchnosError, UsageError
-
-if TYPE_CHECKING:
-    pass
-
 
 To = Annotated[Path | None, typer.Option(metavar="FILE.wav", help="Write it.", show_default="the loudspeaker")]
 

@@ -63,13 +63,13 @@ def show_game(game: GameArgument, json: Json = False) -> None:
     from ichnos.games.description import describe
     from ichnos.games.profiles import loading, profile
 
-    profile_of = loading.load(profile.find(game))
+    game_profile = loading.load(profile.find(game))
     if json:
-        show.as_json(profile_of.rules)
+        show.as_json(game_profile.rules)
         return
     out = show.console()
-    out.print(Text.assemble((profile_of.rules.game.title, "bold"), f": {profile_of.rules.game.summary}"))
-    for name, text in describe(profile_of):
+    out.print(Text.assemble((game_profile.rules.game.title, "bold"), f": {game_profile.rules.game.summary}"))
+    for name, text in describe(game_profile):
         out.print(f"  {name:<12} {text}")
 
 

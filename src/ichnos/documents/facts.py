@@ -45,22 +45,53 @@ Differing = tuple[Fact | None, Fact | None]  # before and after, one of them
 def difference(
     before: Iterable[Fact],
     after: Iterable[Fact],
-    is_same: Callable[[Fact, Fact], bool] = lambda one, other: one.value == other.value,
+    is_same: Callable[[Fact, Fact], bool] | None = None,
 ) -> Iterator[Differing]:
     """What two lists say otherwise: facts that only one of them has, and those with another value.
 
     What is said several times must be said as often, in any order.
+
+    Args:
+        is_same: whether two values count as one; without it, they do where they are equal.
     """
     first, second = _by_identity(before), _by_identity(after)
     for identity in {**first, **second}:
-        unmatched, others = [], second.get(identity, [])
-        for fact in first.get(identity, ()):
-            index = next((index for index, other in enumerate(others) if is_same(fact, other)), None)
-            if index is None:
-                unmatched.append(fact)
-            else:
-                del others[index]
-        yield from zip_longest(unmatched, others)
+        facts, others = first.get(identity, []), second.get(identity, [])
+        yield from zip_longest(*(_unlike(facts, others, is_same) if is_same else _unequal(facts, others)))
+
+
+def _unequal(facts: list[Fact], others: list[Fact]) -> tuple[list[Fact], list[Fact]]:
+    """What either list has more often; a stranger's document may say one thing a million times."""
+    common = Counter(map(_hashable, facts)) & Counter(map(_hashable, others))
+    return _without(facts, common), _without(others, common)
+
+
+def _without(facts: list[Fact], common: Counter[Any]) -> list[Fact]:
+    left, rest = common.copy(), []
+    for fact in facts:
+        value = _hashable(fact)
+        if left[value]:
+            left[value] -= 1
+        else:
+            rest.append(fact)
+    return rest
+
+
+def _hashable(fact: Fact) -> Any:
+    return tuple(fact.value) if isinstance(fact.value, list) else fact.value
+
+
+def _unlike(
+    facts: list[Fact], others: list[Fact], is_same: Callable[[Fact, Fact], bool]
+) -> tuple[list[Fact], list[Fact]]:
+    unmatched, left = [], list(others)
+    for fact in facts:
+        index = next((index for index, other in enumerate(left) if is_same(fact, other)), None)
+        if index is None:
+            unmatched.append(fact)
+        else:
+            del left[index]
+    return unmatched, left
 
 
 def _by_identity(facts: Iterable[Fact]) -> dict[tuple[Any, ...], list[Fact]]:

@@ -34,10 +34,10 @@ class Row:
         return IchnosError(f'column "{column}": {what}', place=self.place(column), cure=cure)
 
 
-def first_line(text: Text) -> str:
-    """The first line that is no comment, and says something."""
-    lines = text.content.splitlines()
-    return next((line for line in lines if line.strip() and not line.startswith(COMMENTS)), "")
+def first_line(text: Text, *, comments: bool) -> str:
+    """The first line that says something; ``comments``: there may be some before it."""
+    skipped = COMMENTS if comments else ()
+    return next((line for line in text.content.splitlines() if line.strip() and not line.startswith(skipped)), "")
 
 
 def rows(
@@ -46,24 +46,25 @@ def rows(
     prefixes: tuple[str, ...] = (),
     needed: Sequence[str] = ("key",),
     *,
-    capitals: bool = True,
+    loose: bool = False,
 ) -> list[Row]:
-    """The rows of a table under its header, those without a cell left out; lines that begin with # or // are comments.
+    """The rows of a table under its header, those without a cell left out.
 
     Args:
         known: the columns that there can be; prefixes: what others may begin with.
         needed: the columns that there must be.
-        capitals: do they count in the name of a column?
+        loose: capitals do not count in the names of columns, and rows that begin with # or // are comments.
 
     Raises:
         IchnosError: another column, one that is there twice or not at all, or a row that is not understood.
     """
-    comma = max(",;\t", key=first_line(text).count)
+    comma = max(",;\t", key=first_line(text, comments=loose).count)
     given = CsvTable(comma=comma, quoted=True, header=False).parse(text).children
-    given = [row for row in given if not (row.children[0].value or "").startswith(COMMENTS)]
+    if loose:
+        given = [row for row in given if not (row.children[0].value or "").startswith(COMMENTS)]
     header = given[0].children if given else []
     columns = [(cell.value or "").strip() for cell in header]
-    columns = columns if capitals else [name.lower() for name in columns]
+    columns = [name.lower() for name in columns] if loose else columns
     for index, (name, cell) in enumerate(zip(columns, header, strict=True)):
         place = text.place(cell.start)
         if columns.index(name) != index:

@@ -27,12 +27,12 @@ def not_by_name(subject: Subject) -> Iterator[Finding]:
     context, listing = subject.context, subject.profile.list_of_keys
     if listing is None:
         return
-    own = {sound.key for sound in (context.pack_file.sound if context.pack_file else ()) if sound.take_clips()}
+    own = {sound.key for sound in (context.pack_file.sound if context.pack_file else ()) if sound.clips()}
     for document, definitions in subject.pack.by_document.items():
         for sound in definitions.sounds if listing.path.match(document) is not None else ():
             is_new = context.catalogue is not None and sound.key not in context.catalogue
             if not sound.names_files and (is_new or sound.key in {*own, *(context.new_keys or ())}):
-                reason = f'"{sound.key}" is in the list, and no file here is called by that'
+                reason = f'"{sound.key}" is in the list, and there is no file of that name'
                 yield finding("take-missing", sound.place, reason)
 
 
@@ -49,5 +49,5 @@ def unused(subject: Subject) -> Iterator[Finding]:
 
 def _missing(reference: str) -> str:
     if reference.startswith(NO_PLACE):
-        return f"names {reference.removeprefix(NO_PLACE)}, and this game names no file so"
+        return f"refers to {reference.removeprefix(NO_PLACE)}, which is not how this game names its files"
     return f"needs {reference}, which is not here"

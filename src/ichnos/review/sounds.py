@@ -63,7 +63,7 @@ class Decoder:
             return [finding("take-damaged", replace(place, seconds=seconds), damage.what if damage else "")], 0.0
         facts = replace(heard.facts, claimed=containers.claimed(Path(name)))
         found = list(_format(wanted, facts, place))
-        if facts.channels > 1 and name in subject.at_a_place and wanted.channels == 1:
+        if facts.channels > 1 and name in subject.at_a_place and wanted.is_mono:
             reason = f"it is to be heard at its place ({subject.at_a_place[name]}), and has {facts.channels} channels"
             found.append(finding("place-stereo", place, reason))
         if heard.peak < _SILENT and name not in subject.silent:

@@ -67,6 +67,11 @@ class Target:
     def _every(self) -> Accepted:
         return self.accepted or Accepted((self.codec,), (self.rate,), (self.channels,))
 
+    @property
+    def is_mono(self) -> bool:
+        """Is nothing but mono accepted?"""
+        return self._every().channels == (1,)
+
     def of_clip(self, facts: Facts) -> Target:
         """What one clip is converted to: what of it is accepted stays as it is, where it can be written so."""
         if self.accepted is None:

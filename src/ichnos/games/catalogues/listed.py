@@ -57,9 +57,9 @@ def read_list(source: Path) -> Catalogue:
 
 def _entries(text: Text) -> Iterator[tuple[Place, dict[str, str]]]:
     """Each key's place, and what stands beside it."""
-    columns = [name.strip().strip('"').lower() for name in re.split("[,;\t]", first_line(text))]
+    columns = [name.strip().strip('"').lower() for name in re.split("[,;\t]", first_line(text, comments=True))]
     if "key" in columns:
-        yield from ((row.place(), row.cells) for row in rows(text, columns, capitals=False) if "key" in row.cells)
+        yield from ((row.place(), row.cells) for row in rows(text, columns, loose=True) if "key" in row.cells)
     else:
         for node in PlainList().parse(text).children:
             yield text.place(node.start), {"key": node.value or ""}

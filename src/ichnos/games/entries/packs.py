@@ -17,9 +17,10 @@ from ichnos.games.entries.contents import contents
 from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PACK, PROP, SOUND, TAKE, scope_of
-from ichnos.games.things import PackThing, SoundThing, TakeThing, combine
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, scope_of
+from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, combine
 
 
 @dataclass
@@ -99,20 +100,58 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
 
 def _find_by_name(profile: Profile, listing: Exemplar, names: Iterable[str], result: PackReading) -> None:
     """Give the sounds of a list the files that are called by their keys."""
-    files: dict[str, list[tuple[int, str]]] = {}
-    for name in names:
-        spelled = profile.key_of_path(name) if name.lower().endswith(profile.sound_suffixes) else None
-        if spelled is not None:
-            files.setdefault(spelled[0], []).append((spelled[1], name))
+    sounds = [name for name in names if name.lower().endswith(profile.sound_suffixes)]
+    takes, parts = (_by_key(paths.values(), sounds) for paths in (profile.take_paths, profile.part_paths))
 
     def with_files(sound: SoundThing) -> SoundThing:
-        own = sorted(files.get(profile.rules.names.spelled(sound.key), ()))
-        takes = tuple(TakeThing(TAKE, {"file": name, "take.number": number}, place=sound.place) for number, name in own)
-        return sound if sound.names_files or not takes else replace(sound, inside={**sound.inside, TAKE: takes})
+        inside = dict(sound.inside)
+        if own := list(_called(profile, takes, sound)):
+            said = [dict(take.values) for take in sound.takes]  # what the list says of each, such as its volume
+            said += [{} for _ in own[len(said) :]]
+            inside[TAKE] = tuple(
+                TakeThing(TAKE, {"take.number": values.get("take.number", 1), **more, "file": name}, place=sound.place)
+                for (name, values), more in zip(own, said, strict=False)
+            )
+        if own := list(_called(profile, parts, sound)):
+            inside[PART] = tuple(
+                PartThing(PART, {"part.file": name, "part.name": values.get("part.name")}, place=sound.place)
+                for name, values in own
+            )
+        return replace(sound, inside=inside)
 
     for name, pack in result.by_document.items():
         if listing.path.match(name) is not None:
             result.by_document[name] = pack.with_sounds(map(with_files, pack.sounds))
+
+
+_Named = dict[tuple[str, str], list[tuple[str, Mapping[str, Value]]]]  # by the hole of the key, and what stands there
+
+
+def _by_key(paths: Iterable[Pattern], names: Iterable[str]) -> _Named:
+    """Files by the part of the key that their own names spell, in the order of their numbers."""
+    found: _Named = {}
+    for name in names:
+        values = next((match for path in paths if (match := path.match(name)) is not None), None)
+        hole = next((hole for hole in ("key", "key.own") if values and hole in values), None)
+        if values is not None and hole is not None:
+            found.setdefault((hole, str(values[hole])), []).append((name, values))
+    for files in found.values():
+        files.sort(key=lambda file: float(str(file[1].get("take.number", 1))))
+    return found
+
+
+def _called(profile: Profile, files: _Named, sound: SoundThing) -> Iterator[tuple[str, Mapping[str, Value]]]:
+    """The files whose names spell a sound's key, whole or cut."""
+    names = profile.rules.names
+    group, _, own = sound.key.rpartition(names.separator)
+    for hole, piece in (("key", sound.key), ("key.own", own)):
+        near = files.get((hole, names.spelled(piece)), [])
+        if not near and names.longest is not None:
+            cut = (other for (of, text), other in files.items() if of == hole and names.is_of(text, piece))
+            near = [file for several in cut for file in several]
+        for name, values in near:
+            if "key.group" not in values or names.is_of(str(values["key.group"]), group):
+                yield name, values
 
 
 def _hold_against_path(

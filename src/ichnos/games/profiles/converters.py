@@ -297,7 +297,7 @@ CONVERTERS: dict[str, ConverterKind] = {
     "reference": ConverterKind(
         _reference,
         "a file as [references] says; every hole of a file has this, where there are such and it has no other",
-        example=("stock/mill/noises/turns.ogg", "mill:turns"),
+        example=("stock/mill/noises/turns.ogg", "mill!turns"),
     ),
     "backslash": ConverterKind(
         _text(lambda path: path.replace("/", "\\"), lambda path: path.replace("\\", "/")),

@@ -79,8 +79,11 @@ class Profile:
     def list_of_keys(self) -> Exemplar | None:
         """The document that lists sounds by their keys, where none names a file: the game finds those by name."""
         named = {name for exemplar in self.documents for name in exemplar.scopes}
-        if self.by_path or named & {"file", "part.file"} or any(map(part_in, named)):
+        if self.by_path or self.scripts or named & {"file", "part.file"} or any(map(part_in, named)):
             return None
+        paths = (*self.take_paths.values(), *self.part_paths.values())
+        if any({"key", "key.own"}.isdisjoint(hole.word.name for hole in path.holes) for path in paths):
+            return None  # the name of a file does not say whose it is
         lists = (exemplar for exemplar in self.documents if SOUND in exemplar.units.values())
         return next((one for one in lists if LANGUAGE not in {*one.units.values(), *one.file_scopes}), None)
 

@@ -24,9 +24,9 @@ def references(lines: Mapping[str, str]) -> Pair:
         ValueError: a line whose holes are not the same on both sides; its first argument is the line, the second
             what is wrong.
 
-    >>> write, read = references({"@owner@:@path@": "stock/@owner@/noises/@path@.ogg"})
-    >>> write("stock/mill/noises/wheel/turns.ogg"), read("mill:wheel/turns")
-    ('mill:wheel/turns', 'stock/mill/noises/wheel/turns.ogg')
+    >>> write, read = references({"@owner@!@path@": "stock/@owner@/noises/@path@.ogg"})
+    >>> write("stock/mill/noises/wheel/turns.ogg"), read("mill!wheel/turns")
+    ('mill!wheel/turns', 'stock/mill/noises/wheel/turns.ogg')
     """
     pairs = [(_pattern(line, line), _pattern(line, path)) for line, path in lines.items()]
     for line, (reference, path) in zip(lines, pairs, strict=True):
@@ -51,7 +51,7 @@ def references(lines: Mapping[str, str]) -> Pair:
             filled = None if values is None else reference.fill(values.get)
             if filled is not None and read(filled) == text:
                 return filled
-        raise Unreadable(f"no line of [references] leads to {text}")
+        raise Unreadable(f"no line of [references] fits the file {text}")
 
     return write, read
 

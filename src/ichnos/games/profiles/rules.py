@@ -371,7 +371,7 @@ class Rules(TomlTable):
     script: tuple[ScriptRules, ...] = Field(default=(), description="[[script]]: one for each template in scripts/")
     references: dict[str, str] = Field(
         default={},
-        examples=[{"@owner@:@path@": "stock/@owner@/noises/@path@.ogg"}],
+        examples=[{"@owner@!@path@": "stock/@owner@/noises/@path@.ogg"}],
         description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
         " names of your own stand in both",
     )

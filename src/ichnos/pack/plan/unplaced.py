@@ -45,7 +45,7 @@ def _of_usual_form(workspace: Workspace) -> Iterator[str]:
     unknown = [key for key in replaced if not all(workspace.forms_of(key) or (None,))]
     if unknown:
         more = f" and {len(unknown) - 3} others" if len(unknown) > 3 else ""
-        yield f"the form of the game's own {', '.join(unknown[:3])}{more} is not known: it becomes what others are"
+        yield f"the form of the game's own {', '.join(unknown[:3])}{more} is not known, so it gets the usual form"
 
 
 def _unknown_keys(workspace: Workspace) -> Iterator[str]:
