@@ -74,14 +74,20 @@ def test_a_game_s_references_lead_to_files_and_back(tmp_path: Path) -> None:
 
 
 def test_a_file_is_replaced_where_its_reference_leads(tmp_path: Path) -> None:
+    laid = '\n[install]\nfolder = ""\nlay = "over"\n'
     game = _game(
-        tmp_path, '\n[modes]\nreplace = "by-path"\nnew = false\n\n[[document]]\npath = "noises.xml"\nmode = "known"\n'
-    )
+        tmp_path, f'\n[modes]\nreplace = "by-path"\nnew = false\n{laid}\n[[document]]\npath = "noises.xml"\nmode = "known"\n'
+    )  # fmt: skip
     game.start('\n[[sound]]\nkey = "sluice"\ntakes = ["c1.wav", "c2.wav"]\n', keys=2)
     pack = game.build()
     assert sorted(path.relative_to(pack).as_posix() for path in pack.rglob("*.wav")) == [
         "shared/wind.wav", "stock/base/noises/water/sluice.wav"
     ]  # fmt: skip
+    own = (tmp_path / "game" / "shared" / "wind.wav").read_bytes()
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game" / "shared" / "wind.wav").read_bytes() == (pack / "shared" / "wind.wav").read_bytes()
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game" / "shared" / "wind.wav").read_bytes() == own
     text = (game.own / "ichnos.toml").read_text()
     (game.own / "ichnos.toml").write_text(text + '\n[[sound]]\nkey = "oddity"\ntakes = ["c3.wav"]\n')
     refused = game.run("build", cwd=game.own)

@@ -154,7 +154,7 @@ def test_only_changed_files_are_rewritten(tmp_path: Path) -> None:
 
 def test_a_key_that_looks_like_a_comment_is_none(tmp_path: Path) -> None:
     folder = _own(tmp_path)
-    (folder / "sounds.csv").write_text('key;clip;new\n#2.pier;clips/b.wav;yes\n')
+    (folder / "sounds.csv").write_text("key;clip;new\n#2.pier;clips/b.wav;yes\n")
     planned = run("build", "--dry-run", "--json", cwd=folder)
     assert any("#2.pier" in file["path"] for file in json.loads(planned.out)["files"])
 

@@ -62,7 +62,7 @@ def prepare(
     raise_all(read.broken)
     values = dict(read.definitions.values)
     if not read.documents:
-        _refuse_unlike(profile, files)
+        _refuse_unlike(profile, files, root)
     name = _short_name(profile, values, called)
     values["pack.name"] = name
     digests = _digests(profile, files, names, contents)
@@ -93,9 +93,15 @@ def _refuse_nowhere(profile: Profile) -> None:
         raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
 
 
-def _refuse_unlike(profile: Profile, files: Files) -> None:
+def _refuse_unlike(profile: Profile, files: Files, root: GuardedFolder) -> None:
     """Raises IchnosError where no sound of a pack without documents lies where the game's do."""
-    if not any(path.match(name) for path in profile.sound_paths for name in files.names()):
+    sounds = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
+    is_over = profile.rules.install.lay == "over"
+    if not any(
+        any(path.match(name) for path in profile.sound_paths)
+        or (is_over and disk.is_file(root.path(_below(profile.rules.install.folder or "", name))))
+        for name in sounds
+    ):
         what = f"nothing in this is like a pack for {profile.rules.game.title}"
         raise IchnosError(what, place=files.place, cure="is it for another game? say --game GAME")
 
