@@ -189,11 +189,11 @@ def _verdicts(path: Path) -> Sequence[Verdict]:
     return verdicts.read(disk.read(path), str(path))
 
 
-def _refuse_unknown(said: Sequence[Verdict], subjects: Sequence[Subject]) -> None:
+def _refuse_unknown(read_verdicts: Sequence[Verdict], subjects: Sequence[Subject]) -> None:
     from ichnos.pack.workspace import verdicts
     from ichnos.review.by_key import of_subject
 
-    verdicts.refuse_unknown(said, [key for subject in subjects for key in of_subject(subject).sounds])
+    verdicts.refuse_unknown(read_verdicts, [key for subject in subjects for key in of_subject(subject).sounds])
 
 
 def _shown(place: Place) -> Place:

@@ -140,9 +140,9 @@ def carry_out(planned: list[Export], dry_run: bool, json: bool) -> list[Exported
         show.as_json({"clips": [_as_json(one) for one in done]})
     else:
         _print_done([exported for exported in done if exported.converted])
-    for one in done:
-        if one.error:
-            report(one.error)
+    for made in done:
+        if made.error:
+            report(made.error)
     if any(one.error for one in done):
         raise typer.Exit(1)
     return done
@@ -203,24 +203,24 @@ def _print_done(done: Sequence[Exported]) -> None:
             name, justify="right" if name in ("size", "was", "coding loss") else "left", header_style="bold"
         )
     before = after = 0
-    for one in done:
-        if one.converted is None:
+    for made in done:
+        if made.converted is None:
             continue
-        size = one.converted.size
-        before, after = before + one.export.size, after + size
+        size = made.converted.size
+        before, after = before + made.export.size, after + size
         row: list[str | Text] = [
-            Text(str(one.export.to)),
-            str(one.export.target),
+            Text(str(made.export.to)),
+            str(made.export.target),
             show.size(size),
-            show.size(one.export.size),
+            show.size(made.export.size),
         ]
         if lossy:
-            coding_loss = one.converted.coding_loss
+            coding_loss = made.converted.coding_loss
             row.append("none" if coding_loss is None else f"{coding_loss:z.1f} dB")
         table.add_row(*row)
     out.print(table)
-    for one in done:
-        for note in one.converted.remarks() if one.converted else ():
-            show.say(f"Note: {one.export.clip}: {note}.", err=True)
+    for made in done:
+        for note in made.converted.remarks() if made.converted else ():
+            show.say(f"Note: {made.export.clip}: {note}.", err=True)
     sizes = f"{show.size(before)} became {show.size(after)}"
     show.say(f"{show.counted(len(done), 'clip')}: {sizes}, each decoded again and compared.")

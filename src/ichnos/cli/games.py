@@ -149,8 +149,8 @@ def _check_against(game_profile: Profile, against: Path | None, harvest: Path | 
     if json:
         show.as_json({name: _translated(one) for name, one in results.items()})
     else:
-        for name, one in results.items():
-            _print_understanding(name, one)
+        for name, understood in results.items():
+            _print_understanding(name, understood)
         if harvest is not None and not results[str(harvest)].documents:
             folder = game_profile.rules.catalogue.folder
             where = f"in {folder}/" if folder else "in the folder itself: [catalogue] folder names no other"
@@ -176,17 +176,18 @@ def _translated(result: Understanding) -> dict[str, Any]:
     }
 
 
-def _print_understanding(name: str, one: Understanding) -> None:
-    show.say(f"{name}: {_percent(one.share)} is understood.", bold=True)
-    for each in one.documents:
+def _print_understanding(name: str, understood: Understanding) -> None:
+    show.say(f"{name}: {_percent(understood.share)} is understood.", bold=True)
+    for each in understood.documents:
         show.say(f"  {each.name}: {each.known:,} of {show.counted(each.values, 'value')}")
         _print_some([f"{place}: {what}" for place, what in each.odd])
-    if one.sounds or one.unnamed:
-        show.say(f"  sounds: {one.sounds:,} of {one.sounds + len(one.unnamed):,} are named or in their place")
-        _print_some(one.unnamed)
-    if one.others:
+    if understood.sounds or understood.unnamed:
+        total = understood.sounds + len(understood.unnamed)
+        show.say(f"  sounds: {understood.sounds:,} of {total:,} are named or in their place")
+        _print_some(understood.unnamed)
+    if understood.others:
         show.say("  not spoken of:")
-        _print_some([each.name for each in one.others])
+        _print_some([each.name for each in understood.others])
 
 
 def _percent(share: float) -> str:

@@ -88,16 +88,16 @@ def _is_enough(lift: Lift, proved: Audibility | None, wish: float) -> bool:
     return (lift.reached if proved is None else proved.stands_out) >= wish - _NEAR
 
 
-def _print(found: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> None:
+def _print(audibility_of: Audibility, lift: Lift | None, proved: Audibility | None, wish: float) -> None:
     from rich.text import Text
 
     from ichnos.audio.process import lifting
 
     out = show.console()
-    style = "bold green" if lift is None else "bold yellow" if found.stands_out >= 0 else "bold red"
-    out.print(Text.assemble("It ", (str(found), style), f"; wished: {wish:g} dB."))
-    best = ", ".join(f"{hz:.0f} Hz ({_apart(db)})" for hz, db in found.best_bands())
-    most = "It stands out most" if found.stands_out >= 0 else "It comes nearest to being heard"
+    style = "bold green" if lift is None else "bold yellow" if audibility_of.stands_out >= 0 else "bold red"
+    out.print(Text.assemble("It ", (str(audibility_of), style), f"; wished: {wish:g} dB."))
+    best = ", ".join(f"{hz:.0f} Hz ({_apart(db)})" for hz, db in audibility_of.best_bands())
+    most = "It stands out most" if audibility_of.stands_out >= 0 else "It comes nearest to being heard"
     out.print(f"{most} around {best}.")
     if lift is not None and proved is not None:
         out.print(f"The least change found: {', '.join(map(str, lift.steps))}.")

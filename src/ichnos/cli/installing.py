@@ -164,13 +164,13 @@ def installed(json: Json = False) -> None:
         for name in notes.games():
             if disk.is_folder(Path(name)):
                 _tell(transaction.open_game(Path(name), notes))
-        found = listing.games(notes)
+        games = listing.games(notes)
     if json:
-        show.as_json([_game_as_json(game) for game in found])
+        show.as_json([_game_as_json(game) for game in games])
         return
-    if not found:
+    if not games:
         show.say("No pack is in any game.")
-    for game in found:
+    for game in games:
         gone = "" if game.is_there else "  (this folder is gone)"
         show.say(f"{game.folder}{gone}", bold=True)
         for number, pack_in_game in enumerate(game.packs, 1):
@@ -244,10 +244,10 @@ def _waiting() -> None:
 
 def _tell(game: OpenGame) -> None:
     """Say what was found interrupted in a game."""
-    found = game.interrupted
-    if found is not None:
-        how = "it has been gone on with, and is done" if found.forward else "it has been taken back"
-        show.say(f"The {found.what} of {found.pack} in {game.root.folder} was interrupted: {how}.", err=True)
+    pending = game.interrupted
+    if pending is not None:
+        how = "it has been gone on with, and is done" if pending.forward else "it has been taken back"
+        show.say(f"The {pending.what} of {pending.pack} in {game.root.folder} was interrupted: {how}.", err=True)
 
 
 def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> tuple[Profile, Path, Path]:

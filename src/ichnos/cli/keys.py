@@ -111,9 +111,9 @@ def search(
         raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
     profile = _ensured(game, Path(workspace))
     if category is not None:
-        known = library.categories(profile)
-        if category not in known:
-            cure = f"there are: {', '.join(known) or 'none'}"
+        category_names = library.categories(profile)
+        if category not in category_names:
+            cure = f"there are: {', '.join(category_names) or 'none'}"
             raise UsageError(f'no key has the category "{category}"', cure=cure)
     entries, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
     if json:

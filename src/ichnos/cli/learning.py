@@ -109,7 +109,7 @@ def _asked(made: Draft) -> dict[str, str]:
         show.say("Nobody is there to answer: nothing is asked.", err=True)
         return {}
     answers: dict[str, str] = {}
-    for doubt in [one for one in made.doubts if one.others][:_MOST_QUESTIONS]:
+    for doubt in [unsure for unsure in made.doubts if unsure.others][:_MOST_QUESTIONS]:
         _question(doubt)
         choice = typer.prompt("Which", default="1", err=True).strip()
         options = (doubt.taken, *doubt.others)

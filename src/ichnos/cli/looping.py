@@ -70,8 +70,8 @@ def loop(
     report: dict[str, Any] = {"loop": _as_json(chosen, seam)}
     if not json:
         _print_seam("The loop", seams, chosen, seam)
-    if better and (found := _candidates(seams, report, json=json)):
-        chosen, seam = found
+    if better and (better_loop := _candidates(seams, report, json=json)):
+        chosen, seam = better_loop
         drawn.append(("better", seams, chosen))
     if to is not None and dry_run:
         report["dry-run"] = True

@@ -25,22 +25,22 @@ def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
     from ichnos.install import status as standings
     from ichnos.pack.workspace.folder import find_folder
 
-    found = standings.status(find_folder(Path(workspace)))
+    state = standings.status(find_folder(Path(workspace)))
     if json:
-        show.as_json(_as_json(found))
+        show.as_json(_as_json(state))
         return
-    facts = found.facts
+    facts = state.facts
     show.say(f"{facts.title} {facts.version}, for {facts.game}", bold=True)
     of_game = f"; {facts.replaced} of the {facts.keys_of_game:,} keys of {facts.game}" if facts.keys_of_game else ""
     show.say(f"  sounds     {len(facts.keys)}, of {show.counted(len(facts.clips), 'clip')}{of_game}")
-    _some("missing", found.missing, "of its clips not there")
+    _some("missing", state.missing, "of its clips not there")
     _some("no clip", facts.without_clips, "with a title alone")
-    _some("unused", found.unused, "in the workspace, said nothing of")
-    show.say(f"  built      {_built(found)}")
-    if found.built != "never":
-        checked = "not since it was built" if found.findings is None else show.counted(found.findings, "finding")
-        show.say(f"  checked    {'no findings' if found.findings == 0 else checked}")
-    for standing in found.installed:
+    _some("unused", state.unused, "in the workspace, said nothing of")
+    show.say(f"  built      {_built(state)}")
+    if state.built != "never":
+        checked = "not since it was built" if state.findings is None else show.counted(state.findings, "finding")
+        show.say(f"  checked    {'no findings' if state.findings == 0 else checked}")
+    for standing in state.installed:
         edition = "" if standing.is_latest else ", an older edition"
         changed = (
             f", {show.counted(len(standing.changed), 'file')} changed by somebody else since"
@@ -48,19 +48,19 @@ def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
             else ""
         )
         show.say(f"  installed  {standing.version} in {standing.folder}{edition}{changed}")
-    if not found.installed:
+    if not state.installed:
         show.say("  installed  nowhere")
-    command, why = found.next_step
+    command, why = state.next_step
     show.say(f"Next: {command}  ({why})" if command else f"Next: {why}")
 
 
-def _built(found: Status) -> str:
-    if found.package is None:
+def _built(state: Status) -> str:
+    if state.package is None:
         return "not yet"
     from ichnos.files.paths import shown
 
-    package = shown(found.folder, found.package)
-    return package if found.built == "current" else f"{package}; the workspace or the pack has changed since"
+    package = shown(state.folder, state.package)
+    return package if state.built == "current" else f"{package}; the workspace or the pack has changed since"
 
 
 def _some(head: str, names: tuple[str, ...], what: str) -> None:
@@ -69,23 +69,23 @@ def _some(head: str, names: tuple[str, ...], what: str) -> None:
         show.say(f"  {head:<10} {len(names)} {what}: {', '.join(names[:3])}{more}")
 
 
-def _as_json(found: Status) -> dict[str, object]:
-    facts, (command, why) = found.facts, found.next_step
+def _as_json(state: Status) -> dict[str, object]:
+    facts, (command, why) = state.facts, state.next_step
     return {
-        "workspace": found.folder,
+        "workspace": state.folder,
         "title": facts.title,
         "version": facts.version,
         "game": facts.game,
         "sounds": len(facts.keys),
         "clips": len(facts.clips),
-        "missing-clips": found.missing,
+        "missing-clips": state.missing,
         "keys-without-clips": facts.without_clips,
-        "unused-clips": found.unused,
+        "unused-clips": state.unused,
         "keys-of-the-game": facts.keys_of_game,
         "of-those-here": facts.replaced,
-        "built": found.built,
-        "package": found.package,
-        "findings": found.findings,
+        "built": state.built,
+        "package": state.package,
+        "findings": state.findings,
         "installed": [
             {
                 "folder": standing.folder,
@@ -93,7 +93,7 @@ def _as_json(found: Status) -> dict[str, object]:
                 "latest": standing.is_latest,
                 "changed": standing.changed,
             }
-            for standing in found.installed
+            for standing in state.installed
         ],
         "next": {"command": command, "why": why},
     }

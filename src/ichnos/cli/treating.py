@@ -108,8 +108,8 @@ def _steps(given: dict[str, Any]) -> list[Any]:
     """The steps that the options say, in their fixed order."""
     from ichnos.audio.process.treatments import STEPS
 
-    said = {name: [""] if value is True else value or () for name, value in given.items()}
-    return [_step(kind, text) for kind in STEPS for text in said.get(kind.step_name(), ())]
+    texts = {name: [""] if value is True else value or () for name, value in given.items()}
+    return [_step(kind, text) for kind in STEPS for text in texts.get(kind.step_name(), ())]
 
 
 def _step(kind: Any, text: str) -> Any:

@@ -37,7 +37,7 @@ class GameWithPacks:
 
 def games(notes: Journal) -> list[GameWithPacks]:
     """Every game that a pack is in. Raises IchnosError where what was kept cannot be read."""
-    found, profiles = [], Profiles(Contents(notes))
+    games_of, profiles = [], Profiles(Contents(notes))
     for name in notes.games():
         folder = Path(name)
         record, _ = notes.record(folder)
@@ -48,8 +48,8 @@ def games(notes: Journal) -> list[GameWithPacks]:
             for pack in record.packs
         )
         kept = {path.original.sha256: path.original.size for path in record.paths.values() if path.original}
-        found.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder)))
-    return found
+        games_of.append(GameWithPacks(folder, packs, sum(kept.values()), disk.is_folder(folder)))
+    return games_of
 
 
 def _changed(folder: Path, record: GameRecord, pack: InstalledPack) -> Iterator[str]:

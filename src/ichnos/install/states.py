@@ -92,23 +92,23 @@ class PathStates:
         return claimed
 
     def rebased(
-        self, path: str, now: FileState, known: ClaimedPath, claims: list[Claim], *, install: bool
+        self, path: str, now: FileState, claimed: ClaimedPath, claims: list[Claim], *, install: bool
     ) -> ClaimedPath:
         """How a file is without our entries, that others have changed since: that is the game's own from now on."""
-        assert known.original is not None
-        assert known.written is not None
+        assert claimed.original is not None
+        assert claimed.written is not None
         label = str(self.root.path(path))
-        data, base = self.root.read(path), self.contents.read(known.original.sha256)
+        data, base = self.root.read(path), self.contents.read(claimed.original.sha256)
         self.shifted = True
         if claims[0].how == "line":
             return self.original(pristine.without_lines(data, base, claims, label), now)
         patches = [EntryPatch.from_json(self.contents.read(claim.content)) for claim in claims]
         ours = [identity for patch in patches for identity in patch.entries]
-        left = self.contents.read(known.written.sha256)
+        left = self.contents.read(claimed.written.sha256)
         patching, keep = self.patching(path), self.on_change == "theirs" or install
         without, changed = pristine.without_entries(patching, ours, data, left, base, label, keep=keep)
         if changed and self.on_change == "stop":
-            self.changed.append(Changed(path, known.written, now, named(changed)))
+            self.changed.append(Changed(path, claimed.written, now, named(changed)))
         elif changed and self.on_change == "theirs":
             self.given_up[path] = set(changed)
             self.stays.append((path, f"entries that somebody else has changed stay: {', '.join(named(changed))}"))
@@ -134,14 +134,14 @@ class PathStates:
         return patching
 
     def target(
-        self, path: str, known: ClaimedPath, now: FileState | None, claims: Iterable[tuple[str, Claim]]
+        self, path: str, claimed: ClaimedPath, now: FileState | None, claims: Iterable[tuple[str, Claim]]
     ) -> FileState | None:
         """How a path is to stand.
 
         Raises:
             IchnosError: there is nothing to merge into, or the line that ours must stand before is not there.
         """
-        content: str | bytes | None = known.original.sha256 if known.original else None
+        content: str | bytes | None = claimed.original.sha256 if claimed.original else None
         claims = list(claims)
         if any(claim.how == "cache" for _, claim in claims):
             return None
@@ -166,9 +166,9 @@ class PathStates:
         if content is None:
             return None
         sha256 = self.contents.add(content) if isinstance(content, bytes) else content
-        if known.original is not None and sha256 == known.original.sha256:
-            return known.original
-        mode = (known.original or now or FileState("", 0, 0, _MODE)).mode
+        if claimed.original is not None and sha256 == claimed.original.sha256:
+            return claimed.original
+        mode = (claimed.original or now or FileState("", 0, 0, _MODE)).mode
         if now is not None and sha256 == now.sha256:
             return now
         return FileState(sha256, self.contents.size(sha256), self.now, mode)

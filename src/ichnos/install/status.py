@@ -159,10 +159,10 @@ def _keep(state: WorkspaceState, last: LastBuild, facts: Facts) -> None:
 
 def _kept(state: WorkspaceState, last: LastBuild) -> Facts | None:
     """What was kept with a build; ``None`` where it is another's."""
-    said: Any = json.loads(state.fact("status") or "{}")
-    if said.get("build") != last.number:
+    kept: Any = json.loads(state.fact("status") or "{}")
+    if kept.get("build") != last.number:
         return None
-    facts: Any = {name: tuple(one) if isinstance(one, list) else one for name, one in said["facts"].items()}
+    facts: Any = {name: tuple(one) if isinstance(one, list) else one for name, one in kept["facts"].items()}
     return Facts(**facts)
 
 
@@ -174,7 +174,7 @@ def _facts(folder: Path) -> Facts:
     for name in loaded.pack_file.games:
         with suppress(IchnosError):  # what is wrong with another game is said where it is built for
             games.append(workspaces.load(folder, name))
-    pack_file, known = loaded.pack_file, loaded.catalogue
+    pack_file, catalogue = loaded.pack_file, loaded.catalogue
     keys = tuple(sound.key for sound in pack_file.sound)
     own = (clip for sound in pack_file.sound if not sound.silent for clip, _ in sound.clips())
     return Facts(
@@ -187,8 +187,8 @@ def _facts(folder: Path) -> Facts:
         keys,
         tuple(dict.fromkeys(own)),
         tuple(sound.key for sound in pack_file.sound if not sound.clips()),
-        len(known.keys) if known is not None else None,
-        sum(key in known for key in keys) if known is not None else 0,
+        len(catalogue.keys) if catalogue is not None else None,
+        sum(key in catalogue for key in keys) if catalogue is not None else 0,
     )
 
 

@@ -60,13 +60,13 @@ def _rounded(value: float | None) -> float | None:
 
 def _content(content: Content) -> dict[str, Any]:
     trouble = why_not(content)
-    said: dict[str, Any] = {"digest": content.digest, "size": content.size, "trouble": trouble}
+    data: dict[str, Any] = {"digest": content.digest, "size": content.size, "trouble": trouble}
     seen = content.glance
     if seen is None:
-        return said
+        return data
     facts = seen.facts
     loop = [content.loop[0] / facts.rate, (content.loop[1] + 1) / facts.rate] if content.loop else None
-    return said | {
+    return data | {
         "format": f"{facts.kind}, {_channels(facts.channels)}, {facts.rate / 1000:g} kHz",
         "channels": facts.channels,
         "seconds": round(facts.seconds, 4),
@@ -167,14 +167,14 @@ def _piece(shown: Shown, order: dict[str, int]) -> dict[str, Any]:
 
 def _finding(finding: Finding) -> dict[str, Any]:
     kind = finding.kind
-    said = {
+    members = {
         "id": kind.id,
         "severity": kind.severity,
         "reason": finding.reason,
         "effect": kind.effect,
         "cure": finding.cure,
     }
-    return {"place": str(finding.place), **said}
+    return {"place": str(finding.place), **members}
 
 
 def why_not(content: Content) -> str:

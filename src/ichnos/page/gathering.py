@@ -83,7 +83,7 @@ class Entry:
     @property
     def has_old(self) -> bool:
         """Is there an old sound that can be heard?"""
-        return any(one.content is not None and one.content.glance is not None for one in self.old)
+        return any(shown.content is not None and shown.content.glance is not None for shown in self.old)
 
     @property
     def level(self) -> float | None:
@@ -102,7 +102,8 @@ class Entry:
     def seconds(self) -> float:
         """How long its longest take or part is."""
         return max(
-            (one.content.glance.facts.seconds for one in self.new if one.content and one.content.glance), default=0
+            (shown.content.glance.facts.seconds for shown in self.new if shown.content and shown.content.glance),
+            default=0,
         )
 
 
@@ -140,7 +141,7 @@ class PageModel:
     def contents(self) -> dict[str, Content]:
         """Every file that is shown, by its SHA-256."""
         shown = (one.content for entry in self.entries for one in (*entry.new, *entry.old))
-        return {one.digest: one for one in shown if one is not None}
+        return {content.digest: content for content in shown if content is not None}
 
 
 def gather(
@@ -265,15 +266,15 @@ _OVER = "not looked at: there is more here than any pack for a game has"
 
 def _placed(heard: Sequence[KeySounds]) -> dict[tuple[str, int | None], list[str]]:
     """Which keys a finding is about, by the file that it names, or by the document and the line."""
-    found: dict[tuple[str, int | None], list[str]] = {}
+    by_place: dict[tuple[str, int | None], list[str]] = {}
     for sounds in heard:
         definition = sounds.definition
         named = [definition.place, *definition.places.values(), *(place for _, place, _ in definition.files())]
         at: list[tuple[str, int | None]] = [(place.path, place.line) for place in named if place.line is not None]
         at += [(piece.label, None) for piece in sounds.pieces if piece.name is not None and not piece.of_game]
         for place in dict.fromkeys(at):
-            found.setdefault(place, []).append(sounds.key)
-    return found
+            by_place.setdefault(place, []).append(sounds.key)
+    return by_place
 
 
 def _players(pack: PackThing, own: PackFile | None) -> dict[str, list[str]]:

@@ -135,7 +135,7 @@ def _pages(book: PageModel) -> Iterator[list[_Row]]:
 
 
 def _cell(entry: Entry) -> _Cell:
-    seen = [one for one in entry.new if one.content is not None and one.content.glance is not None]
+    seen = [shown for shown in entry.new if shown.content is not None and shown.content.glance is not None]
     return _Cell(entry, seen[0] if seen else None, max(0, len(entry.new) - 1))
 
 
@@ -203,7 +203,9 @@ def _short(text: str, most: int) -> str:
 
 def _about(book: PageModel) -> str:
     shown = [one.content for entry in book.entries for one in entry.new if one.content is not None]
-    files = {one.digest: one.glance.facts.seconds for one in shown if one.glance is not None}  # each counts once
+    files = {
+        content.digest: content.glance.facts.seconds for content in shown if content.glance is not None
+    }  # each counts once
     seconds = sum(files.values())
     length = f"{seconds:.1f} s" if seconds < 60 else f"{int(seconds // 60)} min {int(seconds % 60)} s"
     version, author = book.said("pack.version"), book.said("pack.author")
@@ -213,7 +215,7 @@ def _about(book: PageModel) -> str:
         f"{number} sound{'' if number == 1 else 's'}, {len(files)} file{'' if len(files) == 1 else 's'}",
         f"{length} in all",
     ]
-    return "   ".join(one for one in said if one)
+    return "   ".join(text for text in said if text)
 
 
 _KEY = "height: −60 to 0 dBFS, peaks around RMS      bar: loudness, −60 to 0 LUFS; green: the middle of its category"
@@ -239,7 +241,7 @@ def _draw_cell(sheet: _Sheet, cell: _Cell, x: float, y: float, wide: float) -> N
     middle, half = y + 0.3 + (tall - 0.78) / 2, (tall - 0.78) / 2
     content = cell.shown.content if cell.shown else None
     if content is None or content.glance is None:
-        trouble = next((one.content.trouble for one in entry.new if one.content), "there is no file")
+        trouble = next((shown.content.trouble for shown in entry.new if shown.content), "there is no file")
         sheet.text(x, middle, trouble if entry.new else "no sound", fontsize=SMALL, color=SOFT, va="center")
         return
     glance, level = content.glance, entry.level

@@ -188,7 +188,7 @@ class Acting:
                 self.stop(at, key, fade if does == "stop" or fade else 1.0, f"trigger {who}", place)
 
     def _use(self, at: int, name: str) -> None:
-        prop = next((one for one in self.world.props if one.name == name), None)
+        prop = next((other for other in self.world.props if other.name == name), None)
         if prop is None:
             cure = did_you_mean(
                 [str(thing.name) for thing in self.world.props], name, otherwise="there are no props at all"
@@ -343,7 +343,7 @@ class Acting:
         """Make room for one more, as the game would; False where it is this one that is left out."""
         at = voice.start
         active = self._active(at)
-        same = [one for one in active if one.key == voice.key]
+        same = [other for other in active if other.key == voice.key]
         if sound.voices is not None and len(same) >= sound.voices:
             self._cut(same[0], at, f"{sound.voices} of it may be heard at once")
             active.remove(same[0])
@@ -359,7 +359,7 @@ class Acting:
 
     def _active(self, at: int) -> list[Voice]:
         """Those that are heard, or will be. Most of what has been played is over, and is not looked at again."""
-        self._alive = [one for one in (*self._alive, *self.played.voices[self._seen :]) if one.end > at]
+        self._alive = [voice for voice in (*self._alive, *self.played.voices[self._seen :]) if voice.end > at]
         self._seen = len(self.played.voices)
         return list(self._alive)
 

@@ -75,13 +75,13 @@ class Sounds:
         return self._known[at]
 
     def channels(self, file: SoundFile) -> int:
-        found = self.known(file)
-        return found.channels if found else 1
+        facts = self.known(file)
+        return facts.channels if facts else 1
 
     def is_marked(self, file: SoundFile) -> bool:
         """Does the game find a loop in a file?"""
-        found = self.known(file)
-        return found is not None and found.loop is not None
+        facts = self.known(file)
+        return facts is not None and facts.loop is not None
 
     def frames(self, file: SoundFile, turns: int) -> tuple[int | None, int]:
         """The frames of so many turns of a file, and their rate; None where it goes round without end."""

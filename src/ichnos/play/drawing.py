@@ -91,8 +91,8 @@ def _bar(axes: Any, voice: Voice, lane: int, done: Rehearsal, size: float, heigh
     if max(loud) < _NOTHING:
         axes.barh(lane, end - start, left=start, height=height, facecolor="none", edgecolor=GRAPHITE, hatch="////")
         return
-    half = [height / 2 * (0.15 + 0.85 * one) for one in loud]
-    low, high = [lane - one for one in half], [lane + one for one in half]
+    half = [height / 2 * (0.15 + 0.85 * loudness) for loudness in loud]
+    low, high = [lane - width for width in half], [lane + one for one in half]
     axes.fill_between(moments, low, high, color=colour, linewidth=0, zorder=2)
     if voice.cut:
         axes.plot([end, end], [lane - 0.42, lane + 0.42], color=FAULT, linewidth=2, zorder=3)
@@ -139,8 +139,8 @@ def draw_shares(tables: Sequence[tuple[str, Sequence[Share]]], title: str, to: P
             style.name(axes, name)
             at = range(len(shares))
             found, expected = [100 * share.found for share in shares], [100 * (one.expected or 0) for one in shares]
-            axes.barh([one - 0.2 for one in at], found, height=0.36, color=INK)
-            axes.barh([one + 0.2 for one in at], expected, height=0.36, color=PENCIL)
+            axes.barh([place - 0.2 for place in at], found, height=0.36, color=INK)
+            axes.barh([place + 0.2 for place in at], expected, height=0.36, color=PENCIL)
             axes.set_yticks(list(at), [plain(share.name) for share in shares], fontsize=SMALL)
             axes.grid(visible=False, axis="y")
             axes.grid(visible=True, axis="x", color=RULE)

@@ -136,15 +136,15 @@ def _nothing(_: Any, name: Any, __: bool) -> str:
 
 def _told(arguments: list[Any], given: tuple[Any, ...]) -> dict[str, Any]:
     """What a function was called with, by our words."""
-    said: dict[str, Any] = {}
+    members: dict[str, Any] = {}
     for word, value in zip(arguments, given, strict=False):
         if isinstance(word, str):
-            said[word] = value if word == "do" else _plain(value)
+            members[word] = value if word == "do" else _plain(value)
         elif value is not None and hasattr(type(value), "keys"):
             fields = dict(value.items())
             for ours, theirs in word.items():
-                said[ours] = fields.get(theirs) if ours == "do" else _plain(fields.get(theirs))
-    return said
+                members[ours] = fields.get(theirs) if ours == "do" else _plain(fields.get(theirs))
+    return members
 
 
 def _plain(value: Any) -> Any:

@@ -64,7 +64,7 @@ class Mixing:
         self.played, self.scene, self.sounds, self.curve = played, scene, sounds, curve
         self.heard: dict[int, float] = {}
         self._readers: dict[int, _Reader] = {}
-        self._places = {one.name: one.place for one in scene.thing}
+        self._places = {thing.name: thing.place for thing in scene.thing}
 
     def blocks(self) -> Iterator[Block]:
         """The mix in stereo, before anything is held down: float32, shape (frames, 2)."""
@@ -121,17 +121,17 @@ class Mixing:
 
         place = self._places.get(str(voice.thing), self.scene.listener_at(0)[0])
         moments = [first, last] if self.scene.stands_still else [*range(first, last, _GRID), last]
-        found = []
+        channels = []
         for moment in moments[:1] if self.scene.stands_still else moments:
             listener, facing = self.scene.listener_at(moment / self.played.rate)
             near = level(distance(place, listener), voice.near, voice.far, self.curve)
             left, right = sides(place, listener, facing)
             self.heard[voice.number] = max(self.heard.get(voice.number, 0.0), near)
-            found.append((near * left, near * right))
-        if len(found) == 1:
-            return np.array(found, np.float32)
+            channels.append((near * left, near * right))
+        if len(channels) == 1:
+            return np.array(channels, np.float32)
         at = np.arange(first, last)
-        return np.stack([np.interp(at, moments, [one[side] for one in found]) for side in (0, 1)], axis=1)
+        return np.stack([np.interp(at, moments, [channel[side] for channel in channels]) for side in (0, 1)], axis=1)
 
     def _fades(self, voice: Voice, first: int, last: int) -> NDArray[np.float64] | None:
         import numpy as np
@@ -154,7 +154,7 @@ class _Reader:
         import numpy as np
 
         known = [sounds.known(file) for file, _ in voice.pieces]
-        self.channels = max((one.channels for one in known if one), default=1)
+        self.channels = max((facts.channels for facts in known if facts), default=1)
         if voice.thing is not None:
             self.channels = 1  # what has a place comes from there as one
         self._blocks = self._all(voice, sounds, rate)

@@ -73,7 +73,7 @@ def lengths(world: World, sounds: Sounds) -> dict[str, float]:
 def made_scene(world: World, seed: int) -> Scene:
     """The scene that is made up from the packs of a world."""
     with closing(Scripts(world, seed)) as scripts:
-        triggers = [one for _, one in world.triggers] + [one for one, _ in scripts.listeners]
+        triggers = [trigger for _, trigger in world.triggers] + [one for one, _ in scripts.listeners]
         return scenes.made_up(world, triggers, lengths(world, Sounds(world.profile)))
 
 

@@ -100,15 +100,15 @@ class Scene(TomlTable):
 
     @property
     def stands_still(self) -> bool:
-        return len({(one.place, one.facing) for one in self.listener}) <= 1
+        return len({(step.place, step.facing) for step in self.listener}) <= 1
 
 
 def _facings(steps: list[ListenerPlace]) -> list[float]:
-    found, now = [], 0.0
+    facings, now = [], 0.0
     for step in steps:
         now = now if step.facing is None else step.facing
-        found.append(now)
-    return found
+        facings.append(now)
+    return facings
 
 
 def read(data: bytes, path: str) -> Scene:
@@ -126,9 +126,9 @@ def written(scene: Scene) -> str:
             document[name] = values.get(name, 1)
     for name in ("listener", "thing", "happening"):
         tables = tomlkit.aot()
-        for one in values.get(name, ()):
+        for text in values.get(name, ()):
             table = tomlkit.table()
-            table.update(one)
+            table.update(text)
             table.trivia.indent = "\n"
             tables.append(table)
         if len(tables):
@@ -179,7 +179,7 @@ def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) 
         name = str(schedule.values.get("schedule.name") or "")
         happenings.append({"at": now, "schedule": name, "lasting": _FOR, "faster": _SPED_UP})
         now += _FOR / _SPED_UP
-    said: dict[str, Any] = {
+    members: dict[str, Any] = {
         "format": 1,
         "seconds": round(max(1.0, now + _APART), 3),
         "thing": [{"name": name, "place": spot} for name, spot in things.items()],
@@ -188,7 +188,7 @@ def made_up(world: World, triggers: Sequence[Thing], lengths: dict[str, float]) 
             for happening in sorted(happenings, key=lambda one: one["at"])
         ],
     }
-    return Scene.model_validate(said)
+    return Scene.model_validate(members)
 
 
 def _of_trigger(trigger: Thing, now: float, things: dict[str, Spot]) -> Iterator[dict[str, Any]]:

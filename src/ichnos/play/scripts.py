@@ -100,8 +100,8 @@ class Scripts:
             line = self._answers.get(timeout=seconds)
         except queue.Empty:
             return None
-        found: dict[str, Any] | None = json.loads(line) if line else None
-        return found
+        answer: dict[str, Any] | None = json.loads(line) if line else None
+        return answer
 
     def _ask(self, what: dict[str, Any], label: str) -> dict[str, Any]:
         """Have something run of a script, of which the label is for messages."""
@@ -142,10 +142,10 @@ def triggers_of(profile: Profile, label: str, text: str) -> list[Thing] | None:
         return None
     world = World(profile, scripts=[Script("", label, text)])
     with closing(Scripts(world, 0)) as scripts:
-        found = [_with_deed(trigger, do()) for trigger, do in scripts.listeners]
+        triggers = [_with_deed(trigger, do()) for trigger, do in scripts.listeners]
         if scripts.wrong or scripts.asked:
             return None
-    return None if None in found else [one for one in found if one is not None]
+    return None if None in triggers else [one for one in triggers if one is not None]
 
 
 def _with_deed(trigger: Thing, asked: list[Asked]) -> Thing | None:

@@ -31,18 +31,18 @@ class Share:
 
 def of_takes(sound: PlayedSound, count: int, seed: int) -> list[Share]:
     """A key played so many times: the share of each take."""
-    takes, found = Takes(seed), Counter[int]()
+    takes, counts = Takes(seed), Counter[int]()
     for _ in range(count):
         picked = takes.pick(sound)
         if picked is not None:
-            found[picked[0]] += 1
+            counts[picked[0]] += 1
     total = sum(take.weight for take in sound.takes)
     shares = []
     for at, take in enumerate(sound.takes):
         expected = take.weight / total
         error = math.sqrt(expected * (1 - expected) / count)
         name = take.file.name.rpartition("/")[2] if take.file else "no file"
-        shares.append(Share(f"take {at + 1}, {name}", found[at], found[at] / count, expected, error))
+        shares.append(Share(f"take {at + 1}, {name}", counts[at], counts[at] / count, expected, error))
     return shares
 
 
@@ -60,11 +60,11 @@ class ScheduleCount:
 def of_schedule(schedule: Thing, count: int, seed: int) -> ScheduleCount:
     """A schedule played for so many entries."""
     turns = Turns(schedule, seed)
-    found, gaps = Counter[str](), Counter[int]()
+    counts, gaps = Counter[str](), Counter[int]()
     last, since, repeats, begun = "", 0, 0, False
     for _ in range(count):
         key, kind = turns.next()
-        found[f"{key}, {kind}"] += 1
+        counts[f"{key}, {kind}"] += 1
         if kind == BETWEEN:
             if begun:
                 gaps[since] += 1
@@ -77,9 +77,9 @@ def of_schedule(schedule: Thing, count: int, seed: int) -> ScheduleCount:
     mean = sum(gap * times for gap, times in gaps.items()) / inner if inner else None
     free = turns.apart <= turns.after or len(turns.between) > turns.apart
     expected = turns.after + (1 - turns.odds) / turns.odds if turns.between and free else None
-    heard = sum(times for name, times in found.items() if name.endswith(", main"))
+    heard = sum(times for name, times in counts.items() if name.endswith(", main"))
     shares = []
-    for name, times in found.most_common():
+    for name, times in counts.most_common():
         key, _, kind = name.rpartition(", ")
         share = pieces.count(key) / number * heard / count if kind == "piece" else None
         error = math.sqrt(max(share * (1 - share), 0) / count) if share is not None else 0.0

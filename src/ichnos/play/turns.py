@@ -57,7 +57,7 @@ class Turns:
     def __init__(self, schedule: Thing, seed: int) -> None:
         values = schedule.values
 
-        kinds = [(str(one.key), str(one.values.get("entry.kind") or PIECE)) for one in schedule.of(ENTRY)]
+        kinds = [(str(entry.key), str(entry.values.get("entry.kind") or PIECE)) for entry in schedule.of(ENTRY)]
         self.pieces = [key for key, kind in kinds if kind != BETWEEN]
         self.between = [key for key, kind in kinds if kind == BETWEEN]
         self.after, self.apart = (

@@ -48,9 +48,9 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     """What the packs do to each other. ``packs`` in the order in which the game loads them."""
     ids: defaultdict[str, list[tuple[str, Place]]] = defaultdict(list)
     for pack in packs:
-        for one in pack.subject.pack.by_document.values():
-            for name, value in one.ids.items():
-                ids[value.lower()].append((pack.name, one.places[f"{ID_PREFIX}{name}"]))
+        for document in pack.subject.pack.by_document.values():
+            for name, value in document.ids.items():
+                ids[value.lower()].append((pack.name, document.places[f"{ID_PREFIX}{name}"]))
     yield from _keys(profile, packs)
     for identity, claims in ids.items():
         owners = list(dict.fromkeys(name for name, _ in claims))
@@ -99,10 +99,10 @@ def _files(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
             names[folded(name)].append((pack, name))
     icon, notes = profile.rules.icon, profile.rules.credits.path or ""
     apart = {folded(name) for name in (icon.path if icon else "", notes)}
-    below = f"{profile.rules.install.folder}/" if profile.rules.install.folder else ""
+    inside = f"{profile.rules.install.folder}/" if profile.rules.install.folder else ""
     for alike, owners in names.items():
         name = owners[0][1]
-        if len(owners) < 2 or alike in apart or name in merged or combining_of(profile, f"{below}{name}"):
+        if len(owners) < 2 or alike in apart or name in merged or combining_of(profile, f"{inside}{name}"):
             continue
         if len({pack.subject.files.read(own) for pack, own in owners}) > 1:
             winner, _ = _winner(profile, [pack.name for pack, _ in owners])

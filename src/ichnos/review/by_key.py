@@ -107,24 +107,24 @@ class PackByKey:
     @cached_property
     def sounds(self) -> dict[str, KeySounds]:
         """All that is heard, by key: what is defined, what stands in the place of the game's own, and loose files."""
-        found = {}
+        by_key = {}
         for sound in self._own():
             plain = _NUMBERED.sub("", sound.key)  # of two entries of one key, the second has a number
             key = sound.key if sound.key in self._keys else plain
-            found[sound.key] = KeySounds(
+            by_key[sound.key] = KeySounds(
                 sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(sound)
             )
         for key, sound in self._in_place().items():
-            if key not in found or not found[key].pieces:
-                definition = found[key].definition if key in found else None
+            if key not in by_key or not by_key[key].pieces:
+                definition = by_key[key].definition if key in by_key else None
                 whole = replace(sound, texts=definition.texts, place=definition.place) if definition else sound
-                found[key] = KeySounds(key, whole, self.pieces(whole))
-        named = {piece.name for one in found.values() for piece in one.pieces if not piece.of_game}
+                by_key[key] = KeySounds(key, whole, self.pieces(whole))
+        named = {piece.name for one in by_key.values() for piece in one.pieces if not piece.of_game}
         for name in self.view.names:
             if name not in named:
                 alone = sound_of(name, files=(name,))
-                found[free_name(name, found)] = KeySounds(name, alone, (self.piece("file", name),), loose=True)
-        return found
+                by_key[free_name(name, by_key)] = KeySounds(name, alone, (self.piece("file", name),), loose=True)
+        return by_key
 
     def _own(self) -> Iterator[SoundThing]:
         """What its documents say, but for entries of the game's own in a pack's copy of the game's document."""
@@ -142,13 +142,13 @@ class PackByKey:
         if self.known is None or not self._over:
             return {}
         theirs = {sound.key: sound for sound in self._of_game.sounds} if self.behind is not None else {}
-        found = {}
+        by_name = {}
         for bare, keys in self.known.players(self.profile.bare).items():
             for key in keys if bare in self._over else ():
                 entry = self.known.entry(key)
                 named = sound_of(key, entry.category, entry.files)
-                found[key] = theirs[key] if key in theirs and theirs[key].names_files else named
-        return found
+                by_name[key] = theirs[key] if key in theirs and theirs[key].names_files else named
+        return by_name
 
     @cached_property
     def _keys(self) -> set[str]:

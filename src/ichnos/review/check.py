@@ -102,7 +102,7 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
         budget: how much of it is looked at; what is over it is a finding, and the rest is checked all the same.
         on_progress: called with the name of each sound file when it has been decoded.
     """
-    found = [one for family in _FAMILIES for one in family(subject)]
+    results = [one for family in _FAMILIES for one in family(subject)]
 
     budget = budget or Budget()
     decoder = sounds.Decoder(subject, budget)
@@ -115,9 +115,9 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
     subject.targets, subject.kinds, subject.silent, subject.sound_files  # noqa: B018 (made once, before several threads ask for them)
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         decoded = list(pool.map(one, subject.sounds))
-    found += [each for findings, _ in decoded for each in findings]
-    found += _over(subject, budget)
-    left, waived = waivers.sort_out(subject.context, found)
+    results += [each for findings, _ in decoded for each in findings]
+    results += _over(subject, budget)
+    left, waived = waivers.sort_out(subject.context, results)
     left = _not_endless(left)
     own_codec = sum(subject.is_own_codec(name) for name in subject.sounds)
     return Checked(

@@ -68,7 +68,7 @@ def _neighbours(workspace: Workspace) -> list[InstalledPack]:
         return []
     names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
     others = neighbours.in_game(workspace.folder / workspace.installation)
-    return [one for one in others if not one.is_of(rules.game.name, names, pack_file.ids.values())]
+    return [pack for pack in others if not pack.is_of(rules.game.name, names, pack_file.ids.values())]
 
 
 def workspace_at(start: Path, game: str | None, *, needed: bool) -> Workspace | None:
@@ -121,8 +121,8 @@ def context_of(
     if loaded is not None:
         context = of_workspace(loaded) if own else Context(loaded.profile, loaded.catalogue)
     elif game is not None:
-        found = loading.load(profile.find(game))
-        context = Context(found, library.load(found.identity) if installation is None else None)
+        game_profile = loading.load(profile.find(game))
+        context = Context(game_profile, library.load(game_profile.identity) if installation is None else None)
     else:
         raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:

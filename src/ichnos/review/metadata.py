@@ -68,12 +68,12 @@ def titles(subject: Subject) -> Iterator[Finding]:
     for exemplar in subject.profile.written:
         titled = subject.pack.titled.get(path_of(exemplar.path), {})
         if own is not None:  # the others stand there as in the game's own
-            titled = {one: titles for one, titles in titled.items() if one in own}
+            titled = {identity: titles for identity, titles in titled.items() if identity in own}
         elif subject.profile.document_rules(exemplar).mode == "merge":
             continue  # nobody can tell which of these the pack has brought
         elif TAKE in exemplar.scopes.values():
             kept = _kept(subject, exemplar, titled)
-            titled = {one: titles for one, titles in titled.items() if one not in kept}
+            titled = {identity: titles for identity, titles in titled.items() if identity not in kept}
         every = _with_own(subject, exemplar, titled)
         languages = {language for titles in every.values() for language in titles} | of_game
         for (scope, key), titles in every.items() if "language" in names_of(exemplar) else ():
@@ -88,11 +88,13 @@ def _kept(
 ) -> set[tuple[str, str]]:
     """The sounds that have their titles from the game's own entries, or can have: the pack says nothing of those."""
     catalogue = subject.context.catalogue
-    sounds = {one for one in titled if one[0] == SOUND and (catalogue is None or one[1] in catalogue)}
+    sounds = {
+        identity for identity in titled if identity[0] == SOUND and (catalogue is None or identity[1] in catalogue)
+    }
     if catalogue is None:
         return sounds
     if subject.context.own is None:
-        return {one for one in sounds if set(titled[one]) <= set(catalogue.languages)}
+        return {identity for identity in sounds if set(titled[identity]) <= set(catalogue.languages)}
     said = {sound.key: sound.titles for sound in subject.pack.definitions.sounds}
     own = subject.own_titles(exemplar) if sounds else {}
     return {(scope, key) for scope, key in sounds if said[key] == own.get(key)}

@@ -40,19 +40,19 @@ def findings(subject: Subject) -> Iterator[Finding]:
         yield from _twice(text)
         asked = dict(_asked(text.content, calls))
         for match in _QUOTED.finditer(text.content):
-            said, place = match[2], text.place(match.start(2))
-            if said in defined or (catalogue is not None and said in catalogue):
+            text_said, place = match[2], text.place(match.start(2))
+            if text_said in defined or (catalogue is not None and text_said in catalogue):
                 continue
             if match.start(2) in asked and (catalogue is not None or defined):
-                reason = f'{asked[match.start(2)]} asks for "{said}", and nothing has that key'
+                reason = f'{asked[match.start(2)]} asks for "{text_said}", and nothing has that key'
                 known = [*defined, *(catalogue.keys if catalogue else ())]
-                yield finding("script-key", place, reason, did_you_mean(known, said, 2))
+                yield finding("script-key", place, reason, did_you_mean(known, text_said, 2))
                 continue
-            if meant := alike(said, defined):
-                yield finding("script-key", place, f'"{said}" is no key, and {meant} is', f"did you mean {meant}?")
-            elif files.is_missing(said):
-                near = files.nearest(said)
-                yield finding("script-file", place, f'there is no "{said}" in the pack', f"did you mean {near}?")
+            if meant := alike(text_said, defined):
+                yield finding("script-key", place, f'"{text_said}" is no key, and {meant} is', f"did you mean {meant}?")
+            elif files.is_missing(text_said):
+                near = files.nearest(text_said)
+                yield finding("script-file", place, f'there is no "{text_said}" in the pack', f"did you mean {near}?")
 
 
 def _broken(text: Text) -> Iterator[Finding]:

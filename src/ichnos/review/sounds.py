@@ -62,19 +62,19 @@ class Decoder:
             seconds = damage.place.seconds if damage and damage.place else None
             return [finding("take-damaged", replace(place, seconds=seconds), damage.what if damage else "")], 0.0
         facts = replace(heard.facts, claimed=containers.claimed(Path(name)))
-        found = list(_format(wanted, facts, place))
+        results = list(_format(wanted, facts, place))
         if facts.channels > 1 and name in subject.at_a_place and wanted.is_mono:
             reason = f"it is to be heard at its place ({subject.at_a_place[name]}), and has {facts.channels} channels"
-            found.append(finding("place-stereo", place, reason))
+            results.append(finding("place-stereo", place, reason))
         if heard.peak < _SILENT and name not in subject.silent:
-            found.append(finding("take-silent", place, "it is silent from beginning to end"))
+            results.append(finding("take-silent", place, "it is silent from beginning to end"))
         longest, lasts = kind.seconds, heard.frames / facts.rate
         if longest is not None and lasts > longest:
-            found.append(finding("take-long", place, f"it lasts {lasts:.1f} s, {longest:g} s are allowed"))
+            results.append(finding("take-long", place, f"it lasts {lasts:.1f} s, {longest:g} s are allowed"))
         if not looped:
             what = "its definition says that it loops, and no marker in it does"
-            found.append(finding("loop-missing", place, what))
-        return found, lasts
+            results.append(finding("loop-missing", place, what))
+        return results, lasts
 
     def _decoded(self, stream: IO[bytes], name: str) -> _Heard | None:
         """What is in a stream; None where the budget does not reach for it."""

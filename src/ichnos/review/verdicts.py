@@ -22,12 +22,12 @@ def heard_as(digests: Mapping[str, str]) -> str:
 
 def digests(heard: KeySounds) -> dict[str, str]:
     """The SHA-256 of each of the pack's own takes and parts of a sound that can be read."""
-    found = {}
+    by_name = {}
     for piece in heard.pieces:
         if piece.name is not None and not piece.of_game:
             with suppress(IchnosError), piece.stream() as stream:  # a damaged one is a finding of its own
-                found[piece.role] = disk.digest_of(stream)
-    return found
+                by_name[piece.role] = disk.digest_of(stream)
+    return by_name
 
 
 def _is_over(verdict: Verdict, heard: KeySounds) -> bool:

@@ -161,15 +161,15 @@ class _Adopting:
 
     def _name(self) -> str:
         """The pack's short name: as it stands in the names of its files, or made from its title."""
-        found: Counter[str] = Counter()
+        names: Counter[str] = Counter()
         patterns = (*self.profile.take_paths.values(), *self.profile.part_paths.values())
         for name in self.opened.files.names():
             for pattern in patterns:
                 matched = pattern.match(name)
                 if matched and "pack.name" in matched:
-                    found[str(matched["pack.name"])] += 1
+                    names[str(matched["pack.name"])] += 1
         package = self.profile.package_name.match(self.opened.path.name) or {}
-        said = [self.values.get("pack.name"), *(name for name, _ in found.most_common(1)), package.get("pack.name")]
+        said = [self.values.get("pack.name"), *(name for name, _ in names.most_common(1)), package.get("pack.name")]
         wanted = next((str(one) for one in said if one), None)
         title = self.values.get("pack.title")
         name = short_name(wanted or str(title or self.opened.path.stem))

@@ -42,13 +42,13 @@ class Usual:
         return bool(known) and all(value == one for one in known or ())
 
     def _defaults(self, name: str) -> list[Value] | None:
-        found: list[Value] = []
+        values: list[Value] = []
         for hole in (hole for exemplar in self.profile.written for hole in exemplar.holes_named(name)):
             if hole.default is None:
                 return None
             with suppress(Unreadable, Unwritable):
-                found.append(hole.read(hole.default))
-        return found
+                values.append(hole.read(hole.default))
+        return values
 
 
 def whole(value: Value) -> Value:

@@ -221,7 +221,7 @@ class AdoptedSounds:
             if name is not None and part_pattern is not None:
                 named.append((part_pattern, {"part.name": part.name}, name))
         if self.profile.rules.takes.shared:  # a file has the name that the first of its keys gives it
-            named = [one for one in named if self._used[one[2]] == sound.key]
+            named = [entry for entry in named if self._used[entry[2]] == sound.key]
         if not named or self._as_named(named, sound, sound.key):
             return None
         if kind.replace != "by-path":
@@ -252,15 +252,15 @@ class AdoptedSounds:
     def _in_place(self) -> None:
         """Sound files in the place of the game's own: their keys are those that play them there."""
         players = self.known.players(self.profile.bare) if self.known else {}
-        found: dict[str, dict[int, str]] = {}
+        by_key: dict[str, dict[int, str]] = {}
         for name in self.there:
             if name in self._used:
                 continue
             keys = players.get(without_extension(name), [])
             for key in keys:
                 files = [self.profile.bare(file) for file in self.known.entry(key).files] if self.known else []
-                found.setdefault(key, {})[files.index(without_extension(name))] = name
-        for key, given in found.items():
+                by_key.setdefault(key, {})[files.index(without_extension(name))] = name
+        for key, given in by_key.items():
             assert self.known is not None
             count = len(self.known.entry(key).files)
             takes: list[Any] = [self._clip(given[at], key) if at in given else {"kept": True} for at in range(count)]
@@ -272,16 +272,16 @@ class AdoptedSounds:
 
     def _by_names(self) -> None:
         """The same where the names themselves hold the keys."""
-        found: dict[str, dict[int, str]] = {}
+        by_key: dict[str, dict[int, str]] = {}
         for name in self.there:
             for path in self.profile.sound_paths:
                 matched = path.match(name)
                 if matched is not None and "key" in matched:
                     number = matched.get("take.number")
                     at = int(number) if isinstance(number, float) else 1
-                    found.setdefault(str(matched["key"]), {}).setdefault(at, name)
+                    by_key.setdefault(str(matched["key"]), {}).setdefault(at, name)
                     break
-        for key, given in found.items():
+        for key, given in by_key.items():
             self.tables.append({"key": key, "takes": [self._clip(given[at], key) for at in sorted(given)]})
 
     def _tell(self) -> None:
@@ -305,7 +305,7 @@ def spoken(said: Mapping[str | None, str], language: str) -> Any:
     """A text as the pack file has it: alone, or by language."""
     if None in said and len(said) == 1:
         return said[None]
-    found = {tag: text for tag, text in said.items() if tag is not None}
-    if None in said and language not in found:
-        found[language] = said[None]
-    return found
+    texts = {tag: text for tag, text in said.items() if tag is not None}
+    if None in said and language not in texts:
+        texts[language] = said[None]
+    return texts

@@ -80,20 +80,20 @@ def prepare(
     Raises:
         IchnosError: every clip that cannot be used, all together; or what the plan refuses.
     """
-    known = KnownClips(folder, state)
+    known_clips = KnownClips(folder, state)
     wanted: dict[str, Place] = {}  # where each is used first
     for sound in outline.sounds:
         wanted.setdefault(sound.use.clip, sound.use.place)
 
     def look(clip: str) -> Clip | IchnosError:
         try:
-            return known.look_at(clip, wanted[clip])
+            return known_clips.look_at(clip, wanted[clip])
         except IchnosError as error:
             return error
 
     found = dict(zip(wanted, run_side_by_side(look, wanted), strict=True))
-    raise_all([one for one in found.values() if isinstance(one, IchnosError)])
-    clips = {name: one for name, one in found.items() if isinstance(one, Clip)}
+    raise_all([result for result in found.values() if isinstance(result, IchnosError)])
+    clips = {name: result for name, result in found.items() if isinstance(result, Clip)}
     plan = make_plan(outline, clips)
     tasks = own_encoder.tasks(folder, plan) if outline.own_encoder else []
     plan = own_encoder.with_encoded(plan, tasks) if tasks else plan
@@ -107,7 +107,7 @@ def prepare(
         for conversion in plan.conversions
         if conversion.identity not in kept or _kept_name(conversion) not in there
     )
-    return Prepared(folder, plan, package, comparison.compare(plan, last), missing, last, known, tuple(tasks))
+    return Prepared(folder, plan, package, comparison.compare(plan, last), missing, last, known_clips, tuple(tasks))
 
 
 def _kept_folder(folder: Path) -> Path:
@@ -179,13 +179,13 @@ def _damaged(prepared: Prepared, state: WorkspaceState) -> list[Conversion]:
         for file in prepared.plan.files
         if file.conversion and not file.encoded and not _stays(prepared, file)
     }
-    found = []
+    damaged = []
     conversions = _kept_folder(prepared.folder)
     for identity, conversion in packed.items():
         path = conversions / _kept_name(conversion)
         if identity not in missing and (disk.is_link(path) or disk.digest(path) != noted.get(identity)):
-            found.append(conversion)
-    return found
+            damaged.append(conversion)
+    return damaged
 
 
 def _stays(prepared: Prepared, file: PlannedFile) -> bool:

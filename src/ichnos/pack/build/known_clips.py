@@ -93,5 +93,8 @@ class KnownClips:
         """Keep what was used, where that is news."""
         gone = self._known.keys() - self._used - self._new.keys()
         if self._new or gone:
-            new = {name: (one.signature, one.sha256, json.dumps(asdict(one.facts))) for name, one in self._new.items()}
+            new = {
+                name: (looked_at.signature, looked_at.sha256, json.dumps(asdict(looked_at.facts)))
+                for name, looked_at in self._new.items()
+            }
             state.note_clips(new, gone)

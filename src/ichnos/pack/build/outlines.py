@@ -43,7 +43,7 @@ def loads(text: str) -> Outline | None:
         return None
     try:
         values = json.loads(text)
-        targets = [_target(one) for one in values.pop("targets")]
+        targets = [_target(values_of) for values_of in values.pop("targets")]
         values["sounds"] = tuple(
             SoundSpec(ClipUse(role, clip, path, targets[number], Place(*place), part), about, in_place, longest)
             for role, part, clip, path, number, about, in_place, longest, *place in values["sounds"]

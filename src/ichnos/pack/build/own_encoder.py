@@ -37,10 +37,10 @@ def _noted(folder: Path) -> dict[str, PutOut]:
     """What was put out, for each game; "" is the workspace's first."""
     path = disk.own_place(folder, folder / READY / _NOTED)
     try:
-        said = json.loads(disk.read(path)) if disk.is_file(path) else {}
+        noted = json.loads(disk.read(path)) if disk.is_file(path) else {}
         return {
             str(game): {str(path): (str(one), int(time)) for path, (one, time) in files.items()}
-            for game, files in said.items()
+            for game, files in noted.items()
         }
     except (ValueError, TypeError, AttributeError):
         return {}  # then all of it is put out again
@@ -101,8 +101,8 @@ def put_out(folder: Path, game: str | None, tasks: Sequence[Task], kept: Mapping
                 disk.copy(kept[conversion.identity], beside)
             # The system's own clock for files: what the encoder writes later is compared with it.
             noted[task.file.path] = (conversion.identity, disk.changed_at(task.ready))
-    known = {task.file.path for task in tasks}
-    everything[game or ""] = {path: noted[path] for path in noted if path in known}
+    paths = {task.file.path for task in tasks}
+    everything[game or ""] = {path: noted[path] for path in noted if path in paths}
     write_whole(disk.own_place(folder, folder / READY / _NOTED), json.dumps(everything, indent=1).encode())
     write_whole(disk.own_place(folder, folder / READY / LIST), "".join(_lines(folder, tasks)).encode())
 

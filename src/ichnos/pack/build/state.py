@@ -73,7 +73,7 @@ class LastBuild:
     def inputs_stand(self) -> bool:
         """Is everything that it was made from, but perhaps for clips, as it was?"""
         inputs = self.signatures.get(INPUT, {})
-        changed = [path for path, one in inputs.items() if not signatures.is_same(path, one)]
+        changed = [path for path, signature in inputs.items() if not signatures.is_same(path, signature)]
         if not inputs or not changed:
             return bool(inputs)
         before = journal.as_they_were()  # what an install has changed is nothing that a pack is made of
@@ -88,7 +88,11 @@ class LastBuild:
     @property
     def was_read(self) -> bool:
         """Had files to be read, because their time alone does not tell whether they changed?"""
-        return any(one is not None and len(one) > 2 for signed in self.signatures.values() for one in signed.values())
+        return any(
+            signature is not None and len(signature) > 2
+            for signed in self.signatures.values()
+            for signature in signed.values()
+        )
 
 
 class WorkspaceState(State):
@@ -168,14 +172,16 @@ class WorkspaceState(State):
         root = str(self.folder)
         rows = self.rows("SELECT kind, path, size, time, digest FROM signatures WHERE build = ?", number)
         for kind, path, size, time, digest in rows:
-            one = None if size is None else (size, time) if digest is None else (size, time, digest)
-            signed.setdefault(kind, {})[os.path.normpath(f"{root}{os.sep}{os.fsdecode(path)}")] = one
+            signature = None if size is None else (size, time) if digest is None else (size, time, digest)
+            signed.setdefault(kind, {})[os.path.normpath(f"{root}{os.sep}{os.fsdecode(path)}")] = signature
         files: dict[str, BuiltFile] = {}
         kept: tuple[str, ...] = ()
         if whole:
             query = "SELECT path, content, clip, treatment, target, sha256 FROM built_files WHERE build = ?"
             files = {path: BuiltFile(*made_from) for path, *made_from in self.rows(query, number)}
-            kept = tuple(one for (one,) in self.rows("SELECT conversion FROM made_of WHERE build = ?", number))
+            kept = tuple(
+                identity for (identity,) in self.rows("SELECT conversion FROM made_of WHERE build = ?", number)
+            )
         sha256, size, profile, environment, catalogue, outline = values
         return LastBuild(
             below(self.folder, os.fsdecode(package)),
@@ -209,17 +215,19 @@ class WorkspaceState(State):
                 ),
             ).lastrowid  # fmt: skip
             rows = [
-                (number, kind, self._seen(path), *(one or ()), *_NONE[len(one or ()) :])
+                (number, kind, self._seen(path), *(signature or ()), *_NONE[len(signature or ()) :])
                 for kind, signed in build.signatures.items()
-                for path, one in signed.items()
+                for path, signature in signed.items()
             ]
             db.executemany("INSERT OR REPLACE INTO signatures VALUES (?, ?, ?, ?, ?, ?)", rows)
             files = [
-                (number, path, one.content, one.clip, one.treatment, one.target, one.sha256)
-                for path, one in build.files.items()
+                (number, path, file.content, file.clip, file.treatment, file.target, file.sha256)
+                for path, file in build.files.items()
             ]
             db.executemany("INSERT INTO built_files VALUES (?, ?, ?, ?, ?, ?, ?)", files)
-            db.executemany("INSERT OR IGNORE INTO made_of VALUES (?, ?)", [(number, one) for one in build.kept])
+            db.executemany(
+                "INSERT OR IGNORE INTO made_of VALUES (?, ?)", [(number, identity) for identity in build.kept]
+            )
 
     def note_standing(self, number: int, before: int) -> None:
         """Note that a build's files were as they were.
@@ -266,7 +274,7 @@ class WorkspaceState(State):
         stay = "SELECT conversion FROM made_of"
         with self.writing() as db:
             db.execute(f"DELETE FROM conversions WHERE identity NOT IN ({stay})")
-        return {one for (one,) in self.rows(stay)}
+        return {identity for (identity,) in self.rows(stay)}
 
     def clips(self) -> dict[str, tuple[tuple[int, int], str, str]]:
         """What is known of clips: the signature, the SHA-256, and the facts as JSON."""
@@ -301,8 +309,8 @@ def opened(folder: Path) -> WorkspaceState | None:
 
 def _is_of_another(path: Path) -> bool:
     """Is what is kept another user's? Looked at without changing anything."""
-    found = asked(path, "SELECT value FROM about WHERE name = 'user'")
-    return found is not None and found[0] not in ("", user_identity())
+    row = asked(path, "SELECT value FROM about WHERE name = 'user'")
+    return row is not None and row[0] not in ("", user_identity())
 
 
 def last_build(folder: Path, game: str | None, output: Path | None = None) -> LastBuild | None:

@@ -19,7 +19,9 @@ _AT_MOST = 2_000  # milliseconds between two looks, should a notice fail to come
 
 def signatures_of(paths: Iterable[Path]) -> Signatures:
     """How the files that are there are now."""
-    return {str(path): one for path in paths if (one := sign(path)) is not None and not disk.is_folder(path)}
+    return {
+        str(path): signature for path in paths if (signature := sign(path)) is not None and not disk.is_folder(path)
+    }
 
 
 def wait_for_change(paths: list[Path], before: Signatures) -> tuple[list[str], Signatures]:

@@ -38,8 +38,8 @@ def as_picture(
 
     data = disk.read(path, shown)
     wanted = _BY_SUFFIX[suffix.lower()]
-    colours, found = _read(data, shown, f"the game's has {size[0]} x {size[1]}" if size else "a few hundred each way")
-    if found == wanted and size in (None, colours.size):
+    colours, form = _read(data, shown, f"the game's has {size[0]} x {size[1]}" if size else "a few hundred each way")
+    if form == wanted and size in (None, colours.size):
         return data, True
     if size is not None and shape == "cropped":
         colours = ImageOps.fit(colours, size, Image.Resampling.LANCZOS)

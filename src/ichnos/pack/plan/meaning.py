@@ -144,8 +144,8 @@ def _take(take: Take, file: str, place: Place) -> TakeThing:
 
 def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]:
     """A text by language; ``None`` stands for the pack's own."""
-    found: dict[str | None, str] = {tag or default: text for tag, text in said.items()}
-    return found | {None: found[default]} if default in found else found
+    by_language: dict[str | None, str] = {tag or default: text for tag, text in said.items()}
+    return by_language | {None: by_language[default]} if default in by_language else by_language
 
 
 def _needs_category(workspace: Workspace) -> bool:

@@ -207,13 +207,13 @@ def named_path(names: NameRules, pattern: Pattern, value: Callable[[str], Value]
         return spelled_path(pattern, value)
 
     def spelled(name: str) -> Value:
-        found = value(name)
-        if not isinstance(found, str) or name == "language":
-            return found
-        written = names.spelled(found)
+        text = value(name)
+        if not isinstance(text, str) or name == "language":
+            return text
+        written = names.spelled(text)
         if not written.strip(" ._"):
             raise IchnosError(
-                f'of the {name} "{found}" nothing is left in a file name, as the game spells those',
+                f'of the {name} "{text}" nothing is left in a file name, as the game spells those',
                 place=Place("ichnos.toml"),
                 cure='give the sound a name for its files: file = "..."',
             )

@@ -136,7 +136,7 @@ def _for_others(keys: Sequence[str]) -> str:
 
 
 def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
-    found, errors = [], []
+    files, errors = [], []
     for index, prop in enumerate(workspace.pack_file.prop):
         if prop.picture is None:
             continue
@@ -150,23 +150,23 @@ def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
             rules = workspace.profile.rules.pictures
             size = (rules.width, rules.height) if rules else None
             data, _ = icon.as_picture(file, prop.picture, PurePosixPath(path).suffix, size)
-            found.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", data))
+            files.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", data))
     raise_all(errors)
-    return found
+    return files
 
 
 def _other_files(workspace: Workspace) -> list[PlannedFile]:
-    found, errors = [], []
+    files, errors = [], []
     for index, one in enumerate(workspace.pack_file.file):
         file = workspace.folder / one.file
         if disk.is_file(file):
             disk.refuse_way_out(workspace.folder, file, one.file)
-            found.append(PlannedFile(one.path, f"{one.file}, as it is", disk.read(file, one.file)))
+            files.append(PlannedFile(one.path, f"{one.file}, as it is", disk.read(file, one.file)))
         else:
             place = workspace.file.place("file", index, "file")
             errors.append(IchnosError(f'the file "{one.file}" is not there', place=place, cure="correct the name"))
     raise_all(errors)
-    return found
+    return files
 
 
 def _credits(workspace: Workspace) -> list[PlannedFile]:
@@ -315,8 +315,8 @@ def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosEr
     """Sounds that are to be like another one of which no entry was found."""
     for placed in workspace.sounds:
         like = placed.sound.like
-        known = workspace.catalogue is not None and placed.sound.key in workspace.catalogue  # it has its own entry
-        if like is not None and like not in originals.copied and not known:
+        is_known = workspace.catalogue is not None and placed.sound.key in workspace.catalogue  # it has its own entry
+        if like is not None and like not in originals.copied and not is_known:
             yield IchnosError(
                 f'{placed.sound.key} is to be like "{like}", and none of the files that a pack writes has an entry of'
                 " that in the game",
@@ -349,11 +349,11 @@ def _why(workspace: Workspace, exemplar: Exemplar, bindings: Bindings) -> str:
 def _of_itself(exemplar: Exemplar) -> str:
     """What a document says of the pack itself."""
     kinds = {"pack.title": "title", "pack.version": "version", "game.version": "game version"}
-    said = [kind for name, kind in kinds.items() if name in exemplar.scopes]
-    said += ["ids"] if any(name.startswith(ID_PREFIX) for name in exemplar.scopes) else []
-    if not said:
+    kinds_said = [kind for name, kind in kinds.items() if name in exemplar.scopes]
+    kinds_said += ["ids"] if any(name.startswith(ID_PREFIX) for name in exemplar.scopes) else []
+    if not kinds_said:
         return "what the pack says of itself"
-    return f"the pack's {' and '.join([', '.join(said[:-1]), said[-1]] if said[1:] else said)}"
+    return f"the pack's {' and '.join([', '.join(kinds_said[:-1]), kinds_said[-1]] if kinds_said[1:] else kinds_said)}"
 
 
 def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:

@@ -73,9 +73,9 @@ def _without_clip(workspace: Workspace) -> Iterator[str]:
         for exemplar in profile.written:
             if stands_without_files(exemplar, merged=profile.document_rules(exemplar).mode == "merge"):
                 there |= set(exemplar.scopes)
-        said = [name for name in settings(SOUND) if getattr(sound, name) is not None]
-        said += [f"field {name}" for name in sound.fields]
-        lost = [name for name in said if name.replace("field ", FIELD_PREFIX) not in there]
+        names = [name for name in settings(SOUND) if getattr(sound, name) is not None]
+        names += [f"field {name}" for name in sound.fields]
+        lost = [name for name in names if name.replace("field ", FIELD_PREFIX) not in there]
         if lost:
             yield (
                 f"{sound.key} has no clip, and its entry in the game is not known here, so its {', '.join(lost)} would"
@@ -124,35 +124,35 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     scopes = {scope for exemplar in profile.written for scope in exemplar.scopes.values()}
     for sound in pack.sound:
         kind = workspace.kind_of(sound)
-        known = by_kind[kind.name]
+        holes = by_kind[kind.name]
         if marking(profile.rules.loops, kind.container) is not None:
-            known.add("loop")
+            holes.add("loop")
         lost = [
-            name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in known
+            name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in holes
         ]
-        lost += _other_languages(profile, "title", sound.title, pack.pack.language, known)
-        of_takes = [name.removeprefix("take.") for name in settings(TAKE) if name not in known]
+        lost += _other_languages(profile, "title", sound.title, pack.pack.language, holes)
+        of_takes = [name.removeprefix("take.") for name in settings(TAKE) if name not in holes]
         lost += [
             f"the {field} of take {number}"
             for number, take in enumerate(sound.takes, 1)
             for field in of_takes
             if getattr(take, attribute(field)) is not None
         ]
-        if not {"part.file", "parts"} & known:
-            lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in known]
+        if not {"part.file", "parts"} & holes:
+            lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in holes]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
-        strange = [name for name in sound.fields if name not in profile.field_names and name not in known]
+        strange = [name for name in sound.fields if name not in profile.field_names and name not in holes]
         if strange:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
-    known = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
+    holes = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
     for scope in player_scopes():
         for item in getattr(pack, scope):
             if scope not in scopes and not profile.scripts:
                 yield f"{title} has no place for a {scope}: {item.name}"
                 continue
-            lost = list(_lost_of(profile, scope, item, pack.pack.language, known, in_scripts))
+            lost = list(_lost_of(profile, scope, item, pack.pack.language, holes, in_scripts))
             if lost and (scope, lost) != (TRIGGER, ["name"]):  # that alone is how the modder calls it
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
 
@@ -177,7 +177,7 @@ def _other_languages(
 ) -> list[str]:
     """The languages of a text that go nowhere, where the game has a place for one alone."""
     name = hole.rpartition(".")[2]
-    holders = [one for one in profile.written if hole in one.scopes]
+    holders = [exemplar for exemplar in profile.written if hole in exemplar.scopes]
     if f"{name}s" in known or any(one.in_languages(hole) for one in holders):
         return []
     return [f"the {name} in {tag}" for tag in said if tag not in ("", language)] if holders or name in known else []
@@ -185,14 +185,14 @@ def _other_languages(
 
 def _holes_for(profile: Profile, kind: str) -> set[str]:
     """The names of the holes that sounds of a kind have in this game's files."""
-    found: set[str] = set()
+    holes: set[str] = set()
     for exemplar in profile.written:
         if exemplar.kinds and kind not in exemplar.kinds:
             continue
         others = {unit for unit, own in exemplar.entry_kinds.items() if own != kind}
         outside = set(exemplar.document.root.walk()) - {node for unit in others for node in unit.walk()}
-        found.update(name for node in outside for name in exemplar.names_at(node))
-    return found
+        holes.update(name for node in outside for name in exemplar.names_at(node))
+    return holes
 
 
 def _in_scripts(profile: Profile) -> set[str]:

@@ -55,7 +55,7 @@ def add(
     name = str(said["name"]) if "name" in said else _free_name(loaded, scope, str(said.get("event")))
     fields: dict[str, Any] = {"name": name, **{field: value for field, value in said.items() if field != "name"}}
     copies = Copies(loaded.folder)
-    for field in (one.field for one in said_of(scope) if one.kind == "path" and one.field in fields):
+    for field in (word.field for word in said_of(scope) if word.kind == "path" and word.field in fields):
         file = copies.name_of(Path(fields[field]), field)
         raise_all([file] if isinstance(file, IchnosError) else [])
         fields[field] = file
@@ -87,7 +87,7 @@ def _need_place(loaded: Workspace, scope: str) -> None:
 
 
 def _refuse_twice(loaded: Workspace, scope: str, name: str, existing: Any, to_existing: str | None) -> None:
-    named = [index for index, one in enumerate(getattr(loaded.pack_file, scope)) if one.name == name]
+    named = [index for index, table in enumerate(getattr(loaded.pack_file, scope)) if table.name == name]
     if named and existing is None:
         place = loaded.place(scope, named[0])
         raise UsageError(f'the {scope} "{name}" stands in {place}', cure="change it there, or choose another name")
@@ -136,7 +136,7 @@ def _unknown_keys(loaded: Workspace, given: TomlTable) -> Iterator[IchnosError]:
 def _replace(table: Any, values: Mapping[str, Any], language: str) -> None:
     """Give a table other values; what is said as before keeps its text and its comments."""
     before = table.unwrap()
-    for field in [one for one in before if one not in values]:
+    for field in [name for name in before if name not in values]:
         del table[field]
     for field, value in values.items():
         if before.get(field) != value:
@@ -166,5 +166,5 @@ def _inline(values: Mapping[str, Any]) -> Any:
 
 def _free_name(loaded: Workspace, scope: str, text: str) -> str:
     """A name that no other has, made of a text."""
-    name, taken = workspaces.short_name(text), {one.name for one in getattr(loaded.pack_file, scope)}
+    name, taken = workspaces.short_name(text), {player.name for player in getattr(loaded.pack_file, scope)}
     return name if name not in taken else next(f"{name}-{n}" for n in range(2, 10**6) if f"{name}-{n}" not in taken)

@@ -32,18 +32,18 @@ def as_typed(words: Mapping[str, str]) -> dict[str, str | float]:
     Raises:
         UsageError: a value that the field cannot have.
     """
-    found: dict[str, str | float] = {}
+    fields: dict[str, str | float] = {}
     for name, text in words.items():
         model, rest = (Take, {"clip": "-"}) if name == "weight" else (Sound, {"key": "-", "takes": ["-"]})
         try:
-            found[name] = getattr(model.model_validate({**rest, name: text}), name)
+            fields[name] = getattr(model.model_validate({**rest, name: text}), name)
         except ValidationError as error:
             reason = in_words(dict(error.errors()[0]))
             about = decimal_point(text) or f"{name}: {model.model_fields[name].description}"
             raise UsageError(f"--{name} {text}: {reason}", cure=about) from None
-        if what := beyond(found[name]):
+        if what := beyond(fields[name]):
             raise UsageError(f"--{name} {text}: {what}", cure=f"{name}: {model.model_fields[name].description}")
-    return found
+    return fields
 
 
 @dataclass(frozen=True)
@@ -175,8 +175,8 @@ def assign_pairs(
     Args:
         said: other fields of all of these sounds.
     """
-    known = {sound.key for sound in loaded.pack_file.sound}
-    standing = [key for key in pairs if key in known]
+    keys = {sound.key for sound in loaded.pack_file.sound}
+    standing = [key for key in pairs if key in keys]
     document = document_of(loaded)
     sounds: Any = document.get("sound")
     if sounds is None:
@@ -185,7 +185,7 @@ def assign_pairs(
     done = []
     copies = Copies(loaded.folder)
     for key, clips in pairs.items():
-        if key in known:
+        if key in keys:
             continue
         raise_all(
             list(sound_slips.too_many_takes(loaded.profile, key, len(clips), None, _kind(loaded, key, said or {})))

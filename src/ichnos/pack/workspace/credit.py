@@ -96,11 +96,13 @@ def doubts(pack_file: PackFile) -> Iterator[Doubt]:
     """
     told: set[tuple[int, str]] = set()
     for clip in used_clips(pack_file):
-        found = of_clip(pack_file, clip)
-        if found is None or not found[1].licence:
-            yield Doubt("missing", clip, f"nothing says under which licence {clip} may be used", found and found[0])
+        credits_of = of_clip(pack_file, clip)
+        if credits_of is None or not credits_of[1].licence:
+            yield Doubt(
+                "missing", clip, f"nothing says under which licence {clip} may be used", credits_of and credits_of[0]
+            )
             continue
-        number, credit = found
+        number, credit = credits_of
         for kind, reason in _of_licence(credit, commercial=pack_file.pack.commercial):
             if (number, kind) not in told:
                 told.add((number, kind))

@@ -53,8 +53,8 @@ class Lock:
 
 
 def _said(given: Given) -> dict[str, Any]:
-    said = {"category": given.category, "files": list(given.files), "changed": given.changed, "forms": given.forms}
-    return {name: value for name, value in said.items() if value}
+    fields = {"category": given.category, "files": list(given.files), "changed": given.changed, "forms": given.forms}
+    return {name: value for name, value in fields.items() if value}
 
 
 def load(folder: Path) -> Lock:
@@ -63,10 +63,10 @@ def load(folder: Path) -> Lock:
     if not disk.is_file(path):
         return Lock()
     try:
-        said = json.loads(disk.read(path, LOCK_NAME))
-        if said["format"] != 1:
-            raise ValueError(said["format"])
-        return Lock({name: dict(_given(of)) for name, of in said["games"].items()})
+        data = json.loads(disk.read(path, LOCK_NAME))
+        if data["format"] != 1:
+            raise ValueError(data["format"])
+        return Lock({name: dict(_given(of)) for name, of in data["games"].items()})
     except (ValueError, TypeError, KeyError, AttributeError):
         what = "this does not say what the game gave to the pack"
         cure = "take it from where the workspace came from; or delete it, and build where the game is installed"

@@ -61,10 +61,10 @@ def _with_fields_of(scope: str) -> Any:
             kind = Literal[word.choices]
         default: Any = ... if word.needed else {} if word.is_spoken else word.choices[0] if word.choices else None
         bounds = {"ge": word.least, "gt": word.above, "le": word.most}
-        said: dict[str, Any] = {bound: limit for bound, limit in bounds.items() if limit is not None}
+        options: dict[str, Any] = {bound: limit for bound, limit in bounds.items() if limit is not None}
         if word.kind == "text" and not (word.choices or word.is_key or (word.is_spoken and not word.needed)):
-            said["min_length"] = 1  # it says something, or is left out
-        about = Field(default, alias=word.field, description=word.about, **said)
+            options["min_length"] = 1  # it says something, or is left out
+        about = Field(default, alias=word.field, description=word.about, **options)
         fields[word.attribute] = kind | None if default is None else kind, about
     return create_model(f"FieldsOf{scope.capitalize()}", __base__=TomlTable, **fields)
 
@@ -351,29 +351,29 @@ class PackFile(TomlTable):
     def players(self) -> Iterator[tuple[str, int, Any]]:
         """All that plays sounds: its scope, its place among those, and its table."""
         for scope in vocabulary.player_scopes():
-            yield from ((scope, index, one) for index, one in enumerate(getattr(self, scope)))
+            yield from ((scope, index, player) for index, player in enumerate(getattr(self, scope)))
 
     def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each key that something plays, with the path of the field that names it."""
         found: list[tuple[str, tuple[str | int, ...]]] = []
-        for scope, index, one in self.players():
-            if isinstance(one, Schedule):
-                found += ((entry.key, (scope, index, "entries", at)) for at, entry in enumerate(one.entries))
+        for scope, index, player in self.players():
+            if isinstance(player, Schedule):
+                found += ((entry.key, (scope, index, "entries", at)) for at, entry in enumerate(player.entries))
             else:
-                found.append((one.key, (scope, index, "key")))
+                found.append((player.key, (scope, index, "key")))
         return found
 
     def playing(self, keys: Mapping[str, str]) -> dict[str, Any]:
         """What plays some keys alone, each under another name, by its scope."""
-        found: dict[str, list[Any]] = {scope: [] for scope in vocabulary.player_scopes()}
-        for scope, _, one in self.players():
-            if isinstance(one, Schedule):
-                entries = (entry for entry in one.entries if entry.key in keys)
+        by_scope: dict[str, list[Any]] = {scope: [] for scope in vocabulary.player_scopes()}
+        for scope, _, player in self.players():
+            if isinstance(player, Schedule):
+                entries = (entry for entry in player.entries if entry.key in keys)
                 kept = tuple(entry.model_copy(update={"key": keys[entry.key]}) for entry in entries)
-                found[scope].append(one.model_copy(update={"entries": kept}))
-            elif one.key in keys:
-                found[scope].append(one.model_copy(update={"key": keys[one.key]}))
-        return {scope: tuple(tables) for scope, tables in found.items()}
+                by_scope[scope].append(player.model_copy(update={"entries": kept}))
+            elif player.key in keys:
+                by_scope[scope].append(player.model_copy(update={"key": keys[player.key]}))
+        return {scope: tuple(tables) for scope, tables in by_scope.items()}
 
 
 def in_order(values: Mapping[str, Any], model: type[TomlTable]) -> dict[str, Any]:

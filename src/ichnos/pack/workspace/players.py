@@ -38,8 +38,8 @@ def with_tables(folder: Path, pack_file: PackFile, place: Callable[..., Place]) 
         if disk.is_file(folder / name):
             table = _Table(scope, from_bytes(disk.read(folder / name, name), name))
             tables = table.read()
-            for one in tables:
-                called = str(getattr(one, "name", ""))
+            for player in tables:
+                called = str(getattr(player, "name", ""))
                 if (scope, called) in places:
                     what = f'there is a {scope} "{called}" in {places[scope, called]()} already'
                     raise IchnosError(what, place=table.places[called](), cure="give each a name of its own")
@@ -57,9 +57,9 @@ def _of_file(
         return lambda *path: place(scope, index, *path)
 
     count = Counter((scope, one.name) for scope, _, one in pack_file.players())
-    for scope, index, one in pack_file.players():
-        if count[scope, one.name] == 1:
-            yield (scope, one.name), at(scope, index)
+    for scope, index, player in pack_file.players():
+        if count[scope, player.name] == 1:
+            yield (scope, player.name), at(scope, index)
 
 
 def columns(scope: str) -> tuple[str, ...]:
@@ -78,7 +78,7 @@ class _Table:
     errors: list[IchnosError] = field(default_factory=list)
 
     def read(self) -> list[TomlTable]:
-        said: dict[str, dict[str, Any]] = {}
+        by_schedule: dict[str, dict[str, Any]] = {}
         by_name: dict[str, list[Row]] = {}
         for row in rows(self.text, columns(self.scope), _PREFIXES):
             cells, name = row.cells, row.cells.get("name", "")
@@ -86,17 +86,19 @@ class _Table:
                 continue
             if self.scope == SCHEDULE:
                 entry = {column: cells.pop(column) for column in ("key", "kind") if column in cells}
-                known = said.setdefault(name, {"entries": []})
+                known = by_schedule.setdefault(name, {"entries": []})
                 known["entries"].append(entry)
                 self.say(known, _nested(cells), row, by_name.get(name, [row])[0])
             else:
-                if name in said:
+                if name in by_schedule:
                     what = f'there is a {self.scope} "{name}" in line {by_name[name][0].place().line} already'
                     cure = "give each a name of its own"
                     self.errors.append(IchnosError(what, place=row.place(), cure=cure))
-                said[name] = _nested(cells)
+                by_schedule[name] = _nested(cells)
             by_name.setdefault(name, []).append(row)
-        tables = [table for name, values in said.items() if (table := self.one(values, by_name[name])) is not None]
+        tables = [
+            table for name, values in by_schedule.items() if (table := self.one(values, by_name[name])) is not None
+        ]
         raise_all(self.errors)
         return tables
 

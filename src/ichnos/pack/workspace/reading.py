@@ -129,7 +129,7 @@ def _elsewhere(
 
 
 def _named(given: list[PlacedSound], game: str) -> list[PlacedSound]:
-    return [one for one in given if game in one.sound.games]
+    return [placed for placed in given if game in placed.sound.games]
 
 
 def _catalogue(folder: Path, game_profile: Profile, installation: str | None, place: Place | None) -> Catalogue | None:

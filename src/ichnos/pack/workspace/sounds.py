@@ -76,16 +76,16 @@ def of_table(text: Text) -> list[PlacedSound]:
         IchnosError: every row that is not understood, with its line and the column's name.
     """
     errors: list[IchnosError] = []
-    found: dict[str, _Rows] = {}
+    by_key: dict[str, _Rows] = {}
     for row in rows(text, (*_PLAIN, *_OF_TAKE, *SETTINGS), prefixes=("title.", "field.")):
         key = row.cells.get("key", "")
         if not key:
             errors.append(row.wrong("key", "there is no key in this row", "every row needs one"))
             continue
-        found.setdefault(key, _Rows(key)).take_in(row, errors)
-    given = [rows_of_key.given(errors) for rows_of_key in found.values()]
+        by_key.setdefault(key, _Rows(key)).take_in(row, errors)
+    given = [rows_of_key.given(errors) for rows_of_key in by_key.values()]
     raise_all(errors)
-    return [one for one in given if one is not None]
+    return [placed for placed in given if placed is not None]
 
 
 class _Rows:
@@ -169,18 +169,18 @@ class _Rows:
 
 def in_game(given: Sequence[PlacedSound], name: str) -> tuple[list[PlacedSound], list[str]]:
     """The sounds as they are in another game, and the keys of those that say nothing of it."""
-    found, left_out = [], []
+    sounds, left_out = [], []
     for placed in given:
         elsewhere = placed.sound.games.get(name)
         if elsewhere is None:
             left_out.append(placed.sound.key)
             continue
         # What stands there counts; the category is the other game's own affair.
-        said = {key: getattr(elsewhere, key) for key in elsewhere.model_fields_set}
-        found.append(
-            PlacedSound(placed.sound.model_copy(update={"category": None, "like": None, **said}), placed.place)
+        update = {key: getattr(elsewhere, key) for key in elsewhere.model_fields_set}
+        sounds.append(
+            PlacedSound(placed.sound.model_copy(update={"category": None, "like": None, **update}), placed.place)
         )
-    return found, left_out
+    return sounds, left_out
 
 
 def with_defaults(
@@ -189,7 +189,7 @@ def with_defaults(
     """The sounds with what they do not say themselves taken from the first defaults that fit and say it."""
     if not defaults:
         return list(given)
-    return [PlacedSound(_filled(one.sound, defaults, category_of), one.place) for one in given]
+    return [PlacedSound(_filled(placed.sound, defaults, category_of), placed.place) for placed in given]
 
 
 def _filled(sound: Sound, defaults: Sequence[Defaults], category_of: Callable[[Sound], str | None]) -> Sound:

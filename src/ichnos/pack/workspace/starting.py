@@ -107,11 +107,13 @@ def _quoted(value: str) -> str:
 
 def refuse_key(game: str, installation: Path | None, key: str) -> None:
     """Raises IchnosError where a game does not have a key that is to be replaced, as far as its keys are known."""
-    found = loading.load(profile.find(game))
-    readable = installation is not None and found.rules.catalogue.readable
-    catalogue = harvest(found, installation) if installation and readable else library.load(found.identity)
-    kind = found.kind_of(key, catalogue.category(key) if catalogue is not None and key in catalogue else None)
-    raise_all(list(key_slips(found, catalogue, key, False, None, kind)))
+    game_profile = loading.load(profile.find(game))
+    readable = installation is not None and game_profile.rules.catalogue.readable
+    catalogue = (
+        harvest(game_profile, installation) if installation and readable else library.load(game_profile.identity)
+    )
+    kind = game_profile.kind_of(key, catalogue.category(key) if catalogue is not None and key in catalogue else None)
+    raise_all(list(key_slips(game_profile, catalogue, key, False, None, kind)))
 
 
 def start(
@@ -136,23 +138,23 @@ def start(
     path = folder / FILE_NAME
     if disk.exists(path):
         raise UsageError(f"{folder} is a workspace already", cure="choose another folder, or go on with this one")
-    found = loading.load(profile.find(game))
+    game_profile = loading.load(profile.find(game))
     languages: list[str] = []
-    if installation is not None and found.rules.catalogue.readable:
-        languages = harvest(found, installation).languages
+    if installation is not None and game_profile.rules.catalogue.readable:
+        languages = harvest(game_profile, installation).languages
     title = title or _title_of(folder)
     _refuse_unseen(title, author, licence)
-    bundled = found.folder.parent == profile.BUNDLED
+    bundled = game_profile.folder.parent == profile.BUNDLED
     values = {
-        "game": game if bundled else seen_from(disk.resolved(folder), disk.resolved(found.folder)),
+        "game": game if bundled else seen_from(disk.resolved(folder), disk.resolved(game_profile.folder)),
         "title": title,
         "name": short_name(title),
         "author": author,
         "licence": licence,
-        "game_version": found.rules.game.versions[0],
+        "game_version": game_profile.rules.game.versions[0],
         "language": "en" if "en" in languages or not languages else languages[0],
     }
-    content = _text(values, found.id_names)
+    content = _text(values, game_profile.id_names)
     if not dry_run:
         write_whole(path, f"{content}\n".encode())
         if installation is not None:

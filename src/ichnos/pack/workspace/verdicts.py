@@ -69,14 +69,14 @@ def read(data: bytes, label: str) -> list[Verdict]:
 
 def refuse_unknown(verdicts: Iterable[Verdict], keys: Iterable[str]) -> None:
     """Raises IchnosError where a verdict is of a key that is not among these, for each of them."""
-    known = set(keys)
-    strange = [verdict for verdict in verdicts if verdict.key not in known]
+    keys_known = set(keys)
+    strange = [verdict for verdict in verdicts if verdict.key not in keys_known]
     raise_all(
         [
             IchnosError(
                 f'there is no sound "{verdict.key}" to have a verdict',
                 place=verdict.place,
-                cure=did_you_mean(known, verdict.key, otherwise="give the key a clip first"),
+                cure=did_you_mean(keys_known, verdict.key, otherwise="give the key a clip first"),
             )
             for verdict in strange
         ]
@@ -85,8 +85,8 @@ def refuse_unknown(verdicts: Iterable[Verdict], keys: Iterable[str]) -> None:
 
 def together(before: Iterable[Verdict], after: Iterable[Verdict]) -> list[Verdict]:
     """Verdicts by key, the later in place of the earlier; one that says nothing any more is taken out."""
-    found = {one.key: one for one in (*before, *after)}
-    return [one for one in found.values() if one.verdict or one.note]
+    by_key = {verdict.key: verdict for verdict in (*before, *after)}
+    return [verdict for verdict in by_key.values() if verdict.verdict or verdict.note]
 
 
 def written(verdicts: Iterable[Verdict]) -> bytes:

@@ -105,8 +105,8 @@ class Workspace:
 
     def changes_entry(self, sound: Sound) -> bool:
         """Is it written as a change of the game's own entry of its key?"""
-        known = self.installation is not None and self.catalogue is not None and sound.key in self.catalogue
-        return known and not sound.new and not sound.fresh and self.kind_of(sound).replace == "by-definition"
+        is_known = self.installation is not None and self.catalogue is not None and sound.key in self.catalogue
+        return is_known and not sound.new and not sound.fresh and self.kind_of(sound).replace == "by-definition"
 
     def is_installed(self, sound: Sound) -> bool:
         """Is what the game has under a sound's key this pack's own, which is installed already?"""
