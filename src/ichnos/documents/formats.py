@@ -7,6 +7,7 @@ from pathlib import PurePosixPath
 
 from ichnos.documents.braces import Braces
 from ichnos.documents.json import Json
+from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Ini, Lines
 from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
@@ -24,17 +25,23 @@ FORMATS: dict[str, Callable[..., Format]] = {
     "list": PlainList,
     "csv": CsvTable,
     "tsv": lambda: TAB_TABLE,
+    "line-patterns": LinePatterns,
 }
 MOST_SIGNS = 4_000_000  # a tree of more values would take gigabytes
 _SIGNS = (b",", b"{", b"[", b"<", b";")
 _WITH_ESCAPES = ("ini", "braces", "lines")
+WITH_DISABLED = ("ini", "lines", "line-patterns")
 
 
-def named(name: str, escapes: str | None = None) -> Format:
-    """A format by its name. ``escapes`` is "backslash" or "none"; ``None`` is the format's own way."""
-    if escapes is not None and name in _WITH_ESCAPES:
-        return FORMATS[name](escapes=escapes)
-    return FORMATS[name]()
+def named(name: str, escapes: str | None = None, disabled: str | None = None) -> Format:
+    """A format by its name.
+
+    Args:
+        escapes: "backslash" or "none"; ``None`` is the format's own way.
+        disabled: what stands before an entry that is a comment.
+    """
+    how = {"escapes": escapes if name in _WITH_ESCAPES else None, "disabled": disabled}
+    return FORMATS[name](**{what: value for what, value in how.items() if value is not None})
 
 
 _BY_SUFFIX = {suffix: name for name, make in FORMATS.items() for suffix in make().suffixes}

@@ -1,5 +1,7 @@
 """``key = value`` lines, without or with ``[headings]`` over them; comments begin with # ; or //.
 
+A value may stand in quotation marks, over several lines and with a comment behind it, and have ``:`` for ``=``.
+
 No standard says how such a file writes a line break. With ``escapes="backslash"`` it is ``\\n`` and
 a backslash is doubled, for games that read them so; else both are refused, or stand for themselves.
 """
@@ -13,16 +15,27 @@ from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, TEXT, WORD, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
+# In quotation marks with nothing but a comment behind them, or else all of the line. A line break may stand in them
+# where the next line is no entry, and no heading.
+_BEHIND = r"(?=[ \t]*(?:(?:\#|;|//)[^\r\n]*)?(?:\r?\n|\r?\Z))"
+_VALUE = rf"""(?:
+      "(?:[^"\\\r\n]|\\[^\r\n]|\\?\r?\n(?![ \t]*(?:\[|[\w.-]+[ \t]*=)))*+"{_BEHIND}
+    | '(?:[^'\\\r\n]|\\[^\r\n])*+'{_BEHIND}
+    | [^\r\n]*?(?=[ \t]*(?:\r?\n|\r?\Z))
+    )"""
 _LINE = re.compile(
     r"""^[ \t]*(?:
       (?P<comment>(?:\#|;|//)[^\r\n]*)
     | \[(?P<heading>[^\]\r\n]*)\](?P<after>[^\r\n]*)
-    | (?P<label>[^=\r\n]*?)[ \t]*=[ \t]*(?P<value>[^\r\n]*?)(?=[ \t]*(?:\r?\n|\r?\Z))
+    | (?P<label>[^=\r\n]*?)[ \t]*=[ \t]*(?P<value>VALUE)
+    | (?P<name>[^=:\r\n]*?)[ \t]*:(?=[ \t])[ \t]*(?P<said>VALUE)
     | (?P<other>[^\r\n]*?)(?=[ \t]*(?:\r?\n|\r?\Z))
-    )""",
+    )""".replace("VALUE", _VALUE),
     re.VERBOSE | re.MULTILINE,
 )
+_STATEMENT = re.compile(rf"(?P<label>[^=\r\n\s][^=\r\n]*?)[ \t]*=[ \t]*(?P<value>{_VALUE})", re.VERBOSE)
 _ESCAPE = re.compile(r"\\(.)")
+_MARKS = ('"', "'")
 _DECODED = {"n": "\n", "r": "\r", "t": "\t"}
 
 
@@ -35,6 +48,8 @@ class Lines:
     suffixes: tuple[str, ...] = (".txt", ".lines")
     empty: str | None = None
     headings: bool = False
+    by_lines: bool = True
+    disabled: str | None = None  # what stands before an entry that is a comment, and a legal key all the same
 
     def parse(self, text: Text) -> Node:
         root = Node(KEYED, 0, 0, 0, 0)
@@ -42,6 +57,7 @@ class Lines:
         for match in _LINE.finditer(text.content):
             kind = match.lastgroup
             if kind == "comment" or not match[0].strip():
+                self._disabled(match, inside)
                 continue
             if match["heading"] is not None:
                 at = match.start("heading") - 1
@@ -56,6 +72,8 @@ class Lines:
                 root.children.append(inside)
             elif match["label"] is not None:
                 self._statement(match, inside)
+            elif match["name"] is not None:
+                self._statement(match, inside, "name", "said")
             else:
                 start, end = match.span("other")
                 if self.headings and match["other"].startswith("["):
@@ -68,13 +86,25 @@ class Lines:
             root.start = root.body_start = root.children[0].start
         return root
 
-    def _statement(self, match: re.Match[str], inside: Node) -> None:
-        start = match.start("label")
-        value_start, end = match.span("value")
-        value = match["value"]
+    def _disabled(self, comment: re.Match[str], inside: Node) -> None:
+        """An entry in a comment, where this file has such."""
+        if self.disabled is None or not (comment["comment"] or "").startswith(self.disabled):
+            return
+        start = comment.start("comment")
+        match = _STATEMENT.match(comment.string, start + len(self.disabled), comment.end("comment"))
+        if match is not None:
+            self._statement(match, inside)
+            inside.children[-1].start, inside.children[-1].is_disabled = start, True
+            inside.end = inside.body_end = max(inside.end, inside.children[-1].end)
+
+    def _statement(self, match: re.Match[str], inside: Node, name: str = "label", said: str = "value") -> None:
+        start, label_end = match.span(name)
+        value_start, end = match.span(said)
+        value, label = match[said], match[name]
+        if value[:1] in _MARKS and len(value) > 1 and value[-1] == value[0]:
+            value = value[1:-1]
         if self.escapes == "backslash":
             value = _ESCAPE.sub(lambda mark: _DECODED.get(mark[1], mark[1]), value)
-        label, label_end = match["label"], match.end("label")
         inside.children.append(Node(TEXT, start, end, value_start, end, value, label, start, label_end))
 
     def separator(self, parent: Node) -> str:
@@ -87,11 +117,26 @@ class Lines:
         content = spelled(value)
         if self.escapes == "backslash":
             content = content.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r")
+        mark = text[node.body_start : node.body_start + 1]
+        if mark in _MARKS and node.body_end > node.body_start + 1 and text[node.body_end - 1] == mark:
+            return self._in_marks(content, mark)
         if "\n" in content or "\r" in content:
             raise Unwritable("it has a line break, and this file has one line for each value")
         if content != content.strip():
             raise Unwritable("it has white space at its ends, which this file cannot keep")
+        if len(content) > 1 and content[0] in _MARKS and content[-1] == content[0]:
+            raise Unwritable("it stands in quotation marks, and would be read without them")
         return content
+
+    def _in_marks(self, content: str, mark: str) -> str:
+        """A value as it stands between quotation marks."""
+        if self.escapes == "backslash":
+            return mark + content.replace(mark, f"\\{mark}") + mark
+        if mark in content or content.endswith("\\"):
+            raise Unwritable(f"it has {mark} in it, or a backslash at its end, and it stands between such marks here")
+        if mark != '"' and ("\n" in content or "\r" in content):
+            raise Unwritable("it has a line break, and this file has one line for each value")
+        return mark + content + mark
 
     def write_label(self, label: str, node: Node) -> str:
         forbidden = "]\r\n" if not node.holds_value else "=\r\n"
@@ -111,5 +156,5 @@ class Lines:
 class Ini(Lines):
     """Sections of ``key = value`` under ``[headings]``."""
 
-    def __init__(self, escapes: str = "none") -> None:
-        super().__init__(escapes, "ini", (".ini", ".cfg"), headings=True)
+    def __init__(self, escapes: str = "none", disabled: str | None = None) -> None:
+        super().__init__(escapes, "ini", (".ini", ".cfg"), headings=True, disabled=disabled)

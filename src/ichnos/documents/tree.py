@@ -54,6 +54,7 @@ class Node:
     label_start: int = -1  # the label's literal; -1 where it stands elsewhere, as a column's name does
     label_end: int = -1
     children: list[Node] = field(default_factory=list)
+    is_disabled: bool = False  # a comment, which stands for an entry that is not there yet
 
     def walk(self) -> Iterator[Node]:
         """This node and everything below it, in the order of the text."""
@@ -155,10 +156,21 @@ class Format(Protocol):
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""
 
+    # Where an entry is a line, what stands behind it there is a comment of it: ``by_lines = True``.
+
+    # Where nodes within a line have their own places: ``joint(node)`` is what stands between two that are alike.
+
     # Where a node can close itself: ``reopened(node, text)`` says where content is put, and what closes it then.
 
     def optional(self, node: Node, parent: Node | None) -> bool:
         """Does the document stay well-formed, and its other values in place, without this node?"""
+
+
+def joint_of(form: Format, node: Node) -> str | None:
+    """What stands between a node and one like it, where those are within a line; ``None`` anywhere else."""
+    joint = getattr(form, "joint", None)
+    text: str | None = joint(node) if joint is not None else None
+    return text
 
 
 @dataclass(frozen=True)

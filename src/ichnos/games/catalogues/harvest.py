@@ -129,6 +129,11 @@ def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
         catalogue.keys.append(key)
         catalogue.categories.append(sound.category or categories.get(key))
         catalogue.files.append(JOINT.join(reference for reference, _, _ in sound.files()))
+    for key in pack.disabled:
+        if key not in sounds:
+            catalogue.keys.append(key)
+            catalogue.categories.append(categories.get(key))
+            catalogue.files.append("")
 
 
 def _left_out(profile: Profile, names: list[str], count: int) -> Iterator[str]:

@@ -73,7 +73,14 @@ def sound_entries(pack: Found, separator: str) -> Iterator[tuple[str, Found]]:
         yield _key(values, separator), part
 
 
-def _entries(found: Found, scope: str, around: Mapping[str, Value]) -> Iterator[tuple[Found, Mapping[str, Value]]]:
+def disabled_keys(reading: DocumentReading, separator: str) -> list[str]:
+    """The keys of entries that are comments: the game knows them, and has nothing under them."""
+    return [_key(values, separator) for _, values in _entries(reading.pack, SOUND, {}, disabled=True)]
+
+
+def _entries(
+    found: Found, scope: str, around: Mapping[str, Value], *, disabled: bool = False
+) -> Iterator[tuple[Found, Mapping[str, Value]]]:
     """Each entry of a scope, wherever it stands, with all values that hold there."""
     values = {**around, **found.values}
     if found.scope == scope or (found.scope == PACK and _is_one(found, scope)):
@@ -81,7 +88,8 @@ def _entries(found: Found, scope: str, around: Mapping[str, Value]) -> Iterator[
         return
     for inner, several in found.inside.items():
         for part in several if inner in AROUND or inner == scope else ():
-            yield from _entries(part, scope, values)
+            if part.node.is_disabled == disabled or inner in AROUND:
+                yield from _entries(part, scope, values, disabled=disabled)
 
 
 def _is_one(pack: Found, scope: str) -> bool:
@@ -220,6 +228,7 @@ def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[SoundThing]) -> Ite
     where = [
         (part.alternative and exemplar.parents[part.alternative], part.alternative and part.alternative.label)
         for part in pack.all(SOUND)
+        if not part.node.is_disabled
     ]
     by_key: dict[str, list[tuple[set[object], SoundThing]]] = {}
     for piece, sound in zip(where, pieces, strict=True):

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value
+from ichnos.documents.tree import Document, Node, Unwritable, Value, joint_of
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edits import Edit, EntryChange, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
@@ -63,7 +63,7 @@ class Editor:
 
     def merge_entries(self, part: Found, bindings: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
-        for pattern, real in part.pairs:
+        for pattern, real in dict(part.pairs).items():  # new entries go into the last of several parts that are alike
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                 if scope is not None:
                     yield from self.merge_scope(scope, pattern, real, part, bindings)
@@ -72,8 +72,9 @@ class Editor:
         naming = self.naming(scope)
         here = [part_here for part_here in found.inside.get(scope, ()) if part_here.alternative in pattern.children]
         pieces = self.exemplar.pieces(pattern, scope)
+        by_state = sorted(here, key=lambda one: not one.node.is_disabled)  # what is there counts, and not its comment
         existing = [
-            {tuple(one.values.get(name) for name in naming): one for one in here if one.alternative in piece}
+            {tuple(one.values.get(name) for name in naming): one for one in by_state if one.alternative in piece}
             for piece in pieces
         ]
         added = []
@@ -93,7 +94,8 @@ class Editor:
                     if text != self.text[part.node.start : part.node.end]:
                         yield Edit(part.node.start, part.node.end, text)
         if added:
-            yield from self.insert(added, pattern, real, [one.node for one in here])
+            own = {id(node) for node in real.children}
+            yield from self.insert(added, pattern, real, [one.node for one in here if id(one.node) in own])
 
     def naming(self, scope: str) -> list[str]:
         """The holes that tell entries of a scope apart, in this exemplar."""
@@ -111,7 +113,8 @@ class Editor:
             copied: it is the text of another sound's entry, whose titles are not this one's.
         """
         edits = list(self.change(part, bindings, copied=copied))
-        return with_edits(self.text, edits, part.node.start, part.node.end)
+        text = with_edits(self.text, edits, part.node.start, part.node.end)
+        return text.removeprefix(getattr(self.document.format, "disabled", "")) if part.node.is_disabled else text
 
     def with_weight(self, bindings: Bindings, model: Found) -> Bindings:
         """A take that says no weight, among others that do: it has the usual one, not that of the file before it."""
@@ -134,12 +137,14 @@ class Editor:
             yield from self.respell(pattern, real, part, bindings)
             if pattern.holds_value:
                 continue
-            missing = [
-                text
+            absent = [
+                (child, text)
                 for child in pattern.children
                 if child not in matched and child not in self.exemplar.units and self.is_set(child, bindings)
                 if (text := self.filler.node(child, bindings)) is not None
             ]
+            yield from (self.into_line([text], child, pattern, real) for child, text in absent if self.in_line(child))
+            missing = [text for child, text in absent if not self.in_line(child)]
             reopened = self.reopened(real) if missing else None
             if reopened is not None and any(
                 child not in matched and not child.holds_value for child in pattern.children
@@ -156,6 +161,16 @@ class Editor:
                     yield from self.by_name(scope, str(name), pattern, real, part, bindings)
                 elif scope is not None:
                     yield from self.repeat(scope, pattern, real, part, bindings, copied=copied)
+
+    def in_line(self, pattern: Node) -> bool:
+        """Has it a place of its own within a line?"""
+        return joint_of(self.exemplar.document.format, pattern) is not None
+
+    def into_line(self, texts: list[str], child: Node, pattern: Node, real: Node) -> Edit:
+        """Something new within a line, behind what stands before it."""
+        before = {one.label for one in pattern.children[: pattern.children.index(child)]}
+        at = max((one.end for one in real.children if one.label in before), default=real.body_start)
+        return Edit(at, at, (joint_of(self.exemplar.document.format, child) or "").join(texts))
 
     def without_theirs(self, pattern: Node, real: Node, matched: dict[Node, Node], theirs: set[Node]) -> Iterator[Edit]:
         """Take out what is only called or played by the sound whose entry was copied."""
@@ -257,6 +272,9 @@ class Editor:
         elif old:
             gap = self.gap(pattern, real, [one.node for one in old])
             yield Edit(old[0].node.start, old[-1].node.end, gap.join(texts))
+        elif self.in_line(child := next(one for one in pattern.children if self.exemplar.units.get(one) == scope)):
+            lead = self.filler.gap(pattern, child, fresh=True)
+            yield self.into_line([lead + texts[0], *texts[1:]], child, pattern, real)
         else:
             yield from self.insert(texts, pattern, real, [])
 
@@ -305,7 +323,11 @@ class Editor:
                 yield Edit(last.end, last.end, separator)
                 yield Edit(end, end, space + gap.join(texts))
                 return
-            yield Edit(last.end, last.end, "".join(gap + text for text in texts))
+            end = last.end
+            if getattr(self.document.format, "by_lines", False):  # a comment behind the line stays with it
+                line = self.text[end:].partition("\n")[0]
+                end += len(line.rstrip())
+            yield Edit(end, end, "".join(gap + text for text in texts))
             return
         gap = self.filler.gap(pattern, pattern.children[0], fresh=False)
         content = self.exemplar.document.text.content
@@ -315,6 +337,9 @@ class Editor:
 
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
         """What stands between two entries in this file; else what the entry's own indentation suggests."""
+        joint = joint_of(self.document.format, nodes[-1]) if nodes else None
+        if joint is not None:
+            return joint
         separator = self.document.format.separator(real)
         last = real.children.index(nodes[-1]) if nodes else 0
         for index in range(last, max(0, last - len(nodes)), -1):

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ichnos.documents.tree import Node, Unwritable, Value
+from ichnos.documents.tree import Node, Unwritable, Value, joint_of
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -291,6 +291,9 @@ class Filler:
             own = own[len(own.rstrip()) :] if "\n" in own else ""
         elif fresh:
             return own
+        joint = joint_of(self.document.format, child)
+        if joint is not None:
+            return joint
         separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]
         if not space:

@@ -13,7 +13,7 @@ from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
-from ichnos.games.entries.contents import contents
+from ichnos.games.entries.contents import contents, disabled_keys
 from ichnos.games.entries.read import DocumentReading, every, read
 from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
@@ -34,6 +34,7 @@ class PackReading:
     disagreeing: list[tuple[Place, str]] = field(default_factory=list)  # one thing, said otherwise in two places
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
+    disabled: dict[str, None] = field(default_factory=dict)  # keys of entries that are comments
     documents: dict[str, None] = field(default_factory=dict)  # as they were read
     # Of each document of the profile, by key (of a prop: its name) and language, where titles stand.
     titled: dict[str, dict[tuple[str, str], dict[str, Place]]] = field(default_factory=dict)
@@ -84,6 +85,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 continue
             _hold_against_path(result, profile, reading, in_path)
             _take_in(result, name, reading, in_path, separator)
+            result.disabled.update(dict.fromkeys(disabled_keys(reading, separator)))
             if rules.mode != "merge":
                 _hold_together(result, reading)
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")

@@ -90,6 +90,8 @@ class Patching:
                         if piece is None:
                             continue
                         identity = (*prefix, scope, piece, *(one.values.get(name) for name in naming))
+                        if one.node.is_disabled and identity in entries:
+                            continue
                         (groups if scope in GROUPS else entries)[identity] = _Entry(one, pattern, real)
                         if scope in GROUPS:
                             walk(one, identity)

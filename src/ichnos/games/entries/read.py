@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
+from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, joint_of, many_nodes
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -174,9 +174,10 @@ class _Reader:
 
     def children(self, pattern: Node, real: Node, part: Found) -> bool:
         fixed, units = self.members(pattern, part.scope)
+        disabled = [child for child in real.children if child.is_disabled]
         rest: list[Node] | None
         if not fixed:
-            rest = list(real.children)
+            rest = [child for child in real.children if not child.is_disabled] if disabled else list(real.children)
         elif pattern.kind == LISTED:
             rest = self.by_position(fixed, real, part)
         else:
@@ -186,6 +187,8 @@ class _Reader:
             return False
         for scope, alternatives in units.items():
             rest = self.repeated(scope, alternatives, rest, part)
+            into = part.inside[scope]
+            into += [fit[0] for child in disabled if (fit := self.best(scope, alternatives, child)) is not None]
         if rest:
             part.unknown += rest
         return True
@@ -199,7 +202,7 @@ class _Reader:
         return real.children[len(fixed) :]
 
     def by_label(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
-        rest = list(real.children)
+        rest = [child for child in real.children if not child.is_disabled]
         for member in fixed:
             for index, candidate in enumerate(rest):
                 if candidate.label == member.label and (
@@ -208,11 +211,18 @@ class _Reader:
                     if not self.match(member.node, candidate, part) and not self.is_odd_header(member, candidate, part):
                         return None
                     del rest[index]
+                    rest = self.without_more_of(member, rest, part)
                     break
             else:
                 if member.naming:
                     return None
         return rest
+
+    def without_more_of(self, member: _Member, rest: list[Node], part: Found) -> list[Node]:
+        """The nodes that are left, but for more of a part with entries, such as a heading that stands there again."""
+        if self.only_one or member.has_twins or all(node not in self.exemplar.units for node in member.node.walk()):
+            return rest
+        return [one for one in rest if one.label != member.label or not self.match(member.node, one, part)]
 
     def is_odd_header(self, member: _Member, real: Node, part: Found) -> bool:
         """Is it only a value of the file's own that is otherwise? It is a stray then, and the entries are read."""
@@ -242,6 +252,9 @@ class _Reader:
 
     def reason(self, real: Node, alternatives: list[Node], scope: str) -> str:
         """What an entry lacks that all of its kind have, and what it has that is not known."""
+        document = self.exemplar.document
+        if any(joint_of(document.format, child) is not None for child in alternatives[0].children):
+            return f"a line like {document.excerpt(alternatives[0], 80)} is expected"
         labels = {child.label for child in real.children}
         for alternative in alternatives:
             fixed, _ = self.members(alternative, scope)

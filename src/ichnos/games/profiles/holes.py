@@ -16,7 +16,7 @@ from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
 from ichnos.likeness import NEAR, did_you_mean
 
-_HOLE = re.compile(
+HOLE = re.compile(
     r"@(?:(?P<plain>@)"
     r"|(?P<name>[a-z][a-z0-9]*(?:[._-][a-z0-9]+)*)"
     r"(?P<converters>(?:~[a-z]+(?:-[a-z]+)*(?:\([^()@]*\))?)*)"
@@ -231,7 +231,7 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
     position = 0
     while (at := text.find("@", position)) >= 0:
         plain += text[position:at]
-        match = _HOLE.match(text, at)
+        match = HOLE.match(text, at)
         if match is None:
             raise HoleError("this @ does not begin a hole", at, "write @@ for a plain @, or close the hole: @name@")
         if match["plain"]:
@@ -255,7 +255,7 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
 
 def known(text: str) -> Iterator[tuple[int, str]]:
     """Where each hole that means something stands in a text, and how it is written."""
-    for match in _HOLE.finditer(text):
+    for match in HOLE.finditer(text):
         if match["name"] is not None and vocabulary.word(match["name"]) is not None:
             yield match.start(), match[0]
 

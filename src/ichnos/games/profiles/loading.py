@@ -8,7 +8,8 @@ from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from ichnos.documents.checked import checked
-from ichnos.documents.formats import FORMATS, format_of, named, parse
+from ichnos.documents.formats import FORMATS, WITH_DISABLED, format_of, named, parse
+from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.rows import CsvTable
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
@@ -19,12 +20,13 @@ from ichnos.games.profiles import holes, kinds, references
 from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, Script, fits, path_of
+from ichnos.games.profiles.line_patterns import line_patterns
+from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
+from ichnos.games.profiles.templates import is_litter, scripts
 from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in, word
 
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
-_LEFT_BY_SYSTEMS = ("thumbs.db", "desktop.ini", ".ds_store")  # what Windows and macOS leave in folders
 
 
 _SINGLE = re.compile(rb'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]')  # a backslash that guards nothing, in quotation marks
@@ -37,11 +39,6 @@ def load(folder: Path) -> Profile:
         IchnosError: with file, line and reason, where anything in it cannot be understood.
     """
     return _Loader(folder).profile()
-
-
-def _is_litter(path: Path) -> bool:
-    """Is it what an operating system leaves in a folder, and nobody's file?"""
-    return path.name.lower() in _LEFT_BY_SYSTEMS or path.name.startswith("._")
 
 
 class _Loader:
@@ -87,7 +84,7 @@ class _Loader:
             )
         return Profile(
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
-            tuple(self.scripts()), tuple(self.plain), self.tables, tuple(self.load_lines()),
+            scripts(self.folder, self.rules, self.error), tuple(self.plain), self.tables, tuple(self.load_lines()),
         )  # fmt: skip
 
     def references(self) -> Pair | None:
@@ -119,7 +116,7 @@ class _Loader:
                 what, cure = "a profile cannot hold links", "put the file itself here"
                 raise IchnosError(what, place=Place(str(path)), cure=cure)
         for path in disk.below(self.tree):
-            if not _is_litter(path):
+            if not is_litter(path):
                 names.append(path.relative_to(self.tree).as_posix())
         return names
 
@@ -174,10 +171,13 @@ class _Loader:
                 first = from_bytes(data, str(path), rules.encoding or "utf-8").content.partition("\n")[0]
                 if any(holes.known(first)):  # it is an entry, and no header
                     document_format = replace(document_format, header=False)
+            several = any(self.kinds[name].several for name in (rules.kinds or tuple(self.kinds)))
+            if isinstance(document_format, LinePatterns):
+                text = from_bytes(data, str(path), rules.encoding or "utf-8").content
+                document_format = line_patterns(text, rules, several_takes=several)
             document = parse(data, str(path), document_format, rules.encoding)
-            several = [self.kinds[name].several for name in (rules.kinds or tuple(self.kinds))]
             how = ExemplarRules(
-                any(several), rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
+                several, rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
                 rules.entry_for == "take",
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
@@ -254,9 +254,21 @@ class _Loader:
         if rules.format == "braces" and rules.escapes is None and _SINGLE.search(disk.read(self.tree / name)):
             return named("braces", "none")  # the file shows that a backslash stands for itself
         if rules.format is not None:
-            return named(rules.format, rules.escapes)
+            return named(rules.format, rules.escapes, self.disabled(rules.format, rules))
         guessed = format_of(name)
-        return named(guessed.name.lower(), rules.escapes) if guessed else None
+        how = self.disabled(guessed.name.lower(), rules) if guessed else None
+        return named(guessed.name.lower(), rules.escapes, how) if guessed else None
+
+    def disabled(self, name: str, rules: DocumentRules) -> str | None:
+        """What stands before disabled entries; refuses what a format does not have."""
+        at = "document", self.rules.document.index(rules) if rules in self.rules.document else 0
+        if rules.disabled is not None and name not in WITH_DISABLED:
+            what = f"entries of the format {name} cannot be disabled"
+            raise self.error(what, f"these can: {', '.join(WITH_DISABLED)}", *at, "disabled")
+        if rules.comments is not None and name != "line-patterns":
+            what = f"the format {name} has comments of its own"
+            raise self.error(what, 'leave them out, or say format = "line-patterns"', *at, "comments")
+        return rules.disabled
 
     def paths(self, in_tree: list[holes.Pattern], field: str) -> dict[str, holes.Pattern]:
         """The path of each kind's files: as the kind says, or as the empty file in tree/ that goes with it."""
@@ -350,37 +362,6 @@ class _Loader:
                 place=place,
                 cure="allow its characters, or write it otherwise",
             )
-
-    def scripts(self) -> list[Script]:
-        scripts = []
-        folder = self.folder / "scripts"
-        for index, rules in enumerate(self.rules.script):
-            template = f"{rules.path}.j2"
-            if not disk.is_file(folder / template):
-                raise self.error(
-                    f"there is no scripts/{template}", "write the script's template there", "script", index
-                )
-            text = disk.read(folder / template).decode("utf-8", "replace")
-            at, written = next(holes.known(text), (0, ""))
-            if written:
-                what = f"a template has no holes, and every pack would have {written} as it stands"
-                place = Place(str(folder / template), text.count("\n", 0, at) + 1)
-                raise IchnosError(what, place=place, cure="write {{ pack.title }}, {{ sound.key }} ...")
-            scripts.append(Script(template, rules.path, rules.region))
-        self.refuse_unused_templates(folder, {script.template for script in scripts})
-        return scripts
-
-    def refuse_unused_templates(self, folder: Path, used: set[str]) -> None:
-        there = [path for path in disk.below(folder) if not _is_litter(path)]
-        texts = [disk.read(path) for path in there]
-        for path in there:
-            name = path.relative_to(folder).as_posix()
-            if name not in used and not any(name.encode() in text for text in texts):  # nor does another one take it in
-                raise IchnosError(
-                    "no [[script]] in game.toml is made of this, so no pack would have it",
-                    place=Place(str(path)),
-                    cure=f'say it: [[script]], path = "{name.removesuffix(".j2")}"; its template ends in .j2',
-                )
 
 
 def _of(kind: Kind) -> str:

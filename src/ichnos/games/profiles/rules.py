@@ -237,6 +237,19 @@ class DocumentRules(TomlTable):
     escapes: Literal["backslash", "none"] | None = Field(
         default=None, description="whether the game reads \\n and \\\\ in values (lines, ini, braces)"
     )
+    comments: tuple[Line, ...] | None = Field(
+        default=None,
+        examples=[["#", "/* */"]],
+        description="line-patterns: the signs that begin a comment, with a blank and what ends it; # // ; -- and /* */"
+        " without it",
+    )
+    disabled: str | None = Field(
+        default=None,
+        min_length=1,
+        examples=[";"],
+        description="lines, ini, line-patterns: what stands before an entry that is a comment: its key is one of the"
+        " game's, and the entry goes into its place",
+    )
     repeat: Annotated[dict[str, str | int], AfterValidator(_scopes)] = Field(
         default={}, description="what repeats for a scope, by its label or its line, where it cannot be found"
     )

@@ -1,0 +1,227 @@
+"""Documents in no known format: an exemplar's own lines, with holes, are what entries are like."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import Made
+from ichnos.documents.text import Text
+from ichnos.documents.tree import Unwritable
+from ichnos.games.profiles.line_patterns import line_patterns
+from ichnos.games.profiles.rules import DocumentRules
+
+HEAD = "takes = {several = false}\n---\n"
+MERGED = '[[document]]\npath = "noises.txt"\nmode = "merge"\nformat = "line-patterns"\n'
+FERRY = """format 2
+begin noises
+  audio "@file@" oneshot @near@ @far@ /*@key@*/
+end
+"""
+OWN = """# the ferry's noises
+format   2
+begin noises
+  audio "bell.wav"   oneshot 30\t1800 /*bell.far*/   // rung at the pier
+  audio 'horn.wav' oneshot 3 18 /* horn.low */
+  /* an old one:
+  audio "whistle.wav" oneshot 1 1 /*whistle*/
+  */
+  audio gull.wav oneshot 3 18 /*gull*/
+  ;audio "" oneshot 5 50 /*winch*/
+  ; the last one is for later
+end
+"""
+SOUNDS = """
+[[sound]]
+key = "horn.low"
+takes = ["c1.wav"]
+far = 25
+
+[[sound]]
+key = "winch"
+takes = ["c2.wav"]
+
+[[sound]]
+key = "buoy"
+new = true
+takes = ["c3.wav"]
+near = 4
+far = 9
+"""
+
+
+def _ferry(folder: Path, rules: str = "") -> Made:
+    tree = {"tree/noises.txt": FERRY, "tree/mine/@key@.wav": ""}
+    return Made(folder, "ferry", HEAD + MERGED + rules, tree, {"noises.txt": OWN})
+
+
+def test_entries_are_lines_of_an_own_shape(tmp_path: Path) -> None:
+    game = _ferry(tmp_path, 'disabled = ";"\n')
+    game.start(SOUNDS, keys=4)
+    text = (game.build() / "noises.txt").read_text()
+    expected = OWN.replace("'horn.wav' oneshot 3 18", "'mine/horn.low.wav' oneshot 3 25")
+    expected = expected.replace(';audio "" oneshot 5 50', 'audio "mine/winch.wav" oneshot 5 50')
+    line = '  audio "mine/buoy.wav" oneshot 4 9 /*buoy*/\n'
+    assert text == expected.replace("end\n", f"{line}end\n") or text == expected.replace(
+        "  ; the last", f"{line}  ; the last"
+    )
+
+
+def test_a_line_that_is_not_like_the_others_is_found(tmp_path: Path) -> None:
+    game = _ferry(tmp_path)
+    game.start(SOUNDS.replace("winch", "gull"), keys=3)
+    pack = game.build()
+    path = pack / "noises.txt"
+    path.write_text(path.read_text().replace('"mine/buoy.wav" oneshot 4 9', '"mine/buoy.wav" oneshot 4'))
+    checked = game.run("check", pack, cwd=game.own)
+    expected = (
+        'entry-strange  build/my-own/noises.txt:10:3: a line like audio "@file@" oneshot @near@ @far@ /*@key@*/ is'
+    )
+    assert checked.code == 1
+    assert expected in checked.out
+
+
+BARGE = """[@category@]
+call @key@ {
+    title "@title@"
+    loud @volume~percent@%
+    plays '@file@' odds @weight=1@
+}
+
+on @trigger.event@ -> @trigger.key@ after @trigger.delay@ s
+"""
+WHOLE = '[[document]]\npath = "calls.def"\nformat = "line-patterns"\n'
+CALLS = """
+[[sound]]
+key = "kettle"
+new = true
+category = "galley"
+volume = 0.8
+takes = ["c1.wav", {clip = "c2.wav", weight = 3}]
+title = "Kettle's on"
+
+[[sound]]
+key = "rope"
+new = true
+category = "deck"
+takes = ["c3.wav"]
+
+[[trigger]]
+name = "tea"
+event = "at-four"
+key = "kettle"
+delay = 2
+"""
+
+
+def test_an_entry_may_have_several_lines_under_a_heading(tmp_path: Path) -> None:
+    tree = {"tree/calls.def": BARGE, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "barge", "---\n" + WHOLE, tree, {})
+    game.start(CALLS)
+    text = (game.build() / "calls.def").read_text()
+    assert text == (
+        '[galley]\ncall kettle {\n    title "Kettle\'s on"\n    loud 80%\n'
+        "    plays 'mine/kettle-1.wav' odds 1\n    plays 'mine/kettle-2.wav' odds 3\n}\n"
+        "[deck]\ncall rope {\n    plays 'mine/rope-1.wav' odds 1\n}\n"
+        "\non at-four -> kettle after 2 s\n"
+    )
+
+
+RAFT = "*[name] @key@ [file] @file@ [vol] @volume@\ncaption @key@: @title@\n"
+RAFTS = '[[document]]\npath = "raft.snd"\nmode = "merge"\nformat = "line-patterns"\ncomments = ["!"]\n'
+ONES = "*[name] mast  [file] a.wav [file] b.wav [vol] 0.5 ! creaks\ncaption mast: The mast\n*[name] sail [file] s.wav\n"
+
+
+def test_takes_repeat_within_a_line(tmp_path: Path) -> None:
+    tree = {"tree/raft.snd": RAFT, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "raft", "---\n" + RAFTS, tree, {"raft.snd": ONES})
+    sounds = '\n[[sound]]\nkey = "mast"\nvolume = 0.7\ntakes = ["c1.wav", "c2.wav", "c3.wav"]\n'
+    sounds += '\n[[sound]]\nkey = "sail"\nvolume = 0.25\ntitle = "A sail"\n'
+    sounds += '\n[[sound]]\nkey = "oar"\nnew = true\ntakes = ["c4.wav"]\ntitle = "Oar"\n'
+    game.start(sounds, keys=2)
+    pack = game.build()
+    files = " ".join(f"[file] mine/mast-{number}.wav" for number in (1, 2, 3))
+    assert (pack / "raft.snd").read_text().splitlines() == [
+        f"*[name] mast  {files} [vol] 0.7 ! creaks",
+        "caption mast: The mast",
+        "*[name] sail [file] s.wav [vol] 0.25",
+        "caption sail: A sail",
+        "*[name] oar [file] mine/oar-1.wav",
+        "caption oar: Oar",
+    ]
+
+
+INI = """[harbour]
+;bell = ""
+; whistle is for later
+horn = "own/horn.wav" ; the low one
+;horn = "old/horn.wav"
+"""
+
+
+def test_a_disabled_entry_is_a_key_and_its_place(tmp_path: Path) -> None:
+    rules = (
+        '---\n[[document]]\npath = "set.ini"\nmode = "merge"\ndisabled = ";"\n[install]\nfolder = ""\nlay = "over"\n'
+    )
+    tree = {"tree/set.ini": '[harbour]\n@key@ = "@file@"\n', "tree/mine/@key@.wav": ""}
+    game = Made(tmp_path, "quay", "takes = {several = false}\n" + rules, tree, {"set.ini": INI})
+    game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n', keys=2)
+    text = (game.build() / "set.ini").read_text()
+    assert text == INI.replace(';bell = ""', 'bell = "mine/bell.wav"')
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game/set.ini").read_text() == text
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game/set.ini").read_text() == INI
+    assert "game.toml:" in game.run("games", "check", _braces(tmp_path)).err
+
+
+def _braces(folder: Path) -> Path:
+    tree = {"tree/set.x": 'a "@key@" { f "@file@"; }\n', "tree/mine/@key@.wav": ""}
+    rules = '---\n[[document]]\npath = "set.x"\nformat = "braces"\ndisabled = ";"\n'
+    return Made(folder / "other", "quay", "takes = {several = false}\n" + rules, tree, {}).profile
+
+
+WILD = """; as players keep it
+[harbour]
+bell : "own/bell.wav"   ; first
+words = "Two
+lines" # kept
+
+[other]
+[harbour]
+horn = 'own/horn.wav' // low
+"""
+
+
+def test_settings_as_they_are_in_the_wild(tmp_path: Path) -> None:
+    rules = 'takes = {several = false}\n---\n[[document]]\npath = "set.ini"\nmode = "merge"\n'
+    tree = {"tree/set.ini": '[harbour]\n@key@ = "@file@"\n', "tree/mine/@key@.wav": ""}
+    game = Made(
+        tmp_path, "quay", rules, tree, {"set.ini": WILD.replace("words", "; words").replace('lines"', '; lines"')}
+    )
+    new = '\n[[sound]]\nkey = "gull"\nnew = true\ntakes = ["c2.wav"]\n'
+    game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n' + new, keys=2)
+    text = (game.build() / "set.ini").read_text()
+    assert 'bell : "mine/bell.wav"   ; first\n' in text
+    assert text.endswith("[harbour]\nhorn = 'own/horn.wav' // low\ngull = \"mine/gull.wav\"\n")
+
+
+LINE = 'say "@key@" as @title@ [plays] @file@ (@volume@)\n'
+
+
+@given(st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=12), min_size=3, max_size=3))
+def test_what_a_line_can_hold_comes_back(values: list[str]) -> None:
+    form = line_patterns(LINE, DocumentRules(path="x", escapes="backslash"))
+    (pattern,) = form.parse(Text("x", LINE)).children
+    slots = [node for node in pattern.walk() if node.holds_value]
+    try:
+        written = [form.write_value(value, node, LINE) for value, node in zip([*values, 0.5], slots, strict=True)]
+    except Unwritable:
+        return
+    line = LINE
+    for text, node in reversed([*zip(written, slots, strict=True)]):
+        line = line[: node.body_start] + text + line[node.body_end :]
+    (real,) = form.parse(Text("x", line)).children
+    assert [node.value for node in real.walk() if node.holds_value] == [*values, "0.5"]
