@@ -182,3 +182,28 @@ def test_parts_of_a_list_are_found_by_their_names_too(tmp_path: Path) -> None:
     (pack / "pier-body.wav").unlink()
     checked = json.loads(game.run("check", pack, "--json", cwd=game.own).out)
     assert [one["id"] for one in checked["findings"]] == ["take-missing"]
+
+
+def test_a_take_has_a_number_where_there_are_several(tmp_path: Path) -> None:
+    tree = {"tree/noises/@key@.@take.number@.wav": "", "tree/noises/@key@.wav": ""}
+    game = Made(tmp_path, "lock", '---\n[modes]\nreplace = "by-path"\n', tree, {})
+    for number, name in enumerate(("weir.1", "weir.2", "sluice")):
+        (tmp_path / "game/noises").mkdir(exist_ok=True, parents=True)
+        clip(tmp_path / f"game/noises/{name}.wav", 3 + number)
+    sounds = '\n[[sound]]\nkey = "weir"\ntakes = ["c1.wav", {kept = true}]\n\n[[sound]]\nkey = "pier"\nnew = true\n'
+    sounds += 'takes = ["c2.wav"]\n\n[[sound]]\nkey = "gull"\nnew = true\ntakes = ["c3.wav", "c4.wav"]\n'
+    game.start(sounds, keys=2)
+    pack = game.build()
+    assert sorted(path.name for path in pack.rglob("*.wav")) == ["gull.1.wav", "gull.2.wav", "pier.wav", "weir.1.wav"]
+    assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
+
+
+def test_a_mark_behind_the_key_needs_no_sign_before_it(tmp_path: Path) -> None:
+    tree = {"tree/noises/@key@@loop~yes-no(~,)=@.wav": "", "tree/list.txt": "@key@ = @file@\n"}
+    rules = "takes = {several = false}\n---\n[audio.x]\n".replace("[audio.x]\n", "")
+    game = Made(tmp_path, "lock", rules, tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "weir"\nnew = true\nloop = true\ntakes = ["c1.wav"]\n\n[[sound]]\nkey = "pier"\nnew = true\ntakes = ["c2.wav"]\n'
+    )
+    pack = game.build()
+    assert sorted(path.name for path in pack.rglob("*.wav")) == ["pier.wav", "weir~.wav"]

@@ -141,18 +141,6 @@ class _Sampler:
             for field in self.profile.field_names
         }
         take_path, part_path = self.profile.take_paths.get(kind.name), self.profile.part_paths.get(kind.name)
-        takes = tuple(
-            TakeThing(words.TAKE, self.take(number, self.path(take_path, {**naming, **fields, "take.number": number})))
-            for number in range(1, 3 if kind.several else 2)
-            if take_path is not None
-        )
-        parts = tuple(
-            PartThing(
-                words.PART,
-                {"part.name": part, "part.file": self.path(part_path, {**naming, **fields, "part.name": part})},
-            )
-            for part in kind.parts
-        )
         settings = {name: _VALUES[words.WORDS[name].kind] for name in words.settings(words.SOUND)}
         settings |= {
             "pitch": 1.5,
@@ -162,6 +150,19 @@ class _Sampler:
             "loop": index % 2 == 0,
             "fade": 1.5,
         }
+        naming = {**settings, **naming, **fields}
+        takes = tuple(
+            TakeThing(words.TAKE, self.take(number, self.path(take_path, {**naming, "take.number": number})))
+            for number in range(1, 3 if kind.several else 2)
+            if take_path is not None
+        )
+        parts = tuple(
+            PartThing(
+                words.PART,
+                {"part.name": part, "part.file": self.path(part_path, {**naming, "part.name": part})},
+            )
+            for part in kind.parts
+        )
         return SoundThing(
             words.SOUND,
             {"key": key, "category": category, "kind": kind.name, **settings, **fields},

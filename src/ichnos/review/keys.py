@@ -68,9 +68,7 @@ def _still_played(subject: Subject) -> Iterator[Finding]:
         files = catalogue.entry(key).files
         kept = {number for number, take in enumerate(sounds[key].takes) if take.kept} if sounds else set()
         left = [
-            file
-            for number, file in enumerate(files)
-            if without_extension(subject.profile.bare(file)) not in there and number not in kept
+            file for number, file in enumerate(files) if subject.profile.bare(file) not in there and number not in kept
         ]
         if left:
             named = ", ".join(left[:5]) + (", ..." if len(left) > 5 else "")

@@ -45,6 +45,7 @@ class Converter:
     argument: str | None
     write: Callable[[Value], Value]
     read: Callable[[Value], Value]
+    texts: tuple[str, ...] | None = None  # all that it writes, the longest first, where these are few
 
     @property
     def drops_extension(self) -> bool:
@@ -324,4 +325,13 @@ def make(name: str, argument: str | None, tables: Tables) -> Converter:
     if (argument is not None) != (kind.argument is not None):
         needed = f"~{name}({kind.argument})" if kind.argument else f"~{name} without parentheses"
         raise BadArgument(f"write {needed}")
-    return Converter(name, argument, *kind.make(argument, tables))
+    return Converter(name, argument, *kind.make(argument, tables), _texts(name, argument or "", tables))
+
+
+def _texts(name: str, argument: str, tables: Tables) -> tuple[str, ...] | None:
+    """All that a converter writes, the longest first; ``None`` where that can be anything."""
+    words = {
+        "yes-no": [word.strip() for word in argument.split(",")],
+        "table": list(tables.words.get(argument, {}).values()),
+    }
+    return tuple(sorted(dict.fromkeys(words[name]), key=len, reverse=True)) if name in words else None

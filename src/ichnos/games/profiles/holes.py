@@ -96,6 +96,11 @@ class Hole:
         return None if self.default is None else self.read(self.default)
 
     @cached_property
+    def texts(self) -> tuple[str, ...] | None:
+        """All that may stand there, the longest first, where these are words of the game's own."""
+        return self.converters[-1].texts if self.converters else None
+
+    @cached_property
     def _is_number(self) -> bool:
         return self.word.kind in ("number", "whole")
 
@@ -146,6 +151,22 @@ class Pattern:
             return None
 
 
+@dataclass(frozen=True)
+class TakePath(Pattern):
+    """The path of a take, and that of a take which its sound has alone: ``x.1.ogg``, ``x.2.ogg``, but ``y.ogg``."""
+
+    alone: Pattern
+
+    def fill(self, resolve: Resolve) -> Value:
+        """The path; that of a take alone where ``take.alone`` is true."""
+        return self.alone.fill(resolve) if resolve("take.alone") is True else super().fill(resolve)
+
+    def match(self, value: Value) -> dict[str, Value] | None:
+        """The holes' values in either of the two."""
+        numbered = super().match(value)
+        return self.alone.match(value) if numbered is None else numbered
+
+
 class _Matching:
     """A text held against a pattern: each hole as short as it can be, from the left; whole numbers as long.
 
@@ -180,10 +201,10 @@ class _Matching:
         name = part.word.name
         if name in self.said and not part.converters:  # the same text again, so that the first is found whole
             return self.text.startswith(self.said[name], start) and self._fits(at + 1, start + len(self.said[name]))
-        if start >= self.failed.get(at, len(self.text)):
+        if part.texts is None and start >= self.failed.get(at, len(self.text)):
             return False
         first = name not in self.said
-        for end in self._ends(at, start, whole=part.word.kind == "whole"):
+        for end in self._ends(at, start, part):
             self.steps -= 1
             if self.steps < 0:
                 return False
@@ -197,9 +218,11 @@ class _Matching:
             self.failed[at] = start
         return False
 
-    def _ends(self, at: int, start: int, *, whole: bool) -> Iterator[int]:
+    def _ends(self, at: int, start: int, hole: Hole) -> Iterator[int]:
         """Where the hole's text may end, in the order in which it is tried."""
-        if whole:
+        if hole.texts is not None:
+            yield from (start + len(text) for text in hole.texts if self.text.startswith(text, start))
+        elif hole.word.kind == "whole":
             end = start
             while end < len(self.text) and self.text[end].isdecimal():
                 end += 1
@@ -208,7 +231,9 @@ class _Matching:
             yield len(self.text)
         else:
             behind = self.parts[at + 1]
-            assert isinstance(behind, str)  # no hole stands directly behind another: see ``parse``
+            if not isinstance(behind, str):  # a hole with words of its own: see ``parse``
+                yield from range(start + 1, len(self.text) + 1)
+                return
             end = start
             while (end := self.text.find(behind, end + 1)) >= 0:
                 yield end
@@ -237,13 +262,14 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
         if match["plain"]:
             plain += "@"
         else:
-            if plain:
-                parts.append(plain)
-                plain = ""
-            elif parts:
+            hole, before = _hole(match, tables or Tables()), parts[-1] if parts and not plain else None
+            if isinstance(before, Hole) and before.texts is None and hole.texts is None:
                 what = "two holes stand one behind the other, and nobody could tell where the first ends"
-                raise HoleError(what, at, "put a sign between them, such as a hyphen")
-            parts.append(_hole(match, tables or Tables()))
+                raise HoleError(
+                    what, at, "put a sign between them, such as a hyphen; or give one of them words of its own"
+                )
+            parts += [plain, hole] if plain else [hole]
+            plain = ""
         position = match.end()
     plain += text[position:]
     if plain:

@@ -272,13 +272,18 @@ class _Loader:
 
     def paths(self, in_tree: list[holes.Pattern], field: str) -> dict[str, holes.Pattern]:
         """The path of each kind's files: as the kind says, or as the empty file in tree/ that goes with it."""
-        found = {}
+        found: dict[str, holes.Pattern] = {}
+        used: set[int] = set()
         for index, kind in enumerate(self.kinds.values(), -1):
             own = getattr(kind, field)
             if own is not None:
                 found[kind.name] = self.pattern(own, self.file.place("kind", index, field.replace("_", "-")))
                 continue
             fitting = [path for path in in_tree if self.rules.own_encoder is not None or fits(path, kind.container)]
+            if field == "files" and len(fitting) == 2 and (path := _with_and_without_number(*fitting)) is not None:
+                found[kind.name] = path
+                used |= {*map(id, fitting)}
+                continue
             if len(fitting) > 1:
                 both = " and ".join(path_of(path) for path in fitting)
                 raise IchnosError(
@@ -288,7 +293,7 @@ class _Loader:
                 )
             if fitting:
                 found[kind.name] = fitting[0]
-        used = set(map(id, found.values()))
+        used |= set(map(id, found.values()))
         for pattern in in_tree:
             if id(pattern) not in used:
                 wanted = ", ".join(dict.fromkeys(kind.container for kind in self.kinds.values()))
@@ -362,6 +367,15 @@ class _Loader:
                 place=place,
                 cure="allow its characters, or write it otherwise",
             )
+
+
+def _with_and_without_number(one: holes.Pattern, other: holes.Pattern) -> holes.TakePath | None:
+    """Two paths of which one numbers takes, and the other is for a take that is alone."""
+    has_number = [any(hole.word.name == "take.number" for hole in path.holes) for path in (one, other)]
+    if has_number[0] == has_number[1]:
+        return None
+    numbered, alone = (one, other) if has_number[0] else (other, one)
+    return holes.TakePath(numbered.parts, alone)
 
 
 def _of(kind: Kind) -> str:

@@ -215,7 +215,7 @@ class AdoptedSounds:
         for number, take in enumerate(sound.takes, 1):
             name = self.files.file_of(take.file) if take.file else None
             if name is not None and pattern is not None:
-                named.append((pattern, {"take.number": number}, name))
+                named.append((pattern, {"take.number": number, "take.alone": len(sound.takes) == 1}, name))
         for part in sound.parts:
             name = self.files.file_of(part.file) if part.file else None
             if name is not None and part_pattern is not None:
@@ -238,8 +238,8 @@ class AdoptedSounds:
         group, _, own = sound.key.rpartition(self.profile.rules.names.separator)
         same = key == sound.key
         naming: dict[str, Value] = {
-            "key": key, "key.group": group or None, "key.own": own if same else key, "category": sound.category,
-            **{name: value for name, value in sound.values.items() if name.startswith(FIELD_PREFIX)},
+            **sound.values, "key": key, "key.group": group or None, "key.own": own if same else key,
+            "category": sound.category,
         }  # fmt: skip
         try:
             return all(

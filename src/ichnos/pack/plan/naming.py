@@ -15,11 +15,11 @@ from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.name_rules import FilesNamed, NameRules
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
 from ichnos.games.profiles.references import NO_PLACE
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, goes_round
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round, said_of
 from ichnos.games.targets import target
 from ichnos.pack.plan.plan import ClipUse
 from ichnos.pack.workspace.pack_file import Prop, Sound
-from ichnos.pack.workspace.sounds import PlacedSound
+from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -69,7 +69,8 @@ class ClipUses:
         for number, clip, at in sound.take_clips():
             assert pattern is not None
             path = self._game_path(placed, number, kind)
-            path = path or self._filled(pattern, {**self._naming(sound), "take.number": number})
+            numbering = {"take.number": number, "take.alone": len(takes_of(sound)) == 1}
+            path = path or self._filled(pattern, {**self._naming(sound), **numbering})
             wanted = self._like_its_own(sound, number, self._target(sound, kind, clip))
             uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
         return uses
@@ -137,6 +138,7 @@ class ClipUses:
         category = self.workspace.category_of(sound)
         return {
             "key": sound.file or sound.key,
+            **{word.name: getattr(sound, word.attribute) for word in said_of(SOUND) if not word.is_spoken},
             "category": category,
             "key.group": group or None,
             "key.own": sound.file or own,
