@@ -9,12 +9,14 @@ from ichnos.documents.tree import Value
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,
     ID_PREFIX,
-    SCOPES,
     SOUND,
+    all_entry_scopes,
     entry_scopes,
     free_prefix,
     inner_scopes,
+    is_own,
     key_field,
+    scope_row,
     settings,
     word,
 )
@@ -33,6 +35,8 @@ def shown(field: str) -> str:
     """A field as people call it: a hole's name without what it is of."""
     if field.startswith(ID_PREFIX):
         return f"id {field.removeprefix(ID_PREFIX)}"
+    if is_own(field):
+        return field.rpartition(".")[2]
     prefix = next((scope for scope in entry_scopes() if field.startswith(free_prefix(scope))), None)
     if prefix is not None:
         return field if prefix == SOUND else field.removeprefix(f"{prefix}.")
@@ -41,7 +45,7 @@ def shown(field: str) -> str:
 
 def called(thing: Thing) -> str:
     """What a thing is called where it has to be called something: its name, or what else tells it from others."""
-    names = (*SCOPES[thing.scope].principal, key_field(thing.scope) or "")
+    names = (*scope_row(thing.scope).principal, key_field(thing.scope) or "")
     return next((str(value) for name in names if (value := thing.values.get(name))), "")
 
 
@@ -68,7 +72,7 @@ def facts(
 def named(pack: PackThing) -> dict[tuple[str, str], Thing]:
     """The entries of a pack, by their scope and what they are called; the second of a name with its number."""
     things: dict[tuple[str, str], Thing] = {}
-    for scope in entry_scopes():
+    for scope in all_entry_scopes(pack.inside):
         of_scope: dict[str, Thing] = {}
         for thing in pack.of(scope):
             of_scope[free_name(called(thing), of_scope)] = thing

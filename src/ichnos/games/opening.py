@@ -14,7 +14,7 @@ from ichnos.games.entries.packs import PackReading, read_pack
 from ichnos.games.pristine import game_files
 from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import entry_scopes
+from ichnos.games.profiles.vocabulary import all_entry_scopes
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,9 @@ class Opened:
     def understood(self) -> int:
         """How many of its documents say something through the profile."""
         by_document = self.reading.by_document.values()
-        return sum(bool(one.values or any(one.of(scope) for scope in entry_scopes())) for one in by_document)
+        return sum(
+            bool(one.values or any(one.of(scope) for scope in all_entry_scopes(one.inside))) for one in by_document
+        )
 
 
 def opened(profile: Profile, path: Path) -> Files:

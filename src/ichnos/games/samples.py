@@ -85,8 +85,31 @@ class _Sampler:
     def free(self, name: str) -> Value:
         """A free field's value: the first of each kind that its holes can spell."""
         holes = [hole for document in self.profile.documents for hole in document.holes_named(name)]
+        declared = self.rules.own.words.get(name)
+        if declared is not None and not self.tables.get(name):
+            return self.declared(declared)
         tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
         return next((value for value in tried if all(_carries(hole, value) for hole in holes)), tried[0])
+
+    def declared(self, row: words.Word) -> Value:
+        """A value that a declared field may have."""
+        if row.is_key:
+            return self.rules.names.separator.join(("made", "up", "near"))
+        if row.kind not in ("number", "whole"):
+            return row.choices[0] if row.choices else _VALUES[row.kind]
+        low, high = (limit if limit is not None else default for limit, default in ((row.least, 0), (row.most, 100)))
+        value = float(_VALUES[row.kind])  # type: ignore[arg-type]
+        return value if low <= value <= high else low if row.least is not None else high
+
+    def free_of(self, scope: str) -> dict[str, Value]:
+        """A value for each free field that a scope has in the profile's documents, or by its declaration."""
+        prefix = words.free_prefix(scope)
+        names = {name for document in self.profile.documents for name in document.scopes if name.startswith(prefix)}
+        return {name: self.free(name) for name in sorted({*names, *(row.name for row in self.rules.own.of(scope))})}
+
+    def own_thing(self, scope: str, name: str) -> Thing:
+        """One of the things that the profile declares."""
+        return Thing(scope, {f"{scope}.name": name, **self.free_of(scope)})
 
     def pack(self) -> PackThing:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
@@ -95,7 +118,9 @@ class _Sampler:
         inside: dict[str, tuple[Thing, ...]] = {words.LANGUAGE: languages(_LANGUAGES), words.SOUND: sounds}
         for scope in words.player_scopes():
             inside[scope] = (self.player(scope, sounds[0].key),)
-        return PackThing(words.PACK, self.own, inside)
+        for scope in self.rules.own.scopes:
+            inside[scope] = tuple(self.own_thing(scope, name) for name in ("first", "second"))
+        return PackThing(words.PACK, {**self.own, **self.free_of(words.PACK)}, inside)
 
     def player(self, scope: str, key: str) -> Thing:
         """One of what plays sounds, with two of whatever lies inside it."""
@@ -129,7 +154,7 @@ class _Sampler:
                 values[word.name] = (
                     self.word(word.name, value) if isinstance(value, str) and word.name not in said else value
                 )
-        return values
+        return values | (self.free_of(scope) if scope != words.SOUND else {})
 
     def sound(self, index: int, kind: Kind, name: str) -> SoundThing:
         key = self.rules.names.separator.join(("made", "up", name))

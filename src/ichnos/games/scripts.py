@@ -14,10 +14,12 @@ from ichnos.files import disk
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.vocabulary import (
+    OWN,
     SOUND,
     TAKE,
     attribute,
     inner_scopes,
+    is_own,
     is_spoken,
     of_scope,
     player_scopes,
@@ -36,10 +38,17 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
     that is not said is None. docs/profile-reference.md lists them all.
     """
     collections = {
-        "pack": _plain(pack) | {"ids": pack.ids, "languages": pack.tags},
+        "pack": _plain(pack) | {"fields": pack.free, "ids": pack.ids, "languages": pack.tags},
         "game": {"version": pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in pack.sounds],
         **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
+        **{
+            _several(scope.removeprefix(OWN).replace("-", "_")): [
+                {"name": thing.name, "fields": thing.free} for thing in things
+            ]
+            for scope, things in pack.inside.items()
+            if is_own(scope)
+        },
     }
     return {name: _plainly(value) for name, value in collections.items()}
 
@@ -63,7 +72,7 @@ def _sound(sound: SoundThing, names: NameRules) -> dict[str, Any]:
         "category": sound.category,
         "kind": sound.kind,
         "like": None if sound.is_changed else sound.like,
-        "takes": [_plain(take) | {"number": number} for number, take in enumerate(sound.takes, 1)],
+        "takes": [_plain(take) | {"number": number, "fields": take.free} for number, take in enumerate(sound.takes, 1)],
         "parts": [_plain(part) for part in sound.parts],
         "fields": sound.free,
         **_plain(sound, settings(SOUND)),
@@ -72,7 +81,10 @@ def _sound(sound: SoundThing, names: NameRules) -> dict[str, Any]:
 
 
 def _player(thing: Thing) -> dict[str, Any]:
-    inside = {_several(scope): [_plain(inner) for inner in thing.of(scope)] for scope in inner_scopes(thing.scope)}
+    inside = {
+        _several(scope): [_plain(inner) | {"fields": inner.free} for inner in thing.of(scope)]
+        for scope in inner_scopes(thing.scope)
+    }
     return {**_plain(thing), **_read(thing), "fields": thing.free, **inside}
 
 

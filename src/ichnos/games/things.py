@@ -27,11 +27,12 @@ from ichnos.games.profiles.vocabulary import (
     TAKE,
     TRIGGER,
     WORDS,
-    entry_scopes,
+    all_entry_scopes,
     free_prefix,
     goes_round,
     is_name,
     key_field,
+    scope_row,
 )
 
 NOWHERE = Place("")
@@ -295,9 +296,9 @@ def combine(several: Collection[PackThing]) -> PackThing:
             if name not in values:
                 values[name], places[name] = value, pack.place_of(name)
     inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(tag for one in several for tag in one.tags)}
-    for scope in entry_scopes():
+    for scope in all_entry_scopes(scope for one in several for scope in one.inside):
         things = [inner for one in several for inner in one.of(scope)]
-        inside[scope] = tuple(_joined(things) if SCOPES[scope].is_joined else things)
+        inside[scope] = tuple(_joined(things) if scope_row(scope).is_joined else things)
     return PackThing(PACK, values, inside, places=places)
 
 

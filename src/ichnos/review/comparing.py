@@ -22,7 +22,7 @@ from ichnos.games.entries.understanding import not_understood
 from ichnos.games.facts import name_of, named, of_thing, own_facts
 from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
-from ichnos.games.profiles.vocabulary import entry_scopes
+from ichnos.games.profiles.vocabulary import all_entry_scopes
 from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.review.by_key import roles
 from ichnos.review.doubles import kept_apart
@@ -157,7 +157,8 @@ def _leave_out(game: dict[tuple[str, str], Thing], pack: dict[tuple[str, str], T
 
 
 def _order(change: Change) -> tuple[int, str, int]:
-    return ("pack", *entry_scopes(), "file").index(change.of), change.name, (REMOVED, ADDED, CHANGED).index(change.what)
+    of = ("pack", *all_entry_scopes((change.of,)), "file").index(change.of)
+    return of, change.name, (REMOVED, ADDED, CHANGED).index(change.what)
 
 
 def _values(thing: tuple[str, str], before: _OnePack, after: _OnePack) -> Iterator[Change]:

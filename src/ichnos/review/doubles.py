@@ -11,7 +11,7 @@ from dataclasses import replace
 from ichnos.documents.facts import difference
 from ichnos.documents.tree import Value
 from ichnos.games.facts import called, free_name, of_thing
-from ichnos.games.profiles.vocabulary import PACK, SCOPES, entry_scopes, is_name, of_scope
+from ichnos.games.profiles.vocabulary import PACK, all_entry_scopes, is_name, of_scope, scope_row
 from ichnos.games.things import PackThing, SoundThing, Thing, together
 
 
@@ -23,15 +23,15 @@ def kept_apart(documents: Collection[PackThing]) -> PackThing:
             values[free_name(name, {known for known, there in values.items() if there != value})] = value
     inside = {
         scope: tuple(_apart(scope, documents))
-        if SCOPES[scope].is_joined
+        if scope_row(scope).is_joined
         else tuple(thing for pack in documents for thing in pack.of(scope))
-        for scope in entry_scopes()
+        for scope in all_entry_scopes(scope for document in documents for scope in document.inside)
     }
     return PackThing(PACK, values, inside)
 
 
 def _apart(scope: str, documents: Iterable[PackThing]) -> Iterable[Thing]:
-    naming = next(word.name for word in of_scope(scope) if word.is_name)
+    naming = next((word.name for word in of_scope(scope) if word.is_name), f"{scope}.name")
     things: dict[str, Thing] = {}
     for document in documents:
         here: set[tuple[str, Value]] = set()  # with files, in this document

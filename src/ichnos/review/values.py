@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ichnos.documents.facts import Fact
 from ichnos.games.facts import called, name_of, own_facts
-from ichnos.games.profiles.vocabulary import SCOPES, SOUND, entry_scopes, is_spoken
+from ichnos.games.profiles.vocabulary import SOUND, all_entry_scopes, is_spoken, scope_row, spelled
 from ichnos.games.things import PackThing, SoundThing
 from ichnos.likeness import did_you_mean
 from ichnos.review.findings import Finding, finding
@@ -53,7 +53,7 @@ def _otherwise(subject: Subject) -> Iterator[Finding]:
             known = before.get(fact.identity, fact)
             if not _alike(known.value, fact.value):
                 scope, whose = fact.of[0][0], f'"{fact.of[0][1]}"'
-                whose = whose if scope == SOUND else f"the {scope} {whose}"
+                whose = whose if scope == SOUND else f"the {spelled(scope)} {whose}"
                 reason = f"the {name_of(fact)} of {whose} is {fact.value} here, and {known.value} in {known.place}"
                 yield finding("said-otherwise", fact.place, reason)
         before = {**here, **before}
@@ -61,7 +61,7 @@ def _otherwise(subject: Subject) -> Iterator[Finding]:
 
 def _joined(document: PackThing) -> Iterator[Fact]:
     """What is said of the things that several documents may speak of, by what they are called."""
-    for scope in (scope for scope in entry_scopes() if SCOPES[scope].is_joined):
+    for scope in (scope for scope in all_entry_scopes(document.inside) if scope_row(scope).is_joined):
         for thing in document.of(scope):
             yield from own_facts(thing, ((scope, called(thing)),))
 

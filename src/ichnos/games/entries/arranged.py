@@ -9,7 +9,7 @@ from typing import Any
 from ichnos.documents.tree import Value
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, SOUND, entry_scopes, part_in, word
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, SOUND, all_entry_scopes, part_in, word
 from ichnos.games.things import PackThing, SoundThing, Thing, languages, numbered
 
 
@@ -46,7 +46,7 @@ def arranged(pack: PackThing, profile: Profile) -> PackThing:
 
     Where a key has one take, as the sound's kind says, that take's values are the sound's own.
     """
-    inside = {scope: tuple(_in_languages(thing) for thing in pack.of(scope)) for scope in entry_scopes()}
+    inside = {scope: tuple(_in_languages(thing) for thing in pack.of(scope)) for scope in all_entry_scopes(pack.inside)}
     sounds = [_whole(sound, profile) for sound in pack.sounds]
     tags = [*pack.tags, *(tag for things in inside.values() for thing in things for tag in thing.languages)]
     by_category = _by(sounds, "category").items()

@@ -19,11 +19,12 @@ from ichnos.games.profiles.vocabulary import (
     SCOPES,
     SOUND,
     TAKE,
-    entry_scopes,
+    all_entry_scopes,
     inner_scopes,
     is_name,
     part_in,
     scope_of,
+    scope_row,
     spoken,
 )
 from ichnos.games.things import AnyThing, PackThing, PartThing, SoundThing, Thing, languages, thing, together
@@ -57,7 +58,7 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
     own = {name: value for name, value in pack.values.items() if scope_of(name) == PACK and name in pack.nodes}
     tags = [pack.values.get("language"), *(part.values.get("language") for part in pack.inside.get(LANGUAGE, ()))]
     inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(str(tag) for tag in tags if tag)}
-    for scope in entry_scopes():
+    for scope in all_entry_scopes({*reading.exemplar.units.values(), *reading.exemplar.file_scopes}):
         entries = _entries(pack, scope, around)
         if scope == SOUND:
             inside[scope] = tuple(_sounds(reading, entries, separator))
@@ -131,7 +132,7 @@ def _thing(reading: DocumentReading, scope: str, part: Found, around: Mapping[st
         inner: tuple(_thing(reading, inner, inner_part, around) for inner_part in _held(part, inner))
         for inner in inner_scopes(scope)
     }
-    place = _place(reading, part.nodes.get(SCOPES[scope].place, part.node))
+    place = _place(reading, part.nodes.get(scope_row(scope).place, part.node))
     made: Thing = thing(scope, values, inside, texts, place, _Places(reading, nodes))
     return made
 
@@ -141,7 +142,7 @@ _TEXTS = ("file", "part.file", "part.name")  # which are texts, even where a doc
 
 def _held(part: Found, scope: str) -> Iterable[Found]:
     """What lies in an entry of an inner scope; the entry itself where that has room for one only."""
-    return (part,) if SCOPES[scope].place in part.nodes else part.all(scope)
+    return (part,) if scope_row(scope).place in part.nodes else part.all(scope)
 
 
 def _sounds(

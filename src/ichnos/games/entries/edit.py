@@ -18,7 +18,7 @@ from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
-from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SCOPES, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SOUND, TAKE, part_in, scope_row
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
@@ -103,7 +103,7 @@ class Editor:
             name for node, of in self.exemplar.units.items() if of == scope for name in self.exemplar.names_below(node)
         }
         other = self.exemplar.together.get(scope)
-        principal = (*SCOPES[scope].principal, *(SCOPES[other].principal if other else ()))
+        principal = (*scope_row(scope).principal, *(scope_row(other).principal if other else ()))
         return [name for name in principal if name in names]
 
     def refill(self, part: Found, bindings: Bindings, *, copied: bool = False) -> str:

@@ -29,11 +29,11 @@ from ichnos.games.profiles.vocabulary import (
     PART,
     SOUND,
     TAKE,
+    all_entry_scopes,
     inner_scopes,
     is_name,
     is_spoken,
     part_in,
-    player_scopes,
     settings,
 )
 from ichnos.games.things import NOWHERE, PackThing, SoundThing, Thing
@@ -133,8 +133,8 @@ class _OneDocument:
         """All that this document says of sounds, and of what plays them."""
         if set(self.exemplar.scopes.values()) & _OF_SOUNDS:
             yield from self.sounds(read_back.sounds)
-        for scope in player_scopes():
-            if set(self.exemplar.scopes.values()) & {scope, *inner_scopes(scope)}:
+        for scope in all_entry_scopes(self.exemplar.scopes.values()):
+            if scope != SOUND and set(self.exemplar.scopes.values()) & {scope, *inner_scopes(scope)}:
                 yield from self.players(scope, read_back.of(scope))
 
     def meant(self) -> list[SoundThing]:

@@ -19,9 +19,10 @@ from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
-    SCOPES,
     TAKE,
     entry_scopes,
+    is_own,
+    scope_row,
 )
 
 
@@ -238,17 +239,21 @@ class _Reader:
         there = {node for node, _ in part.pairs}
         for member in fixed:
             if member.node in there or not any(
-                self.exemplar.units.get(node) in entry_scopes() for node in member.node.walk()
+                self.is_entry(self.exemplar.units.get(node)) for node in member.node.walk()
             ):
                 continue
             for real in rest:
                 trial, strays, differing = Found(part.scope, real), len(self.strays), len(self.differing)
                 fits = real.kind == member.node.kind and self.children(member.node, real, trial)
                 del self.strays[strays:], self.differing[differing:]
-                if fits and any(True for scope in entry_scopes() for _ in trial.all(scope)):
+                if fits and any(self.is_entry(one.scope) for one in every(trial)):
                     self.strays.append(real)
                     self.reasons[real] = f'entries stand under "{real.label}", and the game reads "{member.label}"'
         return [one for one in rest if one not in self.reasons]
+
+    def is_entry(self, scope: str | None) -> bool:
+        """Is it a scope of entries, and not what those are sorted by?"""
+        return scope is not None and (scope in entry_scopes() or is_own(scope))
 
     def reason(self, real: Node, alternatives: list[Node], scope: str) -> str:
         """What an entry lacks that all of its kind have, and what it has that is not known."""
@@ -279,7 +284,7 @@ class _Reader:
 
     def is_naming(self, pattern: Node, scope: str) -> bool:
         """Must an entry of this scope have this, as its own name stands in it?"""
-        naming = set(SCOPES[scope].principal)
+        naming = set(scope_row(scope).principal)
         return any(self.exemplar.names_at(node) & naming for node in self.outside_units(pattern))
 
     def outside_units(self, node: Node) -> Iterator[Node]:

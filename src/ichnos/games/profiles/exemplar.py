@@ -26,10 +26,14 @@ from ichnos.games.profiles.vocabulary import (
     SCOPES,
     SOUND,
     TAKE,
+    all_entry_scopes,
     entry_scopes,
     inner_scopes,
+    is_own,
     is_spoken,
     player_scopes,
+    scope_row,
+    spelled,
 )
 
 # Scopes whose unit may stand around the sounds (or the props) or inside each, whichever the holes show.
@@ -118,7 +122,7 @@ class Exemplar:
                 hole
                 for node in nodes
                 for hole in self.holes_at(node)
-                if hole.word.name not in SCOPES[scope].principal and self.scopes[hole.word.name] == scope
+                if hole.word.name not in scope_row(scope).principal and self.scopes[hole.word.name] == scope
             ]
             stays = (
                 scope == TAKE  # a take's file is all that it needs
@@ -158,7 +162,8 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
     exemplar.root = _root(document)
     _find_holes(exemplar, how.tables if exemplar.root is None else replace(how.tables, root=exemplar.root))
     in_path = {hole.word.scope for hole in path.holes}
-    exemplar.file_scopes = tuple(scope for scope in SCOPES[PACK].inside if scope in in_path)
+    may_be = dict.fromkeys((*SCOPES[PACK].inside, *all_entry_scopes(in_path)))
+    exemplar.file_scopes = tuple(scope for scope in may_be if scope in in_path)
     bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
     if how.entry_for_takes:
         exemplar.together[SOUND] = TAKE
@@ -208,7 +213,8 @@ class _Units:
             self.find_among(holders, region, bound)
 
     def find_among(self, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> None:
-        still_open = [scope for scope in SCOPES if scope in holders and scope not in bound]
+        scopes = dict.fromkeys((*SCOPES, *all_entry_scopes(holders)))
+        still_open = [scope for scope in scopes if scope in holders and scope not in bound]
         inside_others = {inner for scope in still_open if scope not in AROUND for inner in inner_scopes(scope)}
         still_open = [scope for scope in still_open if scope not in inside_others]  # those come with what they are in
         if SOUND in bound:  # inside a sound's own unit these are plain fields
@@ -218,7 +224,7 @@ class _Units:
             around = [
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
-            beside = [scope for scope in still_open if scope in player_scopes()]
+            beside = [scope for scope in still_open if scope in player_scopes() or is_own(scope)]
             if around[:1] == [LANGUAGE]:
                 beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
             still_open = [*(around[:1] or [SOUND]), *beside]
@@ -298,7 +304,7 @@ class _Units:
         alternatives = [
             child
             for child in lowest.children
-            if self.repeatable(child) and self.exemplar.names_below(child) & set(SCOPES[scope].principal)
+            if self.repeatable(child) and self.exemplar.names_below(child) & set(scope_row(scope).principal)
         ]
         if len(alternatives) > 1 and len({child.label for child in alternatives}) == 1:
             return alternatives
@@ -318,7 +324,8 @@ class _Units:
                 "put it into a list; or say in game.toml that a key has one take (several = false under [takes]),"
                 ' or that each has an entry of its own (entry-for = "take" under [[document]])'
                 if scope == TAKE
-                else f"put it into a list, or put a hole such as @{SCOPES[scope].principal[0]}@ into the file's name",
+                else f"put it into a list, or put a hole such as @{spelled(scope_row(scope).principal[0])}@ into the"
+                " file's name",
             )
         return [node]
 
@@ -326,7 +333,7 @@ class _Units:
         """The nodes that hold an entry's own name and can be repeated, where all of its holes stand in one of them."""
         nones: dict[Node, None] = {}
         for holder in holders.get(scope, ()):
-            if not self.exemplar.names_at(holder) & set(SCOPES[scope].principal):
+            if not self.exemplar.names_at(holder) & set(scope_row(scope).principal):
                 continue
             unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
             if unit is not None:
@@ -382,7 +389,7 @@ class _Units:
 def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
     scopes = [scope]
-    for inner in SCOPES[scope].inside:
+    for inner in scope_row(scope).inside:
         if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
             scopes += _with_inner(inner)
     return tuple(dict.fromkeys(scopes))

@@ -14,6 +14,7 @@ from functools import cached_property
 from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
+from ichnos.games.profiles.own import OwnRows
 from ichnos.likeness import NEAR, did_you_mean
 
 HOLE = re.compile(
@@ -55,7 +56,7 @@ class Hole:
         value = resolve(self.word.name)
         if value is None:
             if self.default is None:
-                raise Missing(self.word.name)
+                raise Missing(vocabulary.spelled(self.word.name))
             return self._default()
         for converter in self.converters:
             value = converter.write(value)
@@ -279,20 +280,20 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
     return Pattern(tuple(parts))
 
 
-def known(text: str) -> Iterator[tuple[int, str]]:
+def known(text: str, own: OwnRows) -> Iterator[tuple[int, str]]:
     """Where each hole that means something stands in a text, and how it is written."""
     for match in HOLE.finditer(text):
-        if match["name"] is not None and vocabulary.word(match["name"]) is not None:
+        if match["name"] is not None and own.word(match["name"]) is not None:
             yield match.start(), match[0]
 
 
 def _hole(match: re.Match[str], tables: Tables) -> Hole:
-    word = vocabulary.word(match["name"])
+    word = tables.own.word(match["name"])
     if word is None:
         raise HoleError(
             f"there is no hole named {match['name']}",
             match.start(),
-            _nearest(vocabulary.WORDS, match["name"]),
+            _nearest([*vocabulary.WORDS, *tables.own.words], match["name"]),
         )
     converters = []
     for converter in _CONVERTER.finditer(match["converters"]):

@@ -13,8 +13,20 @@ from dataclasses import dataclass, replace
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.line_shapes import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
 from ichnos.games.profiles.holes import HOLE
+from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
 from ichnos.games.profiles.rules import DocumentRules
-from ichnos.games.profiles.vocabulary import AROUND, LANGUAGE, PACK, SCOPES, TAKE, inner_scopes, scope_of
+from ichnos.games.profiles.vocabulary import (
+    AROUND,
+    LANGUAGE,
+    PACK,
+    SCOPES,
+    TAKE,
+    all_entry_scopes,
+    entry_scopes,
+    inner_scopes,
+    scope_of,
+    scope_row,
+)
 
 _TOKEN = re.compile(rf"\"[^\"\n]*\"|'[^'\n]*'|{HOLE.pattern.replace('?P<', '?P<h_')}|[\w./\\+-]+|[ \t]+|.")
 _WORD = re.compile(r"[\w./\\+-]+")
@@ -22,14 +34,18 @@ _CLOSES = re.compile(r"[)\]}>]+")
 _NAMED = re.compile(r"\w")
 
 
-def line_patterns(text: str, rules: DocumentRules, *, several_takes: bool = True) -> LinePatterns:
+def line_patterns(
+    text: str, rules: DocumentRules, own: OwnRows = NOTHING_OWN, *, several_takes: bool = True
+) -> LinePatterns:
     """The format of a document from its exemplar's text.
 
     Args:
+        own: the things and fields that the profile declares.
         several_takes: takes repeat within a line.
     """
     signs = COMMENTS if rules.comments is None else rules.comments
-    lines = list(_lines(text, signs, several_takes=several_takes and rules.entry_for != "take"))
+    in_lines = own, several_takes and rules.entry_for != "take"
+    lines = list(_lines(text, signs, *in_lines))
     return LinePatterns(tuple(_Nesting(lines).patterns()), rules.escapes or "none", signs, rules.disabled)
 
 
@@ -52,40 +68,46 @@ class _Line:
     @property
     def entry(self) -> str | None:
         """The scope of entries that it belongs to, at any depth."""
-        for scope in SCOPES[PACK].inside:
-            if scope not in AROUND and self.scopes & {scope, *inner_scopes(scope)}:
-                return scope
-        return None
+        scopes = all_entry_scopes(self.scopes)
+        return next((scope for scope in scopes if self.scopes & {scope, *inner_scopes(scope)}), None)
 
     @property
     def naming(self) -> set[str]:
         """What of an entry's own names stands in it."""
-        return {name for name in self.names if self.entry and name in SCOPES[self.entry].principal}
+        return {name for name in self.names if self.entry and name in scope_row(self.entry).principal}
 
 
-def _lines(text: str, comments: tuple[str, ...], *, several_takes: bool) -> Iterator[_Line]:
+def _lines(text: str, comments: tuple[str, ...], own: OwnRows, several_takes: bool) -> Iterator[_Line]:
     signs = tuple(sign.partition(" ")[0] for sign in comments)
     for number, whole in enumerate(text.splitlines(), 1):
         content = whole.strip()
-        has_holes = any(match["name"] is not None for match in HOLE.finditer(content))
-        if not content or (content.startswith(signs) and not has_holes):
+        names = tuple(_names(content, own))
+        if not content or (content.startswith(signs) and not names):
             continue
-        names = tuple(match["name"] for match in HOLE.finditer(content) if match["name"] is not None)
         indent = len(whole) - len(whole.lstrip())
-        line = _Line(_pattern(str(number), content, comments, several_takes=several_takes), names, indent)
+        line = _Line(_pattern(str(number), content, comments, own, several_takes), names, indent)
         yield replace(line, pattern=replace(line.pattern, label=_label(line, number, content)))
 
 
 def _label(line: _Line, number: int, content: str) -> str:
     """What lines are called that are ways to write one entry: by its scope, and by the first word."""
-    scope = next((scope for scope, own in SCOPES.items() if set(line.names) & set(own.principal)), None)
+    scopes = (*SCOPES, *all_entry_scopes(line.scopes))
+    scope = next((scope for scope in scopes if set(line.names) & set(scope_row(scope).principal)), None)
     if scope is None or line.entry is None:
         return f"{number}: {HOLE.sub('...', content)}"
     words = re.findall(r"\w+", HOLE.sub(" ", content))
     return f"{scope} {line.pattern.first_word or next(iter(words), '')}"
 
 
-def _pattern(number: str, content: str, comments: tuple[str, ...], *, several_takes: bool) -> LinePattern:
+def _names(text: str, own: OwnRows) -> Iterator[str]:
+    """The names of the holes in a text, as code calls them."""
+    for match in HOLE.finditer(text):
+        if match["name"] is not None:
+            word = own.word(match["name"])
+            yield word.name if word else match["name"]
+
+
+def _pattern(number: str, content: str, comments: tuple[str, ...], own: OwnRows, several_takes: bool) -> LinePattern:
     """One line of an exemplar as a pattern."""
     pieces = list(_pieces(content))
     texts, slots = pieces[::2], pieces[1::2]
@@ -112,7 +134,7 @@ def _pattern(number: str, content: str, comments: tuple[str, ...], *, several_ta
     closing = texts[-1]
     for sign in comments:  # a comment behind the exemplar's line is not part of what a line is like
         closing = re.split(rf"(?:^|[ \t]){re.escape(sign.partition(' ')[0])}", closing, maxsplit=1)[0]
-    return LinePattern("", texts[0], tuple(_grouped(parts, several_takes=several_takes)), closing.rstrip())
+    return LinePattern("", texts[0], tuple(_grouped(parts, own, several_takes)), closing.rstrip())
 
 
 def _pieces(content: str) -> Iterator[str]:
@@ -143,17 +165,17 @@ def _pieces(content: str) -> Iterator[str]:
     yield plain
 
 
-def _grouped(slots: list[Slot], *, several_takes: bool) -> Iterator[Slot | Group]:
+def _grouped(slots: list[Slot], own: OwnRows, several_takes: bool) -> Iterator[Slot | Group]:
     """The slots with those of one inner scope together; shown twice, what stands between the two is their joint."""
     index = 0
     while index < len(slots):
-        scope = _scope(slots[index])
+        scope = _scope(slots[index], own)
         run = 1
-        while index + run < len(slots) and scope is not None and _scope(slots[index + run]) == scope:
+        while index + run < len(slots) and scope is not None and _scope(slots[index + run], own) == scope:
             run += 1
         members = slots[index : index + run]
         index += run
-        names = [[match["name"] for match in HOLE.finditer(slot.written)] for slot in members]
+        names = [list(_names(slot.written, own)) for slot in members]
         half = run // 2
         is_twice = run % 2 == 0 and names[:half] == names[half:]
         if scope is None or (scope == TAKE and not several_takes) or not (is_twice or _NAMED.search(members[0].lead)):
@@ -165,10 +187,10 @@ def _grouped(slots: list[Slot], *, several_takes: bool) -> Iterator[Slot | Group
         yield Group(f"{shown[0].name}-", (replace(firm[0], optional=False), *firm[1:]), joint)
 
 
-def _scope(slot: Slot) -> str | None:
+def _scope(slot: Slot, own: OwnRows) -> str | None:
     """The scope inside an entry that a slot belongs to."""
-    scopes = {scope_of(match["name"]) for match in HOLE.finditer(slot.written) if match["name"] is not None}
-    inner = [scope for entry in SCOPES[PACK].inside if entry not in AROUND for scope in inner_scopes(entry)]
+    scopes = set(map(scope_of, _names(slot.written, own)))
+    inner = [scope for entry in entry_scopes() for scope in inner_scopes(entry)]
     return next((scope for scope in inner if scope in scopes), None)
 
 
@@ -260,7 +282,7 @@ class _Nesting:
 
     def may_hold(self, head: _Line, line: _Line) -> bool:
         """May an entry stand under a heading?"""
-        return line.entry is not None and (head.around is None or head.around in SCOPES[line.entry].around)
+        return line.entry is not None and (head.around is None or head.around in scope_row(line.entry).around)
 
     def is_inner(self, head: _Line, line: _Line) -> bool:
         """Is it a line of another group, inside the one that is open?"""

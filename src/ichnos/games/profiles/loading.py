@@ -24,8 +24,13 @@ from ichnos.games.profiles.line_patterns import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
 from ichnos.games.profiles.templates import is_litter, scripts
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in, word
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in
 
+# Tables of ichnos.toml that every workspace may have.
+_TAKEN = (
+    "credit", "defaults", "file", "finished", "format", "game", "games", "ids", "minted-for", "table", "treatment",
+    "waive", "installation", "channels", "key", "root",
+)  # fmt: skip
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 
 
@@ -52,7 +57,9 @@ class _Loader:
         self.rules = checked(Rules, self.file)
         encoder = self.rules.own_encoder
         suffixes = (*SUFFIXES, encoder.extension) if encoder else SUFFIXES
-        self.tables = Tables(self.rules.tables, suffixes, references=self.references())
+        for at, what, cure in self.rules.own.slips(_TAKEN):
+            raise self.error(what, cure, *at)
+        self.tables = Tables(self.rules.tables, suffixes, own=self.rules.own, references=self.references())
         self.kinds = self.all_kinds()
         self.documents: list[Exemplar] = []
         self.takes: list[holes.Pattern] = []  # of the empty files in tree/
@@ -69,7 +76,7 @@ class _Loader:
                 )
             self.need_kinds((*rules.kinds, *rules.entries), "document", index)
         for index, wanted in enumerate(self.rules.needs):
-            if word(wanted) is None:
+            if self.rules.own.word(wanted) is None:
                 raise self.error(f"there is no hole named {wanted}", "see the profile reference", "needs", index)
         for name in names:
             self.take(self.tree / name, name)
@@ -169,12 +176,12 @@ class _Loader:
             data = disk.read(path)
             if isinstance(document_format, CsvTable):
                 first = from_bytes(data, str(path), rules.encoding or "utf-8").content.partition("\n")[0]
-                if any(holes.known(first)):  # it is an entry, and no header
+                if any(holes.known(first, self.rules.own)):  # it is an entry, and no header
                     document_format = replace(document_format, header=False)
             several = any(self.kinds[name].several for name in (rules.kinds or tuple(self.kinds)))
             if isinstance(document_format, LinePatterns):
                 text = from_bytes(data, str(path), rules.encoding or "utf-8").content
-                document_format = line_patterns(text, rules, several_takes=several)
+                document_format = line_patterns(text, rules, self.rules.own, several_takes=several)
             document = parse(data, str(path), document_format, rules.encoding)
             how = ExemplarRules(
                 several, rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
@@ -192,7 +199,7 @@ class _Loader:
     def refuse_unread_holes(self, path: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
         text = disk.read(path).decode("utf-8", "ignore")
-        inside = next(holes.known(text), None)
+        inside = next(holes.known(text, self.rules.own), None)
         if pattern.holes or inside:
             where = Place(str(path), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(path))
             raise IchnosError(
@@ -214,7 +221,7 @@ class _Loader:
             )
             if node in patterns
         ]
-        for at, written in holes.known(exemplar.document.text.content):
+        for at, written in holes.known(exemplar.document.text.content, self.rules.own):
             if not any(start <= at < end for start, end in filled):
                 what = f"nothing is filled in here, and every pack would have {written} as it stands"
                 raise exemplar.document.error(what, at, "put it where a value stands; write @@ for a plain @")

@@ -2,78 +2,20 @@
 
 from __future__ import annotations
 
-import codecs
 import fnmatch
 import re
-from typing import Annotated, Any, Literal
+from functools import cached_property
+from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
 from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
-from ichnos.documents.formats import FORMATS
-from ichnos.files.paths import is_plain
-from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
+from ichnos.games.profiles.kinds_of_text import InsideFile, InsidePath, Line, encoding, format_name, one_name, scopes
 from ichnos.games.profiles.name_rules import NameRules
-
-
-def _inside(path: str) -> str:
-    if path.startswith("/") or "\\" in path or ":" in path or ".." in path.split("/"):
-        raise ValueError("a path below the pack or the game is expected, with slashes, without ..")
-    return "" if path in (".", "./") else path.rstrip("/")
-
-
-def _format(name: str) -> str:
-    if name not in FORMATS:
-        raise ValueError(f"one of {', '.join(FORMATS)} is expected")
-    return name
-
-
-def _scopes(repeat: dict[str, Any]) -> dict[str, Any]:
-    for scope in repeat:
-        if scope not in vocabulary.SCOPES or scope == vocabulary.PACK:
-            raise ValueError(f"there is no scope {scope!r}; there are {', '.join(list(vocabulary.SCOPES)[1:])}")
-    return repeat
-
-
-def _one_name(name: str) -> str:
-    if "/" in name or "\\" in name or name.startswith(".."):
-        raise ValueError("a name is expected, without a folder before it")
-    return name
-
-
-# Python's codecs that are no way to write a text file: they encode for other ends, or run what they read.
-_NO_ENCODINGS = ("idna", "mbcs", "oem", "punycode", "raw_unicode_escape", "undefined", "unicode_escape", "utf-7")
-
-
-def _encoding(name: str) -> str:
-    try:
-        found = codecs.lookup(name).name
-        fits = "{a} = 1\n".encode(name).decode(name) == "{a} = 1\n"
-    except (LookupError, ValueError, TypeError):
-        found, fits = "", False
-    if not fits or found in _NO_ENCODINGS or found.replace("-", "_") in _NO_ENCODINGS:
-        raise ValueError(f"there is no encoding named {name!r} for text; there are UTF-8, UTF-16, latin-1, cp1252 ...")
-    return name
-
-
-def _one_file(path: str) -> str:
-    if not is_plain(path):
-        raise ValueError("the path of a file or a folder below the game's folder is expected, such as cache/sounds.bin")
-    return path
-
-
-def _one_line(line: str) -> str:
-    if not line.strip() or len(line.splitlines()) != 1:
-        raise ValueError("one line of text is expected")
-    return line
-
-
-InsidePath = Annotated[str, AfterValidator(_inside)]
-InsideFile = Annotated[str, AfterValidator(_inside), AfterValidator(_one_file)]
-Line = Annotated[str, AfterValidator(_one_line)]
+from ichnos.games.profiles.own import OwnField, OwnRows, OwnThing
 
 
 class Game(TomlTable):
@@ -228,10 +170,10 @@ class DocumentRules(TomlTable):
     entries: dict[str, str | int] = Field(
         default={}, description="where each kind has an entry of its own: the kind = the entry's label or its line"
     )
-    format: Annotated[str, AfterValidator(_format)] | None = Field(
+    format: Annotated[str, AfterValidator(format_name)] | None = Field(
         default=None, description="where the file's extension does not say it"
     )
-    encoding: Annotated[str, AfterValidator(_encoding)] | None = Field(
+    encoding: Annotated[str, AfterValidator(encoding)] | None = Field(
         default=None, description="where it is not UTF-8 and has no byte-order mark"
     )
     escapes: Literal["backslash", "none"] | None = Field(
@@ -250,7 +192,7 @@ class DocumentRules(TomlTable):
         description="lines, ini, line-patterns: what stands before an entry that is a comment: its key is one of the"
         " game's, and the entry goes into its place",
     )
-    repeat: Annotated[dict[str, str | int], AfterValidator(_scopes)] = Field(
+    repeat: Annotated[dict[str, str | int], AfterValidator(scopes)] = Field(
         default={}, description="what repeats for a scope, by its label or its line, where it cannot be found"
     )
 
@@ -265,7 +207,7 @@ class ScriptRules(TomlTable):
 
 class Packaging(TomlTable):
     kind: Literal["archive", "folder"] = Field(description="a zip archive, or a plain folder")
-    name: Annotated[str, AfterValidator(_one_name)] = Field(
+    name: Annotated[str, AfterValidator(one_name)] = Field(
         description="the archive's or folder's name, holes and extension and all"
     )
 
@@ -388,7 +330,25 @@ class Rules(TomlTable):
         description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
         " names of your own stand in both",
     )
+    thing: tuple[OwnThing, ...] = Field(
+        default=(),
+        description="[[thing]]: what packs for this game have besides sounds, such as mixer channels",
+    )
+    field: tuple[OwnField, ...] = Field(
+        default=(), description="[[field]]: what a sound, a take, the pack, a thing ... has besides"
+    )
     tables: dict[str, dict[str, str]] = Field(default={}, description="[tables.NAME]: our word = the game's word")
+
+    @cached_property
+    def own(self) -> OwnRows:
+        """The things and fields that the profile declares."""
+        return OwnRows(self.thing, self.field)
+
+    @property
+    def needed(self) -> tuple[str, ...]:
+        """The fields that always need a value, as code calls them."""
+        said = [word.name for name in self.needs if (word := self.own.word(name)) is not None]
+        return tuple(dict.fromkeys((*said, *(one.word.name for one in self.field if one.needed))))
 
     def document_rules(self, path: str) -> DocumentRules:
         """The rules for a document of tree/."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import keyword
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache, cached_property
 from typing import Literal
@@ -57,6 +57,19 @@ SCOPES: dict[str, Scope] = {
         Scope(ENTRY, (SCHEDULE,), ("entry.key",), "entry.key"),
     )
 }
+
+OWN = "own."  # own.NAME: the scope of things that a profile declares: see ``ichnos.games.profiles.own``
+
+
+def is_own(name: str) -> bool:
+    """Is it a scope that a profile declares, or a field of one?"""
+    return name.startswith(OWN)
+
+
+def scope_row(name: str) -> Scope:
+    """The row of a scope: of the table, or one that a profile declares."""
+    return SCOPES[name] if name in SCOPES else Scope(name, (PACK,), (f"{name}.name",), f"{name}.name", is_joined=True)
+
 
 Kind = Literal["text", "number", "whole", "yes-no", "path", "version", "id"]
 
@@ -259,6 +272,11 @@ def entry_scopes() -> tuple[str, ...]:
     return tuple(scope for scope in SCOPES[PACK].inside if scope not in AROUND)
 
 
+def all_entry_scopes(used: Iterable[str]) -> tuple[str, ...]:
+    """The same, with the scopes of a profile's own among those that are used."""
+    return (*entry_scopes(), *sorted({scope for scope in used if is_own(scope)}))
+
+
 @cache
 def player_scopes() -> tuple[str, ...]:
     """The entries of a pack that play sounds: triggers, props, schedules."""
@@ -268,7 +286,7 @@ def player_scopes() -> tuple[str, ...]:
 @cache
 def inner_scopes(scope: str) -> tuple[str, ...]:
     """The scopes inside an entry, but for what only tells its texts apart."""
-    return tuple(inner for inner in SCOPES[scope].inside if inner not in AROUND)
+    return tuple(inner for inner in scope_row(scope).inside if inner not in AROUND)
 
 
 def attribute(name: str) -> str:
@@ -302,12 +320,25 @@ def word(name: str) -> Word | None:
         return WORDS[name]
     if name.startswith(ID_PREFIX):
         return Word(name, PACK, "id", "an id minted once for the pack")
-    for scope in entry_scopes():
+    if is_own(name):
+        scope, _, field = name.removeprefix(OWN).partition(".")
+        called = Word(name, OWN + scope, "text", f"the {scope}'s own name", is_name=True, needed=True)
+        return called if field == "name" else Word(name, OWN + scope, "text", f"what the pack file says of a {scope}")
+    for scope in (PACK, *entry_scopes(), TAKE, ENTRY):
         if name.startswith(free_prefix(scope)):
             return Word(name, scope, "text", f"what the pack file says under fields of a {scope}")
     if part_in(name) is not None:
         return Word(name, SOUND, "path", "the file of the part of that name")
     return None
+
+
+def spelled(name: str) -> str:
+    """A hole's name as profiles write it: the fields of a profile's own things are called like any other's.
+
+    >>> spelled("own.channel.field.gain"), spelled("take.field.odd")
+    ('channel.gain', 'take.field.odd')
+    """
+    return name.removeprefix(OWN).replace(".field.", ".") if is_own(name) else name
 
 
 def scope_of(name: str) -> str:

@@ -22,11 +22,12 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.opening import Opened
 from ichnos.games.profiles import places
+from ichnos.games.profiles.own import by_declaration
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import ID_PREFIX, TRIGGER, player_scopes
+from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
 from ichnos.games.scripts import region_of
 from ichnos.games.things import Thing
-from ichnos.pack.adopting.notes import Notes, Usual
+from ichnos.pack.adopting.notes import Notes, Usual, whole
 from ichnos.pack.adopting.players import Players
 from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
 from ichnos.pack.workspace import local
@@ -140,10 +141,10 @@ class _Adopting:
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
         scripted = [*self._scripts(read_triggers)]
-        players = Players(self.usual, self.said.ids, self.language, self._picture, self.notes)
+        players = Players(self.usual, self.said.ids, self.language, self._picture, self.notes, self.profile.rules.own)
         tables = {
             scope: players.tables(scope, (*self.said.of(scope), *(scripted if scope == TRIGGER else ())))
-            for scope in player_scopes()
+            for scope in (*player_scopes(), *self.profile.rules.own.scopes)
         }
         icon = self._icon()
         others = list(self._others(sounds.loose))
@@ -273,6 +274,9 @@ class _Adopting:
         for name in ("summary", "author", "licence"):
             if said.get(f"pack.{name}") is not None:
                 yield f"{name} = {toml(str(said[f'pack.{name}']))}\n"
+        free = {name: whole(value) for name, value in self.said.free.items() if value not in (None, "")}
+        for name, value in by_declaration(self.profile.rules.own, PACK, free).items():
+            yield f"{name} = {toml(value)}\n"
         if icon:
             yield f"icon = {toml(icon)}\n"
         ids = {name: value for name, value in said.items() if name.startswith(ID_PREFIX)}
@@ -286,7 +290,7 @@ class _Adopting:
             yield f"\n[[file]]\nfile = {toml(file)}\npath = {toml(path)}\n"
         for kind, found in tables.items():
             for table in found:
-                yield f"\n[[{kind}]]\n"
+                yield f"\n[[{kind.removeprefix(OWN)}]]\n"
                 yield from (f"{toml_key(name)} = {toml(value)}\n" for name, value in table.items())
 
 

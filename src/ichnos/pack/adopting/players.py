@@ -9,11 +9,13 @@ from typing import Any
 
 from ichnos.documents.tree import Value
 from ichnos.games.facts import called
-from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, Word, free_prefix, said_of
+from ichnos.games.profiles.own import OwnRows, by_declaration
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, Word, free_prefix, said_of
 from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.adopting.sounds import spoken
-from ichnos.pack.workspace.pack_file import PLAYERS, ScheduleEntry, in_order
+from ichnos.pack.workspace.own import tables_for
+from ichnos.pack.workspace.pack_file import PLAYERS, in_order
 from ichnos.pack.workspace.workspace import short_name
 
 
@@ -27,6 +29,7 @@ class Players:
     language: str
     picture: Callable[[str], str | None]
     notes: Notes
+    own: OwnRows  # what the profile declares
 
     def tables(self, scope: str, things: Iterable[Thing]) -> list[dict[str, Any]]:
         """The tables of a scope, each with a name of its own."""
@@ -40,15 +43,18 @@ class Players:
                 number += 1
                 free = f"{name}-{number}"
             if free != name and own:
-                self.notes.lose(thing.place, f"there are two {scope}s named {name}: this one is {free} now")
+                self.notes.lose(
+                    thing.place, f"there are two {scope.removeprefix(OWN)}s named {name}: this one is {free} now"
+                )
             names.add(free)
-            whose = f"the {scope} {free}"
+            whose = f"the {scope.removeprefix(OWN)} {free}"
             values = {**self.said(thing, free, whose), "name": free}
             if scope == SCHEDULE:
                 values["entries"] = self.entries(thing, free)
-            fitted = fitting(PLAYERS[scope], values, whose, thing.place, self.notes)
+            model = tables_for(self.own)[scope]
+            fitted = fitting(model, values, whose, thing.place, self.notes)
             if fitted is not None:
-                tables.append(in_order(fitted, PLAYERS[scope]))
+                tables.append(in_order(fitted, model))
         return tables
 
     def entries(self, schedule: Thing, name: str) -> list[Any]:
@@ -56,11 +62,11 @@ class Players:
         entries = []
         for at, entry in enumerate(schedule.of(ENTRY), 1):
             whose = f"entry {at} of the schedule {name}"
-            fitted = fitting(ScheduleEntry, self.said(entry, name, whose), whose, entry.place, self.notes)
+            model = tables_for(self.own)[ENTRY]
+            fitted = fitting(model, self.said(entry, name, whose), whose, entry.place, self.notes)
             if fitted is not None:
-                entries.append(
-                    in_order(fitted, ScheduleEntry) if fitted.get("kind", "piece") != "piece" else fitted["key"]
-                )
+                alone = {name: value for name, value in fitted.items() if (name, value) != ("kind", "piece")}
+                entries.append(fitted["key"] if [*alone] == ["key"] else in_order(alone, model))
         return entries
 
     def said(self, thing: Thing, name: str, whose: str) -> dict[str, Any]:
@@ -85,7 +91,7 @@ class Players:
         prefix = free_prefix(thing.scope)
         free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
         free = {name: value for name, value in free.items() if value not in (None, "")}
-        return {**found, "fields": free} if free else found
+        return {**found, **by_declaration(self.own, thing.scope, free)}
 
     def is_made_from(self, name: str, identity: Value) -> bool:
         """Is an id the one that a build makes from the pack's and a name?"""

@@ -16,13 +16,14 @@ from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.own import by_declaration
 from ichnos.games.profiles.profile import without_extension
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round, said_of
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, TAKE, free_prefix, goes_round, said_of
 from ichnos.games.targets import marking
 from ichnos.games.things import SoundThing, TakeThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.plan.naming import named_path
-from ichnos.pack.workspace.pack_file import Sound, Take
+from ichnos.pack.workspace.own import tables_for
 
 FOLDER = "clips"
 
@@ -111,12 +112,11 @@ class AdoptedSounds:
         values |= self._settings(sound, kind)
         fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
-        if fields:
-            values["fields"] = fields
+        values |= by_declaration(self.profile.rules.own, SOUND, fields)
         own_name = self._own_name(sound, kind)
         if own_name is not None:
             values["file"] = own_name
-        fitted = fitting(Sound, values, sound.key, sound.place, self.notes)
+        fitted = fitting(tables_for(self.profile.rules.own)[SOUND], values, sound.key, sound.place, self.notes)
         if fitted is not None:
             self.tables.append(fitted)
 
@@ -139,7 +139,8 @@ class AdoptedSounds:
                 self.notes.lose(take.place, f"{what}: {take.file}" if take.file else what)
                 continue
             values |= self._settings_of(take)
-            fitted = fitting(Take, values, f"take {number} of {sound.key}", take.place, self.notes)
+            model = tables_for(self.profile.rules.own)[TAKE]
+            fitted = fitting(model, values, f"take {number} of {sound.key}", take.place, self.notes)
             if fitted is not None:
                 takes.append(fitted["clip"] if list(fitted) == ["clip"] else fitted)
         return takes
@@ -174,11 +175,14 @@ class AdoptedSounds:
     def _settings_of(self, thing: Thing) -> dict[str, Any]:
         """What is said of a sound or a take, by the fields of the workspace's file."""
         generator = ((field, thing.values.get(field.name)) for field in said_of(thing.scope))
-        return {
+        said = {
             field.field: whole(value)
             for field, value in generator
             if value is not None and not self.usual.says(field.name, value)
         }
+        prefix = free_prefix(thing.scope)
+        free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
+        return said | (by_declaration(self.profile.rules.own, thing.scope, free) if thing.scope != SOUND else {})
 
     def _settings(self, sound: SoundThing, kind: Kind) -> dict[str, Any]:
         settings = self._settings_of(sound)

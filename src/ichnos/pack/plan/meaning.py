@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from ichnos.documents.checked import TomlTable
@@ -14,6 +14,7 @@ from ichnos.games.profiles.vocabulary import (
     ENTRY,
     ID_PREFIX,
     LANGUAGE,
+    OWN,
     PACK,
     PART,
     SCHEDULE,
@@ -25,6 +26,7 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
+from ichnos.pack.workspace.own import own_tables
 from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
@@ -42,6 +44,7 @@ def pack_values(workspace: Workspace) -> dict[str, Value]:
         "pack.licence": pack.licence,
         "game.version": pack.game_version,
         **{f"{ID_PREFIX}{name}": value for name, value in workspace.pack_file.ids.items()},
+        **{f"{free_prefix(PACK)}{name}": value for name, value in pack.fields.items()},
     }
 
 
@@ -59,6 +62,8 @@ def things(workspace: Workspace, uses: ClipUses) -> PackThing:
     for scope in player_scopes():
         tables = enumerate(getattr(file, scope))
         inside[scope] = tuple(_player(workspace, uses, scope, one, place(scope, index), index) for index, one in tables)
+    for scope in workspace.profile.rules.own.scopes:
+        inside[scope] = tuple(_own(workspace, scope))
     inside[LANGUAGE] = languages(tag for several in inside.values() for thing in several for tag in thing.languages)
     places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
     return PackThing(PACK, values, inside, places=places)
@@ -92,6 +97,14 @@ def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, 
         )
         return replace(thing, inside={ENTRY: tuple(numbered(entries))})
     return thing
+
+
+def _own(workspace: Workspace, scope: str) -> Iterator[Thing]:
+    """The things of a scope that the profile declares."""
+    for index, table in enumerate(own_tables(workspace.pack_file, scope)):
+        free = {f"{free_prefix(scope)}{name}": value for name, value in table.fields.items()}
+        place = workspace.file.place(scope.removeprefix(OWN), index)
+        yield Thing(scope, {f"{scope}.name": table.name, **free}, place=place)
 
 
 def _identity(workspace: Workspace, prop: Prop) -> str:

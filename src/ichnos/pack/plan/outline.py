@@ -14,7 +14,7 @@ from ichnos.files import disk
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.edits import EntryChange
-from ichnos.games.entries.fill import Bindings, Filler, files_bound, fill, instances, repetitions, resolve
+from ichnos.games.entries.fill import Bindings, Filler, files_bound, fill, repetitions, resolve
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
@@ -22,21 +22,17 @@ from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.profile import Script, without_extension
 from ichnos.games.profiles.rules import DocumentRules
 from ichnos.games.profiles.vocabulary import (
-    ID_PREFIX,
     LANGUAGE,
     PACK,
-    PART,
     SOUND,
-    TAKE,
     TRIGGER,
-    part_in,
-    player_scopes,
 )
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.games.things import PackThing
 from ichnos.pack.plan import icon, meaning, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec, bad_names
+from ichnos.pack.plan.reasons import why
 from ichnos.pack.workspace import credit
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -231,7 +227,7 @@ def _document(
         if not any(workspace.is_installed(placed.sound) for placed in workspace.sounds):
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
-    reason = f"merged into the game's own, {len(changes)} changed" if changes else _why(workspace, exemplar, bindings)
+    reason = f"merged into the game's own, {len(changes)} changed" if changes else why(workspace, exemplar, bindings)
     return PlannedFile(path, reason, data, changes=tuple(changes))
 
 
@@ -323,37 +319,6 @@ def _not_copied(workspace: Workspace, originals: Originals) -> Iterator[IchnosEr
                 place=placed.place("like"),
                 cure="leave like out, or correct the profile",
             )
-
-
-def _why(workspace: Workspace, exemplar: Exemplar, bindings: Bindings) -> str:
-    scopes = set(exemplar.scopes.values()) - {PACK}
-
-    def counted(count: int, noun: str) -> str:
-        return f"{count} {noun}{'' if count == 1 else 's'}"
-
-    pack, sounds = workspace.pack_file, sum(1 for _ in instances(SOUND, bindings))
-    plays = bool(scopes & {TAKE, PART}) or any(part_in(name) for name in exemplar.scopes)
-    if "title" in exemplar.scopes and not plays:
-        return "titles that players see"
-    if plays:
-        many = "the definition of a sound" if SOUND in exemplar.file_scopes else None
-        return many or f"the definitions of {counted(sounds, 'sound')}"
-    for scope in player_scopes():
-        if scope in scopes:
-            return f"a {scope}" if scope in exemplar.file_scopes else counted(len(getattr(pack, scope)), scope)
-    if SOUND in scopes:
-        return f"a list of {counted(sounds, 'sound')}"
-    return _of_itself(exemplar)
-
-
-def _of_itself(exemplar: Exemplar) -> str:
-    """What a document says of the pack itself."""
-    kinds = {"pack.title": "title", "pack.version": "version", "game.version": "game version"}
-    kinds_said = [kind for name, kind in kinds.items() if name in exemplar.scopes]
-    kinds_said += ["ids"] if any(name.startswith(ID_PREFIX) for name in exemplar.scopes) else []
-    if not kinds_said:
-        return "what the pack says of itself"
-    return f"the pack's {' and '.join([', '.join(kinds_said[:-1]), kinds_said[-1]] if kinds_said[1:] else kinds_said)}"
 
 
 def _refuse_unlike(workspace: Workspace, originals: Originals) -> None:

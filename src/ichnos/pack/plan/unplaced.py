@@ -11,6 +11,8 @@ from ichnos.games.entries.arranged import stands_without_files
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     FIELD_PREFIX,
+    OWN,
+    PACK,
     SOUND,
     TAKE,
     TRIGGER,
@@ -23,6 +25,8 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.targets import marking
 from ichnos.likeness import did_you_mean
+from ichnos.pack.workspace.own import all_own_tables
+from ichnos.pack.workspace.pack_file import PackFile, Sound
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -131,13 +135,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in holes
         ]
         lost += _other_languages(profile, "title", sound.title, pack.pack.language, holes)
-        of_takes = [name.removeprefix("take.") for name in settings(TAKE) if name not in holes]
-        lost += [
-            f"the {field} of take {number}"
-            for number, take in enumerate(sound.takes, 1)
-            for field in of_takes
-            if getattr(take, attribute(field)) is not None
-        ]
+        lost += _lost_of_takes(sound, holes)
         if not {"part.file", "parts"} & holes:
             lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in holes]
         if lost:
@@ -147,6 +145,10 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
     holes = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
+    lost = [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in holes and name not in in_scripts]
+    if lost:
+        yield f"{title} has no place for {', '.join(lost)} of the pack"
+    yield from _own_without_place(profile, pack, holes | in_scripts)
     for scope in player_scopes():
         for item in getattr(pack, scope):
             if scope not in scopes and not profile.scripts:
@@ -155,6 +157,31 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             lost = list(_lost_of(profile, scope, item, pack.pack.language, holes, in_scripts))
             if lost and (scope, lost) != (TRIGGER, ["name"]):  # that alone is how the modder calls it
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
+
+
+def _own_without_place(profile: Profile, pack: PackFile, holes: Collection[str]) -> Iterator[str]:
+    """Things of another game's profile, and fields of them that stand nowhere."""
+    title = profile.rules.game.title
+    for scope, tables in all_own_tables(pack):
+        name = scope.removeprefix(OWN)
+        for table in tables:
+            if scope not in profile.rules.own.scopes:
+                yield f"{title} has no place for a {name}: {table.name}"
+                continue
+            lost = [field for field in table.fields if f"{free_prefix(scope)}{field}" not in holes]
+            if lost:
+                yield f"{table.name}: {title} has no place for {', '.join(lost)} of a {name}"
+
+
+def _lost_of_takes(sound: Sound, holes: Collection[str]) -> Iterator[str]:
+    """What is said of a sound's takes, and the game has no place for."""
+    for number, take in enumerate(sound.takes, 1):
+        for name in settings(TAKE):
+            if name not in holes and getattr(take, attribute(name)) is not None:
+                yield f"the {name.removeprefix('take.')} of take {number}"
+        for name in take.fields:
+            if f"{free_prefix(TAKE)}{name}" not in holes and f"take.{name}" not in holes:
+                yield f"the {name} of take {number}"
 
 
 def _lost_of(

@@ -13,13 +13,15 @@ from tomlkit.items import AoT
 
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
+from ichnos.games.profiles.own import by_declaration
 from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
 from ichnos.pack.workspace.folder import FILE_NAME
-from ichnos.pack.workspace.pack_file import PLAYERS, in_order
+from ichnos.pack.workspace.own import tables_for
+from ichnos.pack.workspace.pack_file import in_order
 from ichnos.pack.workspace.slips import needed_of
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -65,10 +67,10 @@ def add(
     _refuse_twice(loaded, scope, name, existing, to_existing)
     if existing is not None and to_existing == "add":
         fields = {**existing.unwrap(), **fields, "entries": [*existing.unwrap()["entries"], *fields["entries"]]}
-    given = _checked(scope, fields)
+    given = _checked(loaded, scope, fields)
     raise_all(list(_unknown_keys(loaded, given)))
     _refuse_lacking(loaded, scope, given)
-    values = in_order(given.model_dump(mode="json", by_alias=True, exclude_defaults=True), type(given))
+    values = _values(loaded, scope, given)
     if existing is not None:
         _replace(existing, values, language)
     else:
@@ -97,15 +99,25 @@ def _refuse_twice(loaded: Workspace, scope: str, name: str, existing: Any, to_ex
         raise UsageError(what, cure=f"say {how}--replace, or choose another name")
 
 
-def _checked(scope: str, fields: Mapping[str, Any]) -> TomlTable:
+def _checked(loaded: Workspace, scope: str, fields: Mapping[str, Any]) -> TomlTable:
+    own = loaded.profile.rules.own
+    said = {name: value for name, value in fields.items() if name != "fields"}
+    said |= by_declaration(own, scope, fields.get("fields", {}))
     try:
-        return PLAYERS[scope].model_validate(fields)
+        return tables_for(own)[scope].model_validate(said)
     except ValidationError as error:
         detail = error.errors()[0]
         at = str(detail["loc"][0]) if detail["loc"] else ""
         typed = fields.get(at)
         shown = f"--{at} {typed}: " if at and isinstance(typed, str) and typed else f"{at}: " if at else ""
         raise UsageError(f"{shown}{in_words(dict(detail))}", cure=f"see: ichnos {scope} --help") from None
+
+
+def _values(loaded: Workspace, scope: str, given: TomlTable) -> dict[str, Any]:
+    """What a table says, as it is written."""
+    values = given.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    values |= by_declaration(loaded.profile.rules.own, scope, values.pop("fields", {}))
+    return in_order(values, type(given))
 
 
 def _append(tables: Any, values: Mapping[str, Any], language: str) -> None:

@@ -20,11 +20,13 @@ from ichnos.games.profiles.vocabulary import ENTRY, PROP, SCHEDULE, SOUND, TAKE,
 from ichnos.pack.workspace.folder import LOCAL_NAME, SILENT_CLIP
 
 
-def _as_take(value: Any) -> Any:
+def as_take(value: Any) -> Any:
+    """A take said by its clip alone, as a table."""
     return {"clip": value} if isinstance(value, str) else value
 
 
-def _as_entry(value: Any) -> Any:
+def as_entry(value: Any) -> Any:
+    """A schedule's entry said by its key alone, as a table."""
     return {"key": value} if isinstance(value, str) else value
 
 
@@ -82,6 +84,7 @@ _KINDS: dict[str, Any] = {
 class Take(_with_fields_of(TAKE)):  # type: ignore[misc]
     clip: FileName | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @take.field.NAME@")
 
     @model_validator(mode="after")
     def _is_one(self) -> Take:
@@ -131,7 +134,7 @@ class Elsewhere(Settings):
 
 class Sound(Settings):
     key: str = Field(min_length=1, description="the game's sound key, or one of your own")
-    takes: tuple[Annotated[Take, BeforeValidator(_as_take, json_schema_input_type=str | Take)], ...] = Field(
+    takes: tuple[Annotated[Take, BeforeValidator(as_take, json_schema_input_type=str | Take)], ...] = Field(
         default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
     )
     parts: dict[str, FileName] = Field(default={}, description="a clip for each named part, such as intro and body")
@@ -209,12 +212,12 @@ class Prop(_with_fields_of(PROP)):  # type: ignore[misc]
 
 
 class ScheduleEntry(_with_fields_of(ENTRY)):  # type: ignore[misc]
-    pass
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @entry.field.NAME@")
 
 
 class Schedule(_with_fields_of(SCHEDULE)):  # type: ignore[misc]
     entries: tuple[
-        Annotated[ScheduleEntry, BeforeValidator(_as_entry, json_schema_input_type=str | ScheduleEntry)], ...
+        Annotated[ScheduleEntry, BeforeValidator(as_entry, json_schema_input_type=str | ScheduleEntry)], ...
     ] = Field(min_length=1, description="what it plays: keys, or tables with a kind")
     fields: Fields = Field(default={}, description="what this game's profile asks for besides: @schedule.field.NAME@")
 
@@ -262,6 +265,7 @@ class Pack(TomlTable):
         examples=["en", "pt-BR"],
         description="of titles that do not say theirs, a BCP 47 tag",
     )
+    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @pack.field.NAME@")
 
 
 class Credit(TomlTable):

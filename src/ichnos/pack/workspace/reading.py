@@ -19,7 +19,7 @@ from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
 from ichnos.pack.workspace import given as locks
-from ichnos.pack.workspace import local, players, slips, sound_slips, sounds
+from ichnos.pack.workspace import local, own, players, slips, sound_slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.sounds import PlacedSound
@@ -40,13 +40,14 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
         UsageError: the workspace knows no such game.
     """
     file = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME)
-    pack_file = checked(PackFile, file)
+    rows = own.of_games(file, folder)
+    pack_file = checked(own.pack_file_for(rows), file)
     game = None if game == pack_file.game else game
     given = sounds.of_file(pack_file, file.place)
     table = _table(folder, file, pack_file)
     if table is not None:
-        given += sounds.of_table(from_bytes(disk.read(folder / table, table), table))
-    pack_file, played_by = players.with_tables(folder, pack_file, file.place)
+        given += sounds.of_table(from_bytes(disk.read(folder / table, table), table), rows)
+    pack_file, played_by = players.with_tables(folder, pack_file, file.place, rows)
     pack_file, given, left_out = _elsewhere(pack_file, given, game) if game is not None else (pack_file, given, [])
     try:
         game_profile = loading.load(profile_folder or profile.find(pack_file.game, folder))

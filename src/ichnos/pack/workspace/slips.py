@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ichnos.documents.checked import TomlTable
-from ichnos.errors import IchnosError
-from ichnos.games.profiles.vocabulary import SOUND, free_prefix, word
-from ichnos.likeness import nearest
+from ichnos.errors import IchnosError, Place
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, free_prefix, is_own, word
+from ichnos.likeness import did_you_mean, nearest
+from ichnos.pack.workspace.own import own_tables
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
@@ -24,6 +25,7 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
     yield from _defaults(workspace)
     yield from _categories(workspace)
     yield from _needs(workspace)
+    yield from _own_things(workspace)
     yield from _language(workspace)
 
 
@@ -105,7 +107,7 @@ def _language(workspace: Workspace) -> Iterator[IchnosError]:
 
 def needed_of(game: Rules, scope: str, item: TomlTable) -> list[str]:
     """The fields of a trigger, a prop or a schedule that the game needs, and that it lacks."""
-    holes = [hole for hole in game.needs if (known := word(hole)) and known.scope == scope]
+    holes = [hole for hole in game.needed if (known := word(hole)) and known.scope == scope]
     return [hole.rpartition(".")[2] for hole in holes if _lacks(item, hole)]
 
 
@@ -120,7 +122,7 @@ def _lacks(item: TomlTable, hole: str) -> bool:
 def _needs(workspace: Workspace) -> Iterator[IchnosError]:
     """What the profile says must have a value, and has none."""
     title = workspace.profile.rules.game.title
-    for hole in workspace.profile.rules.needs:
+    for hole in workspace.profile.rules.needed:
         known = word(hole)
         scope, field = known.scope if known else "", hole.rpartition(".")[2]
         if scope == SOUND:
@@ -128,12 +130,49 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
                 if _lacks(placed.sound, hole):
                     what = f"{title} needs the {field} of {placed.sound.key}"
                     yield IchnosError(what, place=workspace.sound_place(index), cure=f"say {field} = ...")
-        items: Sequence[TomlTable] = getattr(workspace.pack_file, scope, ()) if scope != SOUND else ()
-        if scope == "pack":
-            items = [workspace.pack_file.pack]
-        for index, item in enumerate(items):
+        for item, place, called in _items(workspace, scope) if scope != SOUND else ():
             if _lacks(item, hole):
-                place = workspace.place(scope, *([] if scope == "pack" else [index]))
-                what = f"{title} needs the {field} of the {scope}"
-                called = getattr(item, "name", None) if scope != "pack" else None
-                yield IchnosError(what + (f' "{called}"' if called else ""), place=place, cure=f"say {field} = ...")
+                yield IchnosError(f"{title} needs the {field} of {called}", place=place, cure=f"say {field} = ...")
+
+
+def _items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place, str]]:
+    """The tables of a scope, where each stands, and what it is called."""
+    pack_file = workspace.pack_file
+    if scope == PACK:
+        yield pack_file.pack, workspace.place(PACK), "the pack"
+    elif scope == TAKE:
+        for index, placed in enumerate(workspace.sounds):
+            for number, take in enumerate(placed.sound.takes):
+                at = workspace.sound_place(index, "takes", number)
+                yield take, at, f"take {number + 1} of {placed.sound.key}"
+    elif scope == ENTRY:
+        for index, schedule in enumerate(pack_file.schedule):
+            for number, entry in enumerate(schedule.entries):
+                where = workspace.place(SCHEDULE, index, "entries", number)
+                yield entry, where, f'entry {number + 1} of the schedule "{schedule.name}"'
+    else:
+        name = scope.removeprefix(OWN)
+        tables: Sequence[Any] = own_tables(pack_file, scope) if is_own(scope) else getattr(pack_file, scope, ())
+        for index, table in enumerate(tables):
+            yield table, workspace.place(name, index), f'the {name} "{table.name}"'
+
+
+def _own_things(workspace: Workspace) -> Iterator[IchnosError]:
+    """Two things of one name, and keys that nothing has."""
+    rows = workspace.profile.rules.own
+    for scope in rows.scopes:
+        had: set[str] = set()
+        for table, place, called in _items(workspace, scope):
+            name = str(getattr(table, "name", ""))
+            if name in had:
+                yield IchnosError(f"{called} is there already", place=place, cure="give each a name of its own")
+            had.add(name)
+    own = [placed.sound.key for placed in workspace.sounds]
+    catalogue = workspace.catalogue
+    for row in rows.of_keys():
+        sounds = [(placed.sound, placed.place(), placed.sound.key) for placed in workspace.sounds]
+        for table, place, called in sounds if row.scope == SOUND else _items(workspace, row.scope):
+            key = getattr(table, "fields", {}).get(row.field)
+            if key is not None and key not in own and catalogue is not None and key not in catalogue:
+                what = f'the {row.field} of {called} is "{key}", and neither the pack nor the game has such a sound'
+                yield IchnosError(what, place=place, cure=did_you_mean([*own, *catalogue.keys], str(key)))

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, get_args
+from typing import Any, cast, get_args
 
 from pydantic import ValidationError
 
-from ichnos.documents.checked import beyond, in_words
+from ichnos.documents.checked import TomlTable, beyond, in_words
 from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.games.profiles.vocabulary import TAKE, said_of
+from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
+from ichnos.games.profiles.vocabulary import SOUND, TAKE, Word, said_of
 from ichnos.pack.workspace.folder import SILENT_CLIP
+from ichnos.pack.workspace.own import tables_for
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
 
 SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
@@ -66,7 +68,7 @@ def of_file(pack_file: PackFile, place: Callable[..., Place]) -> list[PlacedSoun
     return [PlacedSound(sound, at(index)) for index, sound in enumerate(pack_file.sound)]
 
 
-def of_table(text: Text) -> list[PlacedSound]:
+def of_table(text: Text, own: OwnRows = NOTHING_OWN) -> list[PlacedSound]:
     """The sounds of a table (RFC 4180; also with semicolons or tabs): a row for each clip.
 
     Rows with one key are its takes, or with ``part`` its parts; what else a sound has may stand in
@@ -77,12 +79,15 @@ def of_table(text: Text) -> list[PlacedSound]:
     """
     errors: list[IchnosError] = []
     by_key: dict[str, _Rows] = {}
-    for row in rows(text, (*_PLAIN, *_OF_TAKE, *SETTINGS), prefixes=("title.", "field.")):
+    models = tables_for(own)
+    declared = {scope: {word.field: word for word in own.of(scope)} for scope in (SOUND, TAKE)}
+    columns = (*_PLAIN, *_OF_TAKE, *SETTINGS, *declared[SOUND], *declared[TAKE])
+    for row in rows(text, columns, prefixes=("title.", "field.")):
         key = row.cells.get("key", "")
         if not key:
             errors.append(row.wrong("key", "there is no key in this row", "every row needs one"))
             continue
-        by_key.setdefault(key, _Rows(key)).take_in(row, errors)
+        by_key.setdefault(key, _Rows(key, models[SOUND], declared)).take_in(row, errors)
     given = [rows_of_key.given(errors) for rows_of_key in by_key.values()]
     raise_all(errors)
     return [placed for placed in given if placed is not None]
@@ -91,7 +96,9 @@ def of_table(text: Text) -> list[PlacedSound]:
 class _Rows:
     """The rows of one key."""
 
-    def __init__(self, key: str) -> None:
+    def __init__(self, key: str, model: type[TomlTable], declared: Mapping[str, Mapping[str, Word]]) -> None:
+        self._model, self._declared = model, declared
+        self._of_take = {**_OF_TAKE, **declared[TAKE]}
         self._values: dict[str, Any] = {"key": key, "takes": [], "parts": {}, "title": {}, "fields": {}}
         self._places: dict[tuple[str | int, ...], Place] = {}
 
@@ -107,12 +114,11 @@ class _Rows:
             take: dict[str, Any] = {"clip": clip} if clip else {"kept": True}
             self._values["takes"].append(take)
             self._places["takes", number] = row.place("clip")
-            for column, word in _OF_TAKE.items():
+            for column, word in self._of_take.items():
                 if column in cells:
-                    read = self._yes if word.kind == "yes-no" else self._number
-                    take[word.field] = read(row, column, cells[column], errors)
+                    take[word.field] = self._value(row, column, word, errors)
         for column, cell in cells.items():
-            if column in ("key", "clip", "part", "kept", *_OF_TAKE):
+            if column in ("key", "clip", "part", "kept", *self._of_take):
                 continue
             self._set(row, column, cell, errors)
 
@@ -123,7 +129,9 @@ class _Rows:
         elif column.startswith("field."):
             table, name = self._values["fields"], column.partition(".")[2]
         value: Any = cell
-        if column in _YES_NO:
+        if column in self._declared[SOUND]:
+            value = self._value(row, column, self._declared[SOUND][column], errors)
+        elif column in _YES_NO:
             value = self._yes(row, column, cell, errors)
         elif column in _NUMBERS:
             value = self._number(row, column, cell, errors)
@@ -131,6 +139,12 @@ class _Rows:
             what = f"{self._values['key']} has {table[name]!r} in an earlier row, and {cell!r} here"
             errors.append(row.wrong(column, what, "say it in one of its rows only"))
         self._places[column,] = row.place(column)
+
+    def _value(self, row: Row, column: str, word: Word, errors: list[IchnosError]) -> Any:
+        """A cell as the kind of its field has it."""
+        if word.kind == "text":
+            return row.cells[column]
+        return (self._yes if word.kind == "yes-no" else self._number)(row, column, row.cells[column], errors)
 
     def _yes(self, row: Row, column: str, cell: str, errors: list[IchnosError]) -> bool:
         if cell.lower() not in (*_YES, *_NO):
@@ -156,7 +170,7 @@ class _Rows:
             return self._places[path]
 
         try:
-            return PlacedSound(Sound.model_validate(self._values), place)
+            return PlacedSound(cast(Sound, self._model.model_validate(self._values)), place)
         except ValidationError as error:
             for detail in error.errors():
                 at = place(*detail["loc"])

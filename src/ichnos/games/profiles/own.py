@@ -1,0 +1,150 @@
+"""What a profile declares itself: things that are no sounds, and fields, of those and of all that packs have.
+
+A declared field is a free one (``fields = {...}``) with a kind and limits, which modders say as they say any other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from ichnos.documents.checked import TomlTable
+from ichnos.games.profiles import vocabulary
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SOUND, TAKE, Word, entry_scopes, free_prefix
+
+_NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
+
+
+class OwnThing(TomlTable):
+    name: str = Field(
+        pattern=_NAME, examples=["channel"], description="its name: [[channel]] in ichnos.toml, @channel.name@"
+    )
+    about: str = Field(min_length=1, description="what it is, in a sentence")
+
+
+class OwnField(TomlTable):
+    of: str = Field(
+        default=SOUND,
+        description="what has it: pack, sound, take, trigger, prop, schedule, entry, or a [[thing]]",
+    )
+    name: str = Field(
+        pattern=_NAME,
+        examples=["echo"],
+        description="its name: echo = ... in ichnos.toml; @take.echo@ of a take, @echo@ of a sound",
+    )
+    kind: Literal["text", "number", "whole", "yes-no", "key"] = Field(
+        default="text", description="what it holds; key: a sound key, of the pack or the game"
+    )
+    about: str = Field(min_length=1, description="what it is, for those who write packs")
+    unit: str | None = Field(default=None, min_length=1, description="of a number: metres, dB ...")
+    least: float | None = Field(default=None, description="the least that a number may be")
+    most: float | None = Field(default=None, description="the most that it may be")
+    choices: tuple[str, ...] = Field(default=(), description="of a text: all that it may be")
+    needed: bool = Field(default=False, description="does this game always need it?")
+
+    @model_validator(mode="after")
+    def _fits_its_kind(self) -> OwnField:
+        if self.choices and self.kind != "text":
+            raise ValueError("choices are for texts")
+        if (self.least, self.most, self.unit) != (None, None, None) and self.kind not in ("number", "whole"):
+            raise ValueError("unit, least and most are for numbers")
+        return self
+
+    @property
+    def scope(self) -> str:
+        """Whose field it is, as code calls that."""
+        return self.of if self.of in vocabulary.SCOPES else OWN + self.of
+
+    @property
+    def word(self) -> Word:
+        """Its row."""
+        kind = "text" if self.kind == "key" else self.kind
+        about = f"{self.about}, in {self.unit}" if self.unit else self.about
+        return Word(
+            f"{free_prefix(self.scope)}{self.name}", self.scope, kind, about, is_key=self.kind == "key",
+            least=self.least, most=self.most, choices=self.choices,
+        )  # fmt: skip
+
+
+_HAVE_FIELDS = (PACK, *entry_scopes(), TAKE, ENTRY)
+
+
+@dataclass(frozen=True)
+class OwnRows:
+    """What a profile, or several, declare."""
+
+    things: tuple[OwnThing, ...] = ()
+    fields: tuple[OwnField, ...] = ()
+
+    def together(self, other: OwnRows) -> OwnRows:
+        """Both; of what both declare, the first counts."""
+        things = {thing.name: thing for thing in (*other.things, *self.things)}
+        fields = {(one.of, one.name): one for one in (*other.fields, *self.fields)}
+        return OwnRows(tuple(things.values()), tuple(fields.values()))
+
+    @property
+    def scopes(self) -> tuple[str, ...]:
+        """Those of its things."""
+        return tuple(OWN + thing.name for thing in self.things)
+
+    def of(self, scope: str) -> Iterator[Word]:
+        """The fields of a scope."""
+        return (one.word for one in self.fields if one.scope == scope)
+
+    def of_keys(self) -> Iterator[Word]:
+        """The fields that name sound keys."""
+        return (one.word for one in self.fields if one.kind == "key")
+
+    @cached_property
+    def words(self) -> Mapping[str, Word]:
+        """The fields by the names that holes have: as they are spelled, and as code calls them."""
+        found: dict[str, Word] = {}
+        for one in self.fields:
+            word = one.word
+            spelled = one.name if one.scope == SOUND else f"{one.of}.{one.name}"
+            found |= {spelled: word, word.name: word}
+        for scope in self.scopes:
+            name = vocabulary.word(f"{scope}.name")
+            assert name is not None
+            found |= {f"{scope.removeprefix(OWN)}.name": name, name.name: name}
+        return found
+
+    def word(self, name: str) -> Word | None:
+        """The row that a hole's name means, as a profile writes it."""
+        return self.words.get(name) or (None if vocabulary.is_own(name) else vocabulary.word(name))
+
+    def slips(self, taken: Iterable[str]) -> Iterator[tuple[tuple[str | int, ...], str, str]]:
+        """What is wrong with the declarations: where, what, and what to do.
+
+        Args:
+            taken: names of tables that every workspace has.
+        """
+        names = [*taken, *vocabulary.SCOPES]
+        for index, thing in enumerate(self.things):
+            if thing.name in names:
+                yield ("thing", index, "name"), f'"{thing.name}" is taken', "call it something else"
+            names.append(thing.name)
+        had: set[tuple[str, str]] = set()
+        for index, one in enumerate(self.fields):
+            if one.of not in (*_HAVE_FIELDS, *(thing.name for thing in self.things)):
+                there = ", ".join((*_HAVE_FIELDS, *(thing.name for thing in self.things)))
+                yield ("field", index, "of"), f'there is no "{one.of}" that has fields', f"there are: {there}"
+            built_in = {row.field for row in vocabulary.of_scope(one.scope)} | {"fields", "name"}
+            if one.name in built_in or (one.of, one.name) in had:
+                yield ("field", index, "name"), f'a {one.of} has a field "{one.name}" already', "call it otherwise"
+            had.add((one.of, one.name))
+
+
+NOTHING_OWN = OwnRows()
+
+
+def by_declaration(own: OwnRows, scope: str, free: Mapping[str, Any]) -> dict[str, Any]:
+    """Free fields as the workspace's file has them: those that the profile declares by their names, others apart."""
+    declared = {word.field for word in own.of(scope)}
+    others = {name: value for name, value in free.items() if name not in declared}
+    said = {name: value for name, value in free.items() if name in declared}
+    return {**said, "fields": others} if others else said
