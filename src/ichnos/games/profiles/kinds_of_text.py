@@ -41,7 +41,7 @@ def one_name(name: str) -> str:
 _NO_ENCODINGS = ("idna", "mbcs", "oem", "punycode", "raw_unicode_escape", "undefined", "unicode_escape", "utf-7")
 
 
-def encoding(name: str) -> str:
+def encoding_name(name: str) -> str:
     try:
         found = codecs.lookup(name).name
         fits = "{a} = 1\n".encode(name).decode(name) == "{a} = 1\n"

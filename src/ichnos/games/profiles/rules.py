@@ -13,7 +13,15 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.kinds_of_text import InsideFile, InsidePath, Line, encoding, format_name, one_name, scopes
+from ichnos.games.profiles.kinds_of_text import (
+    InsideFile,
+    InsidePath,
+    Line,
+    encoding_name,
+    format_name,
+    one_name,
+    scopes,
+)
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.own import OwnField, OwnRows, OwnThing
 
@@ -173,7 +181,7 @@ class DocumentRules(TomlTable):
     format: Annotated[str, AfterValidator(format_name)] | None = Field(
         default=None, description="where the file's extension does not say it"
     )
-    encoding: Annotated[str, AfterValidator(encoding)] | None = Field(
+    encoding: Annotated[str, AfterValidator(encoding_name)] | None = Field(
         default=None, description="where it is not UTF-8 and has no byte-order mark"
     )
     escapes: Literal["backslash", "none"] | None = Field(
