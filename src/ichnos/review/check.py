@@ -12,6 +12,7 @@ from ichnos.errors import Place
 from ichnos.review import (
     across,
     documents,
+    finished,
     keys,
     licences,
     metadata,
@@ -47,6 +48,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     metadata.icon,
     licences.of_subject,
     references.unused,
+    finished.findings,
     verdicts.findings,
 )
 

@@ -93,6 +93,9 @@ KINDS = {
         FindingKind(
             "file-clash", "another sound of the game plays, or this one is ignored", "give it a name of its own"
         ),
+        FindingKind(
+            "file-otherwise", "the game cuts the sound off, or refuses the file", "build it again, or correct the value"
+        ),
         FindingKind("take-long", "the sound is refused or cut off", "cut the clip"),
         FindingKind(
             "take-silent", "nothing is heard", "take another clip, or say that the key is silent", severity="warning"

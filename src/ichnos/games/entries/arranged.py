@@ -28,6 +28,16 @@ def said_in(exemplar: Exemplar, pack: PackThing, *, merged: bool) -> PackThing:
     )
 
 
+def sorted_by(order: str, pack: PackThing) -> PackThing:
+    """A pack with its sounds in the order that a document wants."""
+    if order == "said":
+        return pack
+    files = {sound.key: next((file for file, _, _ in sound.files()), "") for sound in pack.sounds}
+    return pack.with_sounds(
+        sorted(pack.sounds, key=lambda sound: (files[sound.key] if order == "file" else "", sound.key))
+    )
+
+
 def stands_without_files(exemplar: Exemplar, *, merged: bool) -> bool:
     """Has a document entries of sounds whose files are not the pack's?"""
     names = set(exemplar.scopes)

@@ -175,6 +175,9 @@ class DocumentRules(TomlTable):
         default="sound", description="take: where a sound has several takes, each has an entry (a row) of its own"
     )
     kinds: tuple[str, ...] = Field(default=(), description="only sounds of these kinds stand in it; of all without it")
+    order: Literal["said", "key", "file"] = Field(
+        default="said", description="of its sounds: as the workspace says them; by their keys; by their files"
+    )
     entries: dict[str, str | int] = Field(
         default={}, description="where each kind has an entry of its own: the kind = the entry's label or its line"
     )
@@ -217,6 +220,9 @@ class Packaging(TomlTable):
     kind: Literal["archive", "folder"] = Field(description="a zip archive, or a plain folder")
     name: Annotated[str, AfterValidator(one_name)] = Field(
         description="the archive's or folder's name, holes and extension and all"
+    )
+    last: tuple[str, ...] = Field(
+        default=(), examples=[["index.txt"]], description="files that stand at the archive's end; * stands for anything"
     )
 
 

@@ -80,9 +80,10 @@ class Word:
 
     ``meaning``: what it is, for references, help and messages. ``is_name``: what a thing is called by: with that alone
     it says nothing. ``is_key``: it names a sound key. ``is_spoken``: players read it, in a language each.
-    ``is_made``: nobody says it; it is worked out. ``least``, ``above``, ``most``: the numbers that it may be.
-    ``choices``: the texts; the first stands for what nobody says. ``needed``: somebody has to say it. ``said``: what
-    it is where a modder says it, if that is something else than in the game's files.
+    ``is_made``: nobody says it; it is worked out; ``is_built``: of the finished sound files. ``least``, ``above``,
+    ``most``: the numbers that it may be. ``choices``: the texts; the first stands for what nobody says. ``needed``:
+    somebody has to say it. ``said``: what it is where a modder says it, if that is something else than in the game's
+    files.
     """
 
     name: str
@@ -93,6 +94,7 @@ class Word:
     is_key: bool = False
     is_spoken: bool = False
     is_made: bool = False
+    is_built: bool = False
     least: float | None = None
     above: float | None = None
     most: float | None = None
@@ -117,6 +119,15 @@ class Word:
         return f"{name}_" if keyword.iskeyword(name) else name
 
 
+# What is known of a sound file when it is finished.
+_BUILT: tuple[tuple[str, Kind, str], ...] = (
+    ("seconds", "number", "the length in seconds"),
+    ("frames", "whole", "the number of frames (samples of each channel)"),
+    ("bytes", "whole", "the size in bytes"),
+    ("crc32", "text", "the CRC-32, in eight hexadecimal digits,"),
+    ("sha1", "text", "the SHA-1, in forty hexadecimal digits,"),
+)
+
 WORDS: dict[str, Word] = {
     word.name: word
     for word in (
@@ -126,6 +137,7 @@ WORDS: dict[str, Word] = {
         Word("pack.author", PACK, "text", "who made the pack"),
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
+        Word("pack.sounds", PACK, "whole", "how many sound files the pack has", is_made=True, is_built=True),
         Word("game.version", PACK, "version", "the version of the game that the pack is for"),
         Word(
             "root", PACK, "path", "the folder that this file's references are below; its default is what is written",
@@ -159,6 +171,11 @@ WORDS: dict[str, Word] = {
         ),
         Word("part.name", PART, "text", "which part of the sound it is: intro, body or layer", is_name=True),
         Word("part.file", PART, "path", "the part's sound file, from the pack's root, with slashes", is_made=True),
+        *(
+            Word(f"{scope}.{name}", scope, kind, f"{meaning} of the finished file", is_made=True, is_built=True)
+            for scope in (TAKE, PART)
+            for name, kind, meaning in _BUILT
+        ),
         Word("trigger.name", TRIGGER, "text", "the trigger's own name", is_name=True, needed=True),
         Word("trigger.event", TRIGGER, "text", "what has to happen, in the game's own words", needed=True),
         Word(
@@ -246,6 +263,12 @@ def is_spoken(name: str) -> bool:
     """Is it what players read: a text for each language?"""
     field = WORDS.get(name)
     return field is not None and field.is_spoken
+
+
+@cache
+def built() -> frozenset[str]:
+    """The fields that are known when the sound files are finished."""
+    return frozenset(field.name for field in WORDS.values() if field.is_built)
 
 
 def is_name(name: str) -> bool:

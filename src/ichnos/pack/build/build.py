@@ -124,10 +124,16 @@ def _kept_names(folder: Path) -> set[str]:
     return set(disk.names(kept)) if disk.is_folder(kept) else set()
 
 
-def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[float], None]) -> Built:
+# Documents that say something of finished sound files, filled: of each such file by its path its own, and what the
+# game's own encoder made it of.
+Finish = Callable[[Mapping[str, tuple[Path, Path | None]]], Mapping[str, bytes]]
+
+
+def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[float], None], finish: Finish) -> Built:
     """Convert what is missing, then write the package beside its name and rename it.
 
     Args:
+        finish: fills the documents that say something of finished sound files.
         on_progress: called from the converting threads, with the seconds of clips converted since.
 
     Raises:
@@ -148,8 +154,7 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
         }
         own_encoder.put_out(folder, prepared.outline.game, prepared.tasks, kept_files)
         own_encoder.refuse_open(prepared.tasks)
-    conversions = _kept_folder(folder)
-    members = [(file.path, _content(conversions, file)) for file in plan.files]
+    members = _members(prepared, finish)
     sizes = {name: len(data) if isinstance(data, bytes) else disk.size(data) for name, data in members}
     _refuse_too_large(prepared.outline.megabytes, sizes)
     digests: dict[str, str] = {}
@@ -168,6 +173,21 @@ def build(prepared: Prepared, state: WorkspaceState, on_progress: Callable[[floa
     told = summary(plan, sizes, prepared.outline.megabytes)
     kept = len(plan.conversions) - len(missing)
     return Built(package, sha256, size, len(missing), kept, True, notes, told, digests)
+
+
+def _members(prepared: Prepared, finish: Finish) -> list[tuple[str, bytes | Path]]:
+    """Each file of the pack: its path there, and its bytes or where they are."""
+    conversions, files = _kept_folder(prepared.folder), prepared.plan.files
+    members = [(file.path, _content(conversions, file)) for file in files]
+    if not any(file.is_built for file in files):
+        return members
+    sounds = {
+        file.path: (content, conversions / _kept_name(file.conversion) if file.encoded else None)
+        for file, (_, content) in zip(files, members, strict=True)
+        if file.conversion and isinstance(content, Path)
+    }
+    said = finish(sounds)
+    return [(path, said.get(path, content)) for path, content in members]
 
 
 def _damaged(prepared: Prepared, state: WorkspaceState) -> list[Conversion]:

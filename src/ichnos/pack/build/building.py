@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -44,6 +44,7 @@ class Begun:
     clips: Signatures
     catalogue: str  # the identity of the kept catalogue
     given: Mapping[str, Given] | None = None  # what the game gave, where that is to be written down
+    workspace: Workspace | None = None  # where it is in memory
 
 
 def standing(folder: Path, game: str | None, output: Path | None) -> LastBuild | None:
@@ -130,7 +131,7 @@ def _of_workspace(loaded: Workspace, made: Outline, before: Signatures) -> Begun
     clips = signatures.sign_all(sources.clips_of(loaded))
     profile = loaded.profile.identity
     identity = f"{profile}\n{library.identity_of(profile)}"
-    return Begun(made, {**inputs, **before}, clips, identity, loaded.to_lock())
+    return Begun(made, {**inputs, **before}, clips, identity, loaded.to_lock(), loaded)
 
 
 @dataclass(frozen=True)
@@ -217,6 +218,7 @@ def carry_out(
         IchnosError: as ``build.build`` does.
     """
     from ichnos.pack.build import build as builds
+    from ichnos.pack.build import finished
 
     with lock(building.folder, on_wait), closing(WorkspaceState(building.folder)) as state:
         state.mend()
@@ -225,7 +227,9 @@ def carry_out(
         if state.last_number(game, building.output) not in (0, planned.number if planned else 0):
             now = state.last_build(game, building.output)  # another process has built since
             building = _prepared(building.folder, building.output, building.begun, state, now)
-        built = builds.build(building.prepared, state, on_progress)
+        begun = building.begun
+        finish = partial(finished.documents, building.folder, begun.outline.game, begun.workspace)
+        built = builds.build(building.prepared, state, on_progress, finish)
         if note:
             _note(state, building, built)
             builds.forget_others(building.folder, state)

@@ -63,7 +63,7 @@ def _why(file: PlannedFile, was: BuiltFile, now: BuiltFile, *, profile_changed: 
 def made_from(file: PlannedFile) -> BuiltFile:
     """All that a file's content depends on, piece by piece."""
     if file.conversion is None:
-        return BuiltFile(hashlib.sha256(file.data or b"").hexdigest())
+        return BuiltFile(hashlib.sha256((file.data or b"") + file.depends.encode()).hexdigest())
     content = disk.digest(file.encoded) if file.encoded else file.conversion.identity
     return BuiltFile(content, file.conversion.sha256, *_settings(file.conversion.target))
 

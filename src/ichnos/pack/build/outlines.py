@@ -49,7 +49,7 @@ def loads(text: str) -> Outline | None:
             for role, part, clip, path, number, about, in_place, longest, *place in values["sounds"]
         )
         values["files"] = tuple(_file(value) for value in values["files"])
-        lists = {name: tuple(values[name]) for name in ("notes", "afterwards")}
+        lists = {name: tuple(values[name]) for name in ("notes", "afterwards", "last")}
         return Outline(**{**values, **lists})
     except (ValueError, TypeError, KeyError, IndexError, AttributeError):
         return None
@@ -67,7 +67,9 @@ def _file(values: dict[str, Any]) -> PlannedFile:
         from ichnos.games.entries.edits import EntryChange
 
         changes = tuple(EntryChange(**change) for change in values["changes"])
-    return PlannedFile(values["path"], values["reason"], base64.b64decode(values["data"]), changes=changes)
+    return PlannedFile(
+        values["path"], values["reason"], base64.b64decode(values["data"]), changes=changes, is_built=values["is_built"]
+    )
 
 
 def _target(values: dict[str, Any]) -> Target:

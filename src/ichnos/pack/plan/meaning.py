@@ -48,24 +48,33 @@ def pack_values(workspace: Workspace) -> dict[str, Value]:
     }
 
 
-def things(workspace: Workspace, uses: ClipUses) -> PackThing:
+Finished = Mapping[str, Mapping[str, Value]]  # what is known of finished sound files, by their paths
+
+# What stands for it until then.
+_UNFINISHED: Mapping[str, Value] = {"seconds": 0.0, "frames": 0, "bytes": 0, "crc32": "0" * 8, "sha1": "0" * 40}
+
+
+def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = None) -> PackThing:
     """What the workspace means.
+
+    Args:
+        finished: what is known of its sound files, where they are made.
 
     Raises:
         IchnosError: a sound without the category that the game sorts by, or a name that cannot be spelled.
     """
     file, place = workspace.pack_file, workspace.place
     values = pack_values(workspace)
-    inside: dict[str, tuple[Thing, ...]] = {
-        SOUND: tuple(_sound(workspace, uses, placed) for placed in workspace.sounds)
-    }
+    places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
+    sounds = tuple(_sound(workspace, uses, placed, finished or {}) for placed in workspace.sounds)
+    values["pack.sounds"] = len({use.path for placed in workspace.sounds for use in uses.of(placed)})
+    inside: dict[str, tuple[Thing, ...]] = {SOUND: sounds}
     for scope in player_scopes():
         tables = enumerate(getattr(file, scope))
         inside[scope] = tuple(_player(workspace, uses, scope, one, place(scope, index), index) for index, one in tables)
     for scope in workspace.profile.rules.own.scopes:
         inside[scope] = tuple(_own(workspace, scope))
     inside[LANGUAGE] = languages(tag for several in inside.values() for thing in several for tag in thing.languages)
-    places = {name: place("pack", name.rpartition(".")[2].replace("_", "-")) for name in values}
     return PackThing(PACK, values, inside, places=places)
 
 
@@ -114,7 +123,7 @@ def _identity(workspace: Workspace, prop: Prop) -> str:
     return prop.id or str(uuid.uuid5(space, prop.name))
 
 
-def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundThing:
+def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound, finished: Finished) -> SoundThing:
     sound = placed.sound
     category = workspace.category_of(sound)
     if category is None and _needs_category(workspace):
@@ -126,13 +135,17 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundTh
     clips = uses.of(placed)
     of_clips = iter([use for use in clips if use.role == "take"])
     takes = (
-        _take(take, uses.kept(placed, number), placed.place("takes", number - 1))
+        _take(take, uses.kept(placed, number), placed.place("takes", number - 1), {})
         if take.kept
-        else _take(take, (use := next(of_clips)).path, use.place)
+        else _take(take, (use := next(of_clips)).path, use.place, finished.get(use.path, _UNFINISHED))
         for number, take in enumerate(takes_of(sound), 1)
     )
     parts = tuple(
-        PartThing(PART, {"part.name": use.part, "part.file": use.path}, place=use.place)
+        PartThing(
+            PART,
+            {"part.name": use.part, "part.file": use.path, **_named(PART, finished.get(use.path, _UNFINISHED))},
+            place=use.place,
+        )
         for use in clips
         if use.role == "part"
     )
@@ -149,10 +162,14 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound) -> SoundTh
     return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, thing.texts, placed.place(), places)
 
 
-def _take(take: Take, file: str, place: Place) -> TakeThing:
+def _take(take: Take, file: str, place: Place, finished: Mapping[str, Value]) -> TakeThing:
     said = _said(TAKE, take, "").values
     values = {name: value for name, value in said.items() if value is not None}
-    return TakeThing(TAKE, {"file": file, **values}, place=place)
+    return TakeThing(TAKE, {"file": file, **values, **_named(TAKE, finished)}, place=place)
+
+
+def _named(scope: str, finished: Mapping[str, Value]) -> dict[str, Value]:
+    return {f"{scope}.{name}": value for name, value in finished.items()}
 
 
 def in_languages(said: Mapping[str, str], default: str) -> dict[str | None, str]:

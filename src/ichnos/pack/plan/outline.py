@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
@@ -11,7 +12,7 @@ from ichnos.documents.formats import parse
 from ichnos.documents.text import CannotSpell, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.games.entries.arranged import arranged, said_in
+from ichnos.games.entries.arranged import arranged, said_in, sorted_by
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.edits import EntryChange
 from ichnos.games.entries.fill import Bindings, Filler, files_bound, fill, repetitions, resolve
@@ -26,6 +27,7 @@ from ichnos.games.profiles.vocabulary import (
     PACK,
     SOUND,
     TRIGGER,
+    built,
 )
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.games.things import PackThing
@@ -37,8 +39,11 @@ from ichnos.pack.workspace import credit
 from ichnos.pack.workspace.workspace import Workspace
 
 
-def make(workspace: Workspace) -> Outline:
+def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outline:
     """Decide everything but what the clips themselves decide, writing nothing.
+
+    Args:
+        finished: what is known of the sound files, where they are made.
 
     Raises:
         IchnosError: a name or a value that the game cannot carry; all of them together.
@@ -49,7 +54,7 @@ def make(workspace: Workspace) -> Outline:
         )
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
-    pack = meaning.things(workspace, uses)
+    pack = meaning.things(workspace, uses, finished)
     names = profile.rules.names
     bindings: Bindings = {PACK: arranged(pack, profile)}
     sounds = tuple(_sound_files(workspace, uses))
@@ -80,6 +85,7 @@ def make(workspace: Workspace) -> Outline:
         rules.limits.megabytes,
         rules.own_encoder is not None,
         rules.afterwards,
+        rules.packaging.last,
     )
 
 
@@ -91,7 +97,8 @@ def _documents(
     files: list[PlannedFile] = []
     errors: list[IchnosError] = []
     for exemplar in profile.written:
-        here = said_in(exemplar, pack, merged=profile.document_rules(exemplar).mode == "merge")
+        rules = profile.document_rules(exemplar)
+        here = sorted_by(rules.order, said_in(exemplar, pack, merged=rules.mode == "merge"))
         here_bound: Bindings = {PACK: arranged(here, profile)} if here.sounds != pack.sounds else bindings
         for bound in files_bound(exemplar, here_bound):
             written = _document(workspace, exemplar, bound, originals, proof, errors)
@@ -228,7 +235,7 @@ def _document(
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
     reason = f"merged into the game's own, {len(changes)} changed" if changes else why(workspace, exemplar, bindings)
-    return PlannedFile(path, reason, data, changes=tuple(changes))
+    return PlannedFile(path, reason, data, changes=tuple(changes), is_built=not built().isdisjoint(exemplar.scopes))
 
 
 def _not_spelled(workspace: Workspace, path: str, error: CannotSpell) -> IchnosError:
@@ -286,7 +293,9 @@ def _script(workspace: Workspace, script: Script, pack: PackThing) -> PlannedFil
         theirs = from_bytes(disk.read(own), f"own/{script.path}").content if disk.is_file(own) else ""
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
-    return PlannedFile(script.path, reason, body.encode())
+    template = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
+    of_files = any(re.search(rf"\b{name.rpartition('.')[2]}\b", template) for name in built())
+    return PlannedFile(script.path, reason, body.encode(), is_built=of_files)
 
 
 def _not_in_scripts(workspace: Workspace, pack: PackThing, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:

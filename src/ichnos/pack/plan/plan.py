@@ -6,8 +6,9 @@ and then the clips. Where nothing but clips has changed, the last build's outlin
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+import fnmatch
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -52,6 +53,8 @@ class PlannedFile:
     conversion: Conversion | None = None
     changes: tuple[EntryChange, ...] = ()  # where it is merged into the game's own file
     encoded: Path | None = None  # what the game's own encoder made of the conversion
+    is_built: bool = False  # it says something of finished sound files, and is filled again when they are there
+    depends: str = ""  # on what, besides its own bytes
 
 
 @dataclass(frozen=True)
@@ -97,6 +100,7 @@ class Outline:
     megabytes: float | None = None
     own_encoder: bool = False  # does only the game's own encoder write what it reads?
     afterwards: tuple[str, ...] = ()  # what is left for the modder's own hands
+    last: tuple[str, ...] = ()  # patterns of files that stand at the archive's end
 
 
 @dataclass(frozen=True)
@@ -137,8 +141,15 @@ def make_plan(outline: Outline, clips: Mapping[str, Clip]) -> BuildPlan:
             what = f"{use.clip} is {clip.facts.seconds:.1f} s long, and the game takes {sound.longest:g} s at most"
             too_long.append(IchnosError(what, place=use.place, cure="shorten the clip"))
     raise_all(too_long)
-    files.sort(key=lambda file: file.path)
+    sounds = ",".join(f"{file.path} {file.conversion.identity}" for file in files if file.conversion)
+    files = [replace(file, depends=sounds) if file.is_built else file for file in files]
+    files.sort(key=lambda file: (_rank(file.path, outline.last), file.path))
     return BuildPlan(outline, tuple(files))
+
+
+def _rank(path: str, last: Sequence[str]) -> int:
+    """The place of a file among those that stand last, from 1; 0 for all others."""
+    return next((at for at, pattern in enumerate(last, 1) if fnmatch.fnmatchcase(path, pattern)), 0)
 
 
 def _bad_paths(outline: Outline) -> Iterator[IchnosError]:
