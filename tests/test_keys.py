@@ -59,7 +59,7 @@ def test_what_is_known_of_a_key() -> None:
     assert bell == {
         "key": "tower-bell-near", "category": "signals", "takes": 1, "mentions": 1, "seconds": 2.0,
         "peak-dbfs": pytest.approx(-6.0, abs=0.6), "sound": "Ogg Vorbis, mono",
-        "files": ["lore/audio/signals/tower-bell-near-1.ogg"],
+        "files": ["lore/audio/signals/tower-bell-near-1.ogg"], "document": "lore/log.json",
     }  # fmt: skip
     (locked,) = _keys("stove", "wound")
     assert locked["seconds"] is None  # the name counts, whatever it lies in
@@ -188,7 +188,7 @@ def _catalogue(*keys: str) -> Catalogue:
     nothing = [None] * len(keys)
     return Catalogue(
         keys=list(keys), categories=nothing, files=["x"] * len(keys), mentions=nothing, sounds=nothing,
-        seconds=nothing, peaks=nothing,
+        seconds=nothing, peaks=nothing, documents=nothing, kinds=nothing,
     )  # fmt: skip
 
 

@@ -101,20 +101,21 @@ def search(
     workspace: WorkspaceText = ".",
     json: Json = False,
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a CSV table.")] = False,
+    events: Annotated[
+        bool, typer.Option("--events", help="Show what triggers can speak of instead: events, areas, states.")
+    ] = False,
 ) -> None:
     """Search the keys that a game has."""
     from ichnos.games.catalogues import library
 
-    if sort not in library.ORDERS:
-        raise UsageError(f"keys cannot be sorted by {sort!r}", cure=f"choose one: {', '.join(library.ORDERS)}")
-    if not most.isdecimal() or len(most) > 100:
-        raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
+    _refuse_odd(sort, most)
     profile = _ensured(game, Path(workspace))
-    if category is not None:
-        category_names = library.categories(profile)
-        if category not in category_names:
-            cure = f"there are: {', '.join(category_names) or 'none'}"
-            raise UsageError(f'no key has the category "{category}"', cure=cure)
+    if events:
+        if category is not None or as_csv:
+            raise UsageError("--events goes with words and --json alone", cure="leave the others out")
+        _events(library.names(profile), [word.lower() for word in words or ()], json=json)
+        return
+    _refuse_unknown(category, profile)
     entries, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
     if json:
         show.as_json([_plain(entry) for entry in entries])
@@ -201,14 +202,49 @@ def _plain(entry: Entry) -> dict[str, Any]:
     return {
         "key": entry.key, "category": entry.category, "takes": len(entry.files), "mentions": entry.mentions,
         "seconds": entry.seconds, "peak-dbfs": entry.peak, "sound": entry.sound, "files": entry.files,
+        "document": entry.document,
     }  # fmt: skip
+
+
+def _refuse_odd(sort: str, most: str) -> None:
+    """Raises UsageError for an order that there is not, and for what is no count."""
+    from ichnos.games.catalogues import library
+
+    if sort not in library.ORDERS:
+        raise UsageError(f"keys cannot be sorted by {sort!r}", cure=f"choose one: {', '.join(library.ORDERS)}")
+    if not most.isdecimal() or len(most) > 100:
+        raise UsageError(f"{most!r} is no count", cure="write a whole number: --most 100, or --most 0 for all")
+
+
+def _refuse_unknown(category: str | None, profile: str) -> None:
+    """Raises UsageError for a category that no key has."""
+    from ichnos.games.catalogues import library
+
+    names = library.categories(profile) if category is not None else []
+    if category is not None and category not in names:
+        raise UsageError(f'no key has the category "{category}"', cure=f"there are: {', '.join(names) or 'none'}")
+
+
+def _events(names: dict[str, list[str]], words: list[str], *, json: bool) -> None:
+    """The names that triggers can speak of, those with all of the words."""
+    fitting = {
+        field: [name for name in known if all(word in name.lower() for word in words)] for field, known in names.items()
+    }
+    if json:
+        show.as_json(fitting)
+    elif any(fitting.values()):
+        show.columns(["field", "name"], [[field, name] for field, known in fitting.items() for name in known])
+    else:
+        has = "None fits." if names else "The game's profile names no document that lists them."
+        show.say(has, err=True)
+        raise typer.Exit(1)
 
 
 def _csv(entries: list[Entry]) -> None:
     import csv
     import io
 
-    names = ["key", "category", "takes", "mentions", "seconds", "peak-dbfs", "sound", "files"]
+    names = ["key", "category", "takes", "mentions", "seconds", "peak-dbfs", "sound", "files", "document"]
     table = io.StringIO()
     writer = csv.DictWriter(table, names, lineterminator="\n")
     writer.writeheader()

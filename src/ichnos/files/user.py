@@ -28,22 +28,23 @@ class UserState(State):
     """The user's file: the catalogues of games.
 
     ``catalogues``: by the game profile that they were read through; ``source`` is the installation,
-    ``seen`` the signatures of what was read there, as JSON. ``keys``: their ``files`` are joined by
-    NUL, ``text`` is what is searched. ``search``: an index of that by any three letters. ``words``:
-    what keys are made of.
+    ``seen`` the signatures of what was read there, ``names`` what triggers can speak of, as JSON.
+    ``keys``: their ``files`` are joined by NUL, ``text`` is what is searched. ``search``: an index of
+    that by any three letters. ``words``: what keys are made of.
     """
 
-    VERSION = 2
+    VERSION = 3
     SCHEMA = """
         CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
         CREATE TABLE catalogues (
             id INTEGER PRIMARY KEY, identity TEXT NOT NULL, profile TEXT NOT NULL UNIQUE, game TEXT NOT NULL,
             source TEXT NOT NULL, seen TEXT NOT NULL, strays INTEGER NOT NULL, notes TEXT NOT NULL,
-            languages TEXT NOT NULL, ids TEXT NOT NULL,
+            languages TEXT NOT NULL, ids TEXT NOT NULL, names TEXT NOT NULL,
             count INTEGER NOT NULL);
         CREATE TABLE keys (
             id INTEGER PRIMARY KEY, catalogue INTEGER NOT NULL, key TEXT NOT NULL, category TEXT,
-            files TEXT NOT NULL, mentions INTEGER, sound TEXT, seconds REAL, peak REAL, text TEXT NOT NULL);
+            files TEXT NOT NULL, mentions INTEGER, sound TEXT, seconds REAL, peak REAL,
+            document TEXT, kind TEXT, text TEXT NOT NULL);
         CREATE INDEX keys_by_catalogue ON keys (catalogue);
         CREATE VIRTUAL TABLE search USING fts5 (text, content='keys', content_rowid='id', tokenize='trigram');
         CREATE TABLE words (

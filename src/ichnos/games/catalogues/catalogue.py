@@ -27,6 +27,8 @@ class Entry:
     sound: str | None = None
     seconds: float | None = None
     peak: float | None = None
+    document: str | None = None  # where the key stands, or how its file's name is spelled
+    kind: str | None = None  # of sound, where the document tells
 
 
 @dataclass
@@ -42,6 +44,7 @@ class Catalogue:
     notes: list[str] = field(default_factory=list)  # what was not understood, in sentences
     languages: list[str] = field(default_factory=list)  # of the game's own titles
     ids: list[str] = field(default_factory=list)  # of packs that are installed
+    names: dict[str, list[str]] = field(default_factory=dict)  # of events, areas, states: by the triggers' fields
     keys: list[str] = field(default_factory=list)
     categories: list[str | None] = field(default_factory=list)
     files: list[str] = field(default_factory=list)  # of each key, joined by JOINT
@@ -49,6 +52,18 @@ class Catalogue:
     sounds: list[str | None] = field(default_factory=list)
     seconds: list[float | None] = field(default_factory=list)
     peaks: list[float | None] = field(default_factory=list)
+    documents: list[str | None] = field(default_factory=list)
+    kinds: list[str | None] = field(default_factory=list)
+
+    def add(self, key: str, category: str | None, files: str, document: str | None = None, kind: str = "") -> None:
+        """One more key, of which nothing else is known yet."""
+        self.keys.append(key)
+        self.categories.append(category)
+        self.files.append(files)
+        self.documents.append(document)
+        self.kinds.append(kind or None)
+        for column in (self.mentions, self.sounds, self.seconds, self.peaks):
+            column.append(None)
 
     @cached_property
     def _index(self) -> dict[str, int]:
@@ -65,12 +80,16 @@ class Catalogue:
         """The entry at a place in the order of the definitions."""
         return Entry(
             self.keys[index], self.categories[index], several(self.files[index]), self.mentions[index],
-            self.sounds[index], self.seconds[index], self.peaks[index],
+            self.sounds[index], self.seconds[index], self.peaks[index], self.documents[index], self.kinds[index],
         )  # fmt: skip
 
     def category(self, key: str) -> str | None:
         """A key's category; ``None`` too where the game does not have the key."""
         return self.categories[self._index[key]] if key in self else None
+
+    def kind(self, key: str) -> str | None:
+        """The kind of sound that a key is of, where the document that it stands in tells."""
+        return self.kinds[self._index[key]] if key in self else None
 
     def all_files(self) -> set[str]:
         """Every file that the game's definitions name."""

@@ -51,6 +51,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
+    catalogue.names = {field: list(names) for field, names in pack.names.items()}
     catalogue.ids = sorted(
         {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
     )
@@ -62,9 +63,6 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
     catalogue.seen = sign_all([str(source)] if disk.is_file(source) else read)
-    count = len(catalogue.keys)
-    catalogue.mentions = [None] * count
-    catalogue.sounds, catalogue.seconds, catalogue.peaks = [None] * count, [None] * count, [None] * count
     if on_progress is not None:
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, on_progress)
@@ -123,17 +121,17 @@ def _notes(pack: PackReading) -> Iterator[str]:
 def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
     categories = {sound.key: sound.category for sound in pack.definitions.sounds}
     sounds: dict[str, SoundThing] = {}
-    for sound in pack.defined():
-        sounds.setdefault(sound.key, sound)
+    where: dict[str, str] = {}
+    for name, said in pack.by_document.items():
+        for sound in said.defined():
+            sounds.setdefault(sound.key, sound)
+            where.setdefault(sound.key, name)
     for key, sound in sounds.items():
-        catalogue.keys.append(key)
-        catalogue.categories.append(sound.category or categories.get(key))
-        catalogue.files.append(JOINT.join(reference for reference, _, _ in sound.files()))
-    for key in pack.disabled:
+        files = JOINT.join(reference for reference, _, _ in sound.files())
+        catalogue.add(key, sound.category or categories.get(key), files, where[key], sound.kind)
+    for key, document in pack.disabled.items():
         if key not in sounds:
-            catalogue.keys.append(key)
-            catalogue.categories.append(categories.get(key))
-            catalogue.files.append("")
+            catalogue.add(key, categories.get(key), "", document)
 
 
 def _left_out(profile: Profile, names: list[str], count: int) -> Iterator[str]:
@@ -156,9 +154,11 @@ def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> 
             key, number = spelled
             takes.setdefault(key, []).append((number, name))
     for key, numbered in takes.items():
-        catalogue.keys.append(key)
-        catalogue.categories.append(None)
-        catalogue.files.append(JOINT.join(name for _, name in sorted(numbered)))
+        first = min(numbered)[1]
+        paths = ((kind, path) for kind, path in profile.take_paths.items() if path.match(first) is not None)
+        kind, path = next(paths, ("", None))
+        files = JOINT.join(name for _, name in sorted(numbered))
+        catalogue.add(key, None, files, path_of(path) if path else None, kind)
 
 
 _WORD = re.compile(r"""[^\s"'<>=,;{}\[\]()]+""")

@@ -80,12 +80,12 @@ def _save(state: UserState, profile: str, game: str, catalogue: Catalogue) -> No
         _forget(db, profile)
         (first,) = db.execute("SELECT ifnull(max(id), 0) + 1 FROM keys").fetchone()
         number = db.execute(
-            "INSERT INTO catalogues (identity, profile, game, source, seen, strays, notes, languages, ids, count)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO catalogues (identity, profile, game, source, seen, strays, notes, languages, ids, names,"
+            " count) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uuid.uuid4().hex, profile, game, catalogue.source, json.dumps(catalogue.seen), catalogue.strays,
                 json.dumps(catalogue.notes), json.dumps(catalogue.languages), json.dumps(catalogue.ids),
-                len(catalogue.keys),
+                json.dumps(catalogue.names), len(catalogue.keys),
             ),
         ).lastrowid  # fmt: skip
         texts = [
@@ -94,10 +94,10 @@ def _save(state: UserState, profile: str, game: str, catalogue: Catalogue) -> No
         ]
         columns = (
             catalogue.keys, catalogue.categories, catalogue.files, catalogue.mentions, catalogue.sounds,
-            catalogue.seconds, catalogue.peaks, texts,
+            catalogue.seconds, catalogue.peaks, catalogue.documents, catalogue.kinds, texts,
         )  # fmt: skip
         rows = ((first + at, number, *row) for at, row in enumerate(zip(*columns, strict=True)))
-        db.executemany("INSERT INTO keys VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+        db.executemany("INSERT INTO keys VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
         db.execute("INSERT INTO search (rowid, text) SELECT id, text FROM keys WHERE catalogue = ?", (number,))
         words = _pieces(texts)
         db.executemany("INSERT INTO words VALUES (?, ?)", [(number, word) for word in sorted(words)])
@@ -160,21 +160,36 @@ def load(profile: str) -> Catalogue | None:
     with _user() as state:
         if state is None:
             return None
-        query = "SELECT id, source, seen, strays, notes, languages, ids, count FROM catalogues WHERE profile = ?"
+        query = "SELECT id, source, seen, strays, notes, languages, ids, names, count FROM catalogues WHERE profile = ?"
         found = state.rows(query, profile)
         if not found:
             return None
-        number, source, seen, strays, notes, languages, ids, count = found[0]
+        number, source, seen, strays, notes, languages, ids, words, count = found[0]
         rows = state.rows(
-            "SELECT key, category, files, mentions, sound, seconds, peak FROM keys WHERE catalogue = ? ORDER BY id",
+            "SELECT key, category, files, mentions, sound, seconds, peak, document, kind FROM keys WHERE catalogue = ?"
+            " ORDER BY id",
             number,
         )
     if len(rows) != count:
         return None  # the file was damaged
-    columns = [list(column) for column in zip(*rows, strict=True)] if rows else [[] for _ in range(7)]
+    columns = [list(column) for column in zip(*rows, strict=True)] if rows else [[] for _ in range(9)]
     return Catalogue(
-        source, _signatures(seen), strays, json.loads(notes), json.loads(languages), json.loads(ids), *columns
+        source,
+        _signatures(seen),
+        strays,
+        json.loads(notes),
+        json.loads(languages),
+        json.loads(ids),
+        json.loads(words),
+        *columns,
     )
+
+
+def names(profile: str) -> dict[str, list[str]]:
+    """What a kept catalogue knows of events, areas and states, by the fields of triggers."""
+    with _user() as state:
+        rows = state.rows("SELECT names FROM catalogues WHERE profile = ?", profile) if state else []
+    return dict(json.loads(rows[0][0])) if rows else {}
 
 
 def categories(profile: str) -> list[str]:
@@ -217,7 +232,7 @@ class _Search:
         if category is not None:
             self._tests.append(("k.category = ?", [category]))
         count = sum(number for (number,) in self._rows("count(*)"))
-        wanted = "k.key, k.category, k.files, k.mentions, k.sound, k.seconds, k.peak"
+        wanted = "k.key, k.category, k.files, k.mentions, k.sound, k.seconds, k.peak, k.document, k.kind"
         limit = f" LIMIT {most}" if most else ""
         sorting = ORDERS[order] or ("length(k.text), k.id" if words else "k.id")
         if order == "best" and words and count <= _MANY:

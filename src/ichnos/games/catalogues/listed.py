@@ -44,14 +44,9 @@ def read_list(source: Path) -> Catalogue:
             what = f'the key "{key}" stands in line {places[key].line} already'
             raise IchnosError(what, place=place, cure="keep one of the two lines")
         places[key] = place
-        catalogue.keys.append(key)
-        catalogue.categories.append(row.get("category") or None)
-        catalogue.files.append(file)
+        catalogue.add(key, row.get("category") or None, file)
     if not catalogue.keys:
         raise IchnosError("there is no key in this list", place=Place(str(source)), cure="write one key in each line")
-    count = len(catalogue.keys)
-    catalogue.mentions, catalogue.sounds = [None] * count, [None] * count
-    catalogue.seconds, catalogue.peaks = [None] * count, [None] * count
     return catalogue
 
 

@@ -19,7 +19,7 @@ from ichnos.games.profiles.converters import ANYWHERE
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, scope_of
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, TRIGGER, scope_of
 from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, combine
 
 
@@ -34,7 +34,8 @@ class PackReading:
     disagreeing: list[tuple[Place, str]] = field(default_factory=list)  # one thing, said otherwise in two places
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
-    disabled: dict[str, None] = field(default_factory=dict)  # keys of entries that are comments
+    disabled: dict[str, str] = field(default_factory=dict)  # keys of entries that are comments, with the document
+    names: dict[str, dict[str, None]] = field(default_factory=dict)  # what triggers may speak of, by their fields
     documents: dict[str, None] = field(default_factory=dict)  # as they were read
     # Of each document of the profile, by key (of a prop: its name) and language, where titles stand.
     titled: dict[str, dict[tuple[str, str], dict[str, Place]]] = field(default_factory=dict)
@@ -80,12 +81,13 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 continue
             reading = read(exemplar, document, in_path)
             if reading is None:
-                place = document.text.place(document.root.start)
-                result.strange.append((place, "the whole file has another structure than this game's"))
+                what = "the whole file has another structure than this game's"
+                result.strange.append((document.text.place(document.root.start), what))
                 continue
             _hold_against_path(result, profile, reading, in_path)
             _take_in(result, name, reading, in_path, separator)
-            result.disabled.update(dict.fromkeys(disabled_keys(reading, separator)))
+            if rules.mode == "known":
+                _take_names(result, name)
             if rules.mode != "merge":
                 _hold_together(result, reading)
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
@@ -93,15 +95,32 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
             if exemplar.scopes.keys() & {"title", "prop.title"}:
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
-        if not matched and not exemplar.file_scopes and rules.mode == "whole":
+        if not (matched or exemplar.file_scopes) and rules.mode == "whole":
             result.absent.append(_spelled(exemplar))
-    if profile.list_of_keys is not None:
-        _find_by_name(profile, profile.list_of_keys, names, result)
+    _find_by_name(profile, names, result)
     return result
 
 
-def _find_by_name(profile: Profile, listing: Exemplar, names: Iterable[str], result: PackReading) -> None:
-    """Give the sounds of a list the files that are called by their keys."""
+_NAMES = ("trigger.event", "trigger.where", "trigger.from", "trigger.state")
+
+
+def _take_names(result: PackReading, name: str) -> None:
+    """A game's own list of events, areas, states: what stands there plays nothing, and names what triggers can have."""
+    pack = result.by_document[name]
+    listed = [trigger for trigger in pack.triggers if trigger.key is None]
+    for trigger in listed:
+        for hole in _NAMES:
+            if trigger.values.get(hole) not in (None, ""):
+                result.names.setdefault(hole.rpartition(".")[2], {})[str(trigger.values[hole])] = None
+    others = tuple(trigger for trigger in pack.triggers if trigger.key is not None)
+    result.by_document[name] = replace(pack, inside={**pack.inside, TRIGGER: others})
+
+
+def _find_by_name(profile: Profile, names: Iterable[str], result: PackReading) -> None:
+    """Give the sounds of a list of keys the files that are called by these."""
+    listing = profile.list_of_keys
+    if listing is None:
+        return
     sounds = [name for name in names if name.lower().endswith(profile.sound_suffixes)]
     takes, parts = (_by_key(paths.values(), sounds) for paths in (profile.take_paths, profile.part_paths))
 
@@ -193,6 +212,7 @@ def _take_in(
 ) -> None:
     document = reading.document
     result.by_document[name] = contents(reading, separator, in_path)
+    result.disabled = dict.fromkeys(disabled_keys(reading, separator), name) | result.disabled
     for part in every(reading.pack):
         if part.unknown:
             nodes = [node for node in part.unknown if node.children or node.holds_value]

@@ -48,10 +48,7 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
     Raises:
         IchnosError: a name or a value that the game cannot carry; all of them together.
     """
-    if not workspace.pack_file.sound:
-        raise IchnosError(
-            "no sound is assigned yet", place=Place("ichnos.toml"), cure="assign one: ichnos assign KEY CLIP"
-        )
+    _refuse_empty(workspace)
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
     pack = meaning.things(workspace, uses, finished)
@@ -87,6 +84,12 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
         rules.afterwards,
         rules.packaging.last,
     )
+
+
+def _refuse_empty(workspace: Workspace) -> None:
+    if not workspace.pack_file.sound:
+        what, cure = "no sound is assigned yet", "assign one: ichnos assign KEY CLIP"
+        raise IchnosError(what, place=Place("ichnos.toml"), cure=cure)
 
 
 def _documents(

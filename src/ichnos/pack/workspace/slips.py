@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError, Place
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, free_prefix, is_own, word
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, TRIGGER, free_prefix, is_own, word
 from ichnos.likeness import did_you_mean, nearest
 from ichnos.pack.workspace.own import own_tables
 
@@ -26,6 +26,7 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
     yield from _categories(workspace)
     yield from _needs(workspace)
     yield from _own_things(workspace)
+    yield from _names_of_the_game(workspace)
     yield from _language(workspace)
 
 
@@ -155,6 +156,22 @@ def _items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place,
         tables: Sequence[Any] = own_tables(pack_file, scope) if is_own(scope) else getattr(pack_file, scope, ())
         for index, table in enumerate(tables):
             yield table, workspace.place(name, index), f'the {name} "{table.name}"'
+
+
+def _names_of_the_game(workspace: Workspace) -> Iterator[IchnosError]:
+    """Events, areas and states that the game's own lists do not have."""
+    known = workspace.catalogue.names if workspace.catalogue is not None else {}
+    for index, trigger in enumerate(workspace.pack_file.trigger):
+        for field, names in known.items():
+            said = getattr(trigger, f"{field}_" if field == "from" else field)
+            if said is not None and said not in names:
+                what = f'{workspace.profile.rules.game.title} has no {_CALLED[field]} "{said}"'
+                place = workspace.place(TRIGGER, index, field)
+                yield IchnosError(what, place=place, cure=did_you_mean(names, str(said), otherwise=_LIST))
+
+
+_CALLED = {"event": "event", "where": "area or thing", "from": "object", "state": "state"}
+_LIST = "see them: ichnos keys --events"
 
 
 def _own_things(workspace: Workspace) -> Iterator[IchnosError]:

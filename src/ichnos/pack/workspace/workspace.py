@@ -96,7 +96,9 @@ class Workspace:
 
     def kind_of(self, sound: Sound) -> Kind:
         """The kind that the sound is of in this game."""
-        return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=sound.kind)
+        known = self.catalogue.kind(sound.key) if self.catalogue is not None and not sound.new else None
+        said = sound.kind or known
+        return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=said)
 
     def files_in_place(self, sound: Sound) -> tuple[str, ...]:
         """The game's own files of a key that is replaced file by file, where they are known; none of any other."""
