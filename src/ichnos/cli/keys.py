@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -111,9 +112,7 @@ def search(
     _refuse_odd(sort, most)
     profile = _ensured(game, Path(workspace))
     if events:
-        if category is not None or as_csv:
-            raise UsageError("--events goes with words and --json alone", cure="leave the others out")
-        _events(library.names(profile), [word.lower() for word in words or ()], json=json)
+        _events(library.names(profile), words or (), json=json, others=category is not None or as_csv)
         return
     _refuse_unknown(category, profile)
     entries, count = library.search(profile, list(words or ()), category, sort, min(int(most), 10**9))
@@ -225,10 +224,13 @@ def _refuse_unknown(category: str | None, profile: str) -> None:
         raise UsageError(f'no key has the category "{category}"', cure=f"there are: {', '.join(names) or 'none'}")
 
 
-def _events(names: dict[str, list[str]], words: list[str], *, json: bool) -> None:
-    """The names that triggers can speak of, those with all of the words."""
+def _events(names: dict[str, list[str]], words: Sequence[str], *, json: bool, others: bool) -> None:
+    """The names that triggers can speak of, those with all of the words; ``others``: options that say nothing here."""
+    if others:
+        raise UsageError("--events goes with words and --json alone", cure="leave the others out")
     fitting = {
-        field: [name for name in known if all(word in name.lower() for word in words)] for field, known in names.items()
+        field: [name for name in known if all(word.lower() in name.lower() for word in words)]
+        for field, known in names.items()
     }
     if json:
         show.as_json(fitting)
