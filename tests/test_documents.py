@@ -33,6 +33,21 @@ AWKWARD: dict[str, list[str]] = {
     "list": ["# head\none two\n\n  three  \r\n// no\nlast", ""],
     "csv": ['a,b,"c,d"\r\n1,"two\nlines","say ""x"""\n\n,,\nshort', "a\n"],
     "tsv": ['a\tb\n"1\tx,y"\n\t'],
+    "yaml": [
+        "# top\nnoises:  # all\n  - key: weir é\n    files: [a.ogg, 'b''s.ogg', \"c\\n\"]\n  # between\n  - {key: gull, loop: true}\n"
+        "text: |\n  two\n  lines\nfolded: >-\n  a\n  b\nnone:\nlast: 0.5\n",
+        "", "- a\n- - b\n  - c\n", "alone",
+    ],
+    "toml": [
+        "# top\ntitle = \"é\\n\" # end\n[noises.'weir.low']\nfile = 'a.ogg'\nodds = [1, 2.5,\n]\n[noises.'weir.low'.more]\nx = {y = true}\n"
+        "[[take]]\na.b = 1\n[[take.part]]\nc = 2\n[[take]]\n",
+        "", "a = 1",
+    ],
+    "lua": [
+        "-- top\nlocal a = 1\nNoises = {\n  weir = { 'é', \"b\\n\", [[long]], odds = 0.5 }, -- end\n  [\"gull.low\"] = {},\n}\n"
+        "add{ key = 'x' }\nadd(1, nil)\nif a then b() end\nreturn { a, -1 }\n",
+        "", "return {}",
+    ],
 }  # fmt: skip
 CASES = [(name, text) for name, texts in AWKWARD.items() for text in texts]
 
@@ -84,6 +99,14 @@ HOLDERS = [
     ("list", None, "x\n"),
     ("csv", None, "a,v\n1,x\n"),
     ("tsv", None, "a\tv\n1\tx\n"),
+    ("yaml", None, 'a:\n  v: "x"\n  w: 1\n'),
+    ("yaml", None, "a:\n  v: 'x'\n  w: 1\n"),
+    ("yaml", None, "a:\n  - v: x\n    w: 1\n"),
+    ("toml", None, 'v = "x"\nw = 1\n'),
+    ("toml", None, "v = 'x'\nw = 1\n"),
+    ("lua", None, 'return { v = "x", w = 1 }\n'),
+    ("lua", None, "return { v = 'x', w = 1 }\n"),
+    ("lua", None, "return { v = [[x]], w = 1 }\n"),
 ]
 
 

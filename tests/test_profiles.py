@@ -76,7 +76,7 @@ BROKEN: list[tuple[tuple[str, str, str], str, str]] = [
     (_rules("@pack.name@", "@key@"), "game.toml:17:1", "can only have holes of the pack"),
     (_rules("[packaging]", '[install]\nfolder = "../up"\n\n[packaging]'), "game.toml:16:1", "without .."),
     (_rules("[packaging]", '[[document]]\npath = "other.json"\n\n[packaging]'), "game.toml:16:1", 'tree/ has no file "other.json"'),
-    (_rules("[packaging]", '[[document]]\npath = "noises.json"\nformat = "yaml"\n\n[packaging]'), "game.toml:17:1", "one of json, xml"),
+    (_rules("[packaging]", '[[document]]\npath = "noises.json"\nformat = "wool"\n\n[packaging]'), "game.toml:17:1", "one of json, xml"),
     (_rules("[packaging]", '[[document]]\npath = "noises.json"\nrepeat = {noise = 2}\n\n[packaging]'), "game.toml:17:1", "no scope 'noise'"),
     (_rules("[packaging]", '[[document]]\npath = "noises.json"\nrepeat = {take = 9}\n\n[packaging]'), "noises.json:2:3", "line 9"),
     (_rules("[packaging]", '[[script]]\npath = "cues.lua"\n\n[packaging]'), "game.toml:15:1", "there is no scripts/cues.lua.j2"),

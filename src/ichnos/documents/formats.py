@@ -3,29 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import PurePosixPath
 
 from ichnos.documents.braces import Braces
 from ichnos.documents.json import Json
 from ichnos.documents.line_patterns import LinePatterns
-from ichnos.documents.lines import Ini, Lines
+from ichnos.documents.lines import Lines
+from ichnos.documents.lua import Lua
 from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
+from ichnos.documents.toml_text import Toml
 from ichnos.documents.tree import Document, Format, many_nodes
 from ichnos.documents.xml import Xml, declared_encoding
+from ichnos.documents.yaml_text import Yaml
 from ichnos.errors import IchnosError, Place
 
 # By the name that a profile uses; ``escapes`` matters to those that take it.
 FORMATS: dict[str, Callable[..., Format]] = {
     "json": Json,
     "xml": Xml,
-    "ini": Ini,
+    "ini": partial(Lines, name="ini", suffixes=(".ini", ".cfg"), headings=True),
     "braces": Braces,
     "lines": Lines,
     "list": PlainList,
     "csv": CsvTable,
     "tsv": lambda: TAB_TABLE,
     "line-patterns": LinePatterns,
+    "yaml": Yaml,
+    "toml": Toml,
+    "lua": Lua,
 }
 MOST_SIGNS = 4_000_000  # a tree of more values would take gigabytes
 _SIGNS = (b",", b"{", b"[", b"<", b";")

@@ -1,6 +1,7 @@
 """``key = value`` lines, without or with ``[headings]`` over them; comments begin with # ; or //.
 
-A value may stand in quotation marks, over several lines and with a comment behind it, and have ``:`` for ``=``.
+Where an exemplar has a value in quotation marks, one may stand over several lines, have a comment behind it, or lack
+the marks. A colon and a blank will do for ``=``.
 
 No standard says how such a file writes a line break. With ``escapes="backslash"`` it is ``\\n`` and
 a backslash is doubled, for games that read them so; else both are refused, or stand for themselves.
@@ -15,25 +16,37 @@ from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, TEXT, WORD, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
+_PLAIN = r"[^\r\n]*?(?=[ \t]*(?:\r?\n|\r?\Z))"
 # In quotation marks with nothing but a comment behind them, or else all of the line. A line break may stand in them
 # where the next line is no entry, and no heading.
 _BEHIND = r"(?=[ \t]*(?:(?:\#|;|//)[^\r\n]*)?(?:\r?\n|\r?\Z))"
-_VALUE = rf"""(?:
+_QUOTED = rf"""(?:
       "(?:[^"\\\r\n]|\\[^\r\n]|\\?\r?\n(?![ \t]*(?:\[|[\w.-]+[ \t]*=)))*+"{_BEHIND}
     | '(?:[^'\\\r\n]|\\[^\r\n])*+'{_BEHIND}
-    | [^\r\n]*?(?=[ \t]*(?:\r?\n|\r?\Z))
+    | {_PLAIN}
     )"""
-_LINE = re.compile(
-    r"""^[ \t]*(?:
-      (?P<comment>(?:\#|;|//)[^\r\n]*)
-    | \[(?P<heading>[^\]\r\n]*)\](?P<after>[^\r\n]*)
-    | (?P<label>[^=\r\n]*?)[ \t]*=[ \t]*(?P<value>VALUE)
-    | (?P<name>[^=:\r\n]*?)[ \t]*:(?=[ \t])[ \t]*(?P<said>VALUE)
-    | (?P<other>[^\r\n]*?)(?=[ \t]*(?:\r?\n|\r?\Z))
-    )""".replace("VALUE", _VALUE),
-    re.VERBOSE | re.MULTILINE,
-)
-_STATEMENT = re.compile(rf"(?P<label>[^=\r\n\s][^=\r\n]*?)[ \t]*=[ \t]*(?P<value>{_VALUE})", re.VERBOSE)
+
+
+def _line(value: str) -> re.Pattern[str]:
+    return re.compile(
+        rf"""^[ \t]*(?:
+          (?P<comment>(?:\#|;|//)[^\r\n]*)
+        | \[(?P<heading>[^\]\r\n]*)\](?P<after>[^\r\n]*)
+        | (?P<label>[^=\r\n]*?)[ \t]*=[ \t]*(?P<value>{value})
+        | (?P<name>[^=:\r\n]*?)[ \t]*:(?=[ \t])[ \t]*(?P<said>{value})
+        | (?P<other>[^\r\n]*?)(?=[ \t]*(?:\r?\n|\r?\Z))
+        )""",
+        re.VERBOSE | re.MULTILINE,
+    )
+
+
+def _disabled(value: str) -> re.Pattern[str]:
+    return re.compile(rf"(?P<label>[^=\r\n\s][^=\r\n]*?)[ \t]*=[ \t]*(?P<value>{value})", re.VERBOSE)
+
+
+# By whether values stand in quotation marks.
+_LINES = {False: _line(_PLAIN), True: _line(_QUOTED)}
+_DISABLED = {False: _disabled(_PLAIN), True: _disabled(_QUOTED)}
 _ESCAPE = re.compile(r"\\(.)")
 _MARKS = ('"', "'")
 _DECODED = {"n": "\n", "r": "\r", "t": "\t"}
@@ -50,11 +63,12 @@ class Lines:
     headings: bool = False
     by_lines: bool = True
     disabled: str | None = None  # what stands before an entry that is a comment, and a legal key all the same
+    quoted: bool = False  # may values stand in quotation marks? Else those are signs like any other
 
     def parse(self, text: Text) -> Node:
         root = Node(KEYED, 0, 0, 0, 0)
         inside = root
-        for match in _LINE.finditer(text.content):
+        for match in _LINES[self.quoted].finditer(text.content):
             kind = match.lastgroup
             if kind == "comment" or not match[0].strip():
                 self._disabled(match, inside)
@@ -91,7 +105,7 @@ class Lines:
         if self.disabled is None or not (comment["comment"] or "").startswith(self.disabled):
             return
         start = comment.start("comment")
-        match = _STATEMENT.match(comment.string, start + len(self.disabled), comment.end("comment"))
+        match = _DISABLED[self.quoted].match(comment.string, start + len(self.disabled), comment.end("comment"))
         if match is not None:
             self._statement(match, inside)
             inside.children[-1].start, inside.children[-1].is_disabled = start, True
@@ -101,7 +115,7 @@ class Lines:
         start, label_end = match.span(name)
         value_start, end = match.span(said)
         value, label = match[said], match[name]
-        if value[:1] in _MARKS and len(value) > 1 and value[-1] == value[0]:
+        if self.quoted and value[:1] in _MARKS and len(value) > 1 and value[-1] == value[0]:
             value = value[1:-1]
         if self.escapes == "backslash":
             value = _ESCAPE.sub(lambda mark: _DECODED.get(mark[1], mark[1]), value)
@@ -118,13 +132,13 @@ class Lines:
         if self.escapes == "backslash":
             content = content.replace("\\", "\\\\").replace("\n", "\\n").replace("\r", "\\r")
         mark = text[node.body_start : node.body_start + 1]
-        if mark in _MARKS and node.body_end > node.body_start + 1 and text[node.body_end - 1] == mark:
+        if self.quoted and mark in _MARKS and node.body_end > node.body_start + 1 and text[node.body_end - 1] == mark:
             return self._in_marks(content, mark)
         if "\n" in content or "\r" in content:
             raise Unwritable("it has a line break, and this file has one line for each value")
         if content != content.strip():
             raise Unwritable("it has white space at its ends, which this file cannot keep")
-        if len(content) > 1 and content[0] in _MARKS and content[-1] == content[0]:
+        if self.quoted and len(content) > 1 and content[0] in _MARKS and content[-1] == content[0]:
             raise Unwritable("it stands in quotation marks, and would be read without them")
         return content
 
@@ -153,8 +167,6 @@ class Lines:
         return parent is not None
 
 
-class Ini(Lines):
-    """Sections of ``key = value`` under ``[headings]``."""
-
-    def __init__(self, escapes: str = "none", disabled: str | None = None) -> None:
-        super().__init__(escapes, "ini", (".ini", ".cfg"), headings=True, disabled=disabled)
+def shows_quotes(text: str) -> bool:
+    """Do values with holes stand in quotation marks?"""
+    return re.search(r"""[=:][ \t]*["'][^"'\r\n]*@""", text) is not None

@@ -54,6 +54,7 @@ class Node:
     label_start: int = -1  # the label's literal; -1 where it stands elsewhere, as a column's name does
     label_end: int = -1
     children: list[Node] = field(default_factory=list)
+    is_named: bool = False  # its label is a name or a heading of the format's own, without quotation marks
     is_disabled: bool = False  # a comment, which stands for an entry that is not there yet
 
     def walk(self) -> Iterator[Node]:
@@ -156,6 +157,9 @@ class Format(Protocol):
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""
 
+    # Where what lies in what is told by how far from the left it stands: ``by_indent = True``; the value of a
+    # container in brackets is not None there.
+
     # Where an entry is a line, what stands behind it there is a comment of it: ``by_lines = True``.
 
     # Where nodes within a line have their own places: ``joint(node)`` is what stands between two that are alike.
@@ -171,6 +175,16 @@ def joint_of(form: Format, node: Node) -> str | None:
     joint = getattr(form, "joint", None)
     text: str | None = joint(node) if joint is not None else None
     return text
+
+
+def by_indent(form: Format, parent: Node) -> bool:
+    """Do the children of a node stand in lines, each as far from the left as the others?"""
+    return bool(getattr(form, "by_indent", False)) and parent.value is None
+
+
+def column(text: str, node: Node) -> int:
+    """How far a node stands from the left."""
+    return node.start - (text.rfind("\n", 0, node.start) + 1)
 
 
 @dataclass(frozen=True)

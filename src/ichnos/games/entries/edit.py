@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value, joint_of
+from ichnos.documents.tree import Document, Node, Unwritable, Value, by_indent, column, joint_of
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edits import Edit, EntryChange, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
@@ -264,7 +264,7 @@ class Editor:
             if model is not None and self.carries(model, pattern, scope, inner):
                 texts.append(self.refill(model, self.with_weight(inner, model) if are_weighed else inner))
             else:
-                texts.append(self.new_entry(pattern, scope, inner))
+                texts.append(self.indented(self.new_entry(pattern, scope, inner), pattern, real))
         if len(new) == len(old):
             for one, text in zip(old, texts, strict=True):
                 if text != self.text[one.node.start : one.node.end]:
@@ -276,7 +276,7 @@ class Editor:
             lead = self.filler.gap(pattern, child, fresh=True)
             yield self.into_line([lead + texts[0], *texts[1:]], child, pattern, real)
         else:
-            yield from self.insert(texts, pattern, real, [])
+            yield from self.insert([self.new_entry(pattern, scope, inner) for inner in new], pattern, real, [])
 
     def by_name(
         self, scope: str, name: str, pattern: Node, real: Node, found: Found, bindings: Bindings
@@ -306,11 +306,20 @@ class Editor:
         needed = {name for name in names if resolve(name, bindings) is not None}
         return model.alternative is not None and needed <= self.exemplar.names_below(model.alternative)
 
-    def insert(self, texts: list[str], pattern: Node, real: Node, after: list[Node]) -> Iterator[Edit]:
+    def insert(
+        self, texts: list[str], pattern: Node, real: Node, after: list[Node], *, of_file: bool = False
+    ) -> Iterator[Edit]:
         """New entries after the last of ``after``, or as the first in an empty container.
 
         At the end of a container they stand below the comments there, which may be about one of them.
+
+        Args:
+            of_file: they were taken from such a file, and not made from the exemplar.
+
+        Raises:
+            IchnosError: there is no place for them that this format has.
         """
+        texts = texts if of_file else [self.indented(text, pattern, real) for text in texts]
         if real.children:
             last = (after or real.children)[-1]
             gap = self.gap(pattern, real, after or real.children)
@@ -335,11 +344,35 @@ class Editor:
         closing = content[pattern.children[-1].end : pattern.body_end]
         yield Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
 
+    def indented(self, text: str, pattern: Node, real: Node) -> str:
+        """A new entry's text, as far from the left as those that it goes among.
+
+        Raises:
+            IchnosError: they are written in another way than the profile's.
+        """
+        form = self.document.format
+        if not getattr(form, "by_indent", False) or by_indent(form, pattern) != by_indent(form, real):
+            if getattr(form, "by_indent", False):
+                what = "these entries are written in another way than the profile's: in brackets, or not"
+                raise self.document.error(what, real.start, "write the profile's tree/ as the game has them")
+            return text
+        if not by_indent(form, real):
+            return text
+        if not real.children:
+            what = "there is no entry here to put another one beside"
+            raise self.document.error(what, real.start, "is this the game's file, as it is?")
+        more = column(self.text, real.children[0]) - column(self.exemplar.document.text.content, pattern.children[0])
+        first, *lines = text.split("\n")
+        moved = [" " * (len(line) - len(line.lstrip(" ")) + more) + line.lstrip(" ") if line else "" for line in lines]
+        return "\n".join([first, *moved])
+
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
         """What stands between two entries in this file; else what the entry's own indentation suggests."""
         joint = joint_of(self.document.format, nodes[-1]) if nodes else None
         if joint is not None:
             return joint
+        if by_indent(self.document.format, real):
+            return "\n" + " " * column(self.text, real.children[0])
         separator = self.document.format.separator(real)
         last = real.children.index(nodes[-1]) if nodes else 0
         for index in range(last, max(0, last - len(nodes)), -1):

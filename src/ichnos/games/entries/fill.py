@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ichnos.documents.tree import Node, Unwritable, Value, joint_of
+from ichnos.documents.tree import Node, Unwritable, Value, by_indent, column, joint_of
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -294,6 +294,8 @@ class Filler:
         joint = joint_of(self.document.format, child)
         if joint is not None:
             return joint
+        if by_indent(self.document.format, parent):
+            return "\n" + " " * column(self.content, child)
         separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]
         if not space:

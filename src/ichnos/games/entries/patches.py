@@ -156,7 +156,7 @@ class Patching:
                 new_groups += [identity] if identity in patch.groups else []
         for parent, (pattern, texts) in added.items():
             after = [entry.found.node for entry in (*entries.values(), *groups.values()) if entry.parent is parent]
-            edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start))
+            edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start), of_file=True)
         return with_edits(document.text.content, edits)
 
     def _home(

@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 from ichnos.documents.checked import checked
 from ichnos.documents.formats import FORMATS, WITH_DISABLED, format_of, named, parse
 from ichnos.documents.line_patterns import LinePatterns
+from ichnos.documents.lines import Lines, shows_quotes
 from ichnos.documents.rows import CsvTable
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import TomlFile
@@ -182,6 +183,9 @@ class _Loader:
             if isinstance(document_format, LinePatterns):
                 text = from_bytes(data, str(path), rules.encoding or "utf-8").content
                 document_format = line_patterns(text, rules, self.rules.own, several_takes=several)
+            elif isinstance(document_format, Lines):
+                text = from_bytes(data, str(path), rules.encoding or "utf-8").content
+                document_format = replace(document_format, quoted=shows_quotes(text))
             document = parse(data, str(path), document_format, rules.encoding)
             how = ExemplarRules(
                 several, rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),

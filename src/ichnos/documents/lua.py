@@ -1,0 +1,139 @@
+"""Tables of Lua (5.4, section 3.4.9) as data: ``return {...}``, ``NAME = {...}``, ``call{...}``.
+
+What else a script does is left as it is. A table that has names is found by them, any other by its order.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from ichnos.documents.grammars import Grammar, Source, named_children, too_deep
+from ichnos.documents.text import Text
+from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Unwritable
+
+if TYPE_CHECKING:
+    from tree_sitter import Node as Syntax
+
+_NAME = re.compile(r"[A-Za-z_]\w*", re.ASCII)
+_TAKEN = re.compile(
+    r"and|break|do|else|elseif|end|false|for|function|goto|if|in|local|nil|not|or|repeat|return|then|true|until|while"
+)
+_ESCAPE = re.compile(r"\\(?:z\s*|x([0-9a-fA-F]{2})|u\{([0-9a-fA-F]+)\}|(\d{1,3})|(\r?\n)|(.))", re.DOTALL)
+_DECODED = {"n": "\n", "r": "\r", "t": "\t", "a": "\a", "b": "\b", "f": "\f", "v": "\v"}
+_WRITTEN = {"\\": "\\\\", "\n": "\\n", "\r": "\\r", "\0": "\\0"}
+
+
+class Lua(Grammar):
+    """Lua's tables; see :class:`ichnos.documents.tree.Format`."""
+
+    name = "lua"
+
+    def parse(self, text: Text) -> Node:
+        return _Reader(Source(text, "lua", "Lua")).document()
+
+    def listed(self, items: list[str]) -> str:
+        return "{" + ", ".join(items) + "}"
+
+    def quoted(self, text: str, mark: str) -> str:
+        mark = mark if mark in ('"', "'") and mark else '"'
+        marks = {**_WRITTEN, mark: f"\\{mark}"}
+        content = re.sub(r"\0(?=\d)", r"\\000", text)
+        return mark + "".join(marks.get(sign, sign) for sign in content.replace("\\000", "\0")) + mark
+
+    def write_label(self, label: str, node: Node) -> str:
+        if node.is_named and _NAME.fullmatch(label) and not _TAKEN.fullmatch(label):
+            return label
+        if node.is_named:
+            raise Unwritable(f'{label!r} is no name here: write ["..."] in the profile')
+        return self.quoted(label, '"')
+
+    def repeatable(self, node: Node, parent: Node | None) -> bool:
+        return parent is not None and (parent.kind == LISTED or parent.value is None)
+
+
+class _Reader:
+    def __init__(self, source: Source) -> None:
+        self.source = source
+
+    def document(self) -> Node:
+        statements = named_children(self.source.root)
+        root = self.source.container(self.source.root, [self.statement(one) for one in statements], KEYED, None)
+        if root.children:
+            root.start = root.body_start = root.children[0].start
+            root.end = root.body_end = root.children[-1].end
+        return root
+
+    def statement(self, syntax: Syntax) -> Node:
+        """One statement: what it gives back, or assigns, or calls with; any other as its own text."""
+        source, parts = self.source, named_children(syntax)
+        if syntax.type == "return_statement" and parts:
+            values = named_children(parts[0])
+            if len(values) == 1:
+                return self.called(self.value(values[0], 1), syntax, "return")
+        if syntax.type == "variable_declaration" and parts and parts[0].type == "assignment_statement":
+            return self.assigned(syntax, parts[0])
+        if syntax.type == "assignment_statement":
+            return self.assigned(syntax, syntax)
+        if syntax.type == "function_call":
+            name, arguments = syntax.child_by_field_name("name"), syntax.child_by_field_name("arguments")
+            if name is not None and arguments is not None:
+                return self.call(syntax, source.raw(name), arguments)
+        return source.value(WORD, syntax, source.raw(syntax))
+
+    def called(self, node: Node, syntax: Syntax, label: str) -> Node:
+        """A statement's node with the label that its own words are."""
+        node.start, node.label, node.end = self.source.start(syntax), label, max(node.end, self.source.end(syntax))
+        return node
+
+    def assigned(self, whole: Syntax, syntax: Syntax) -> Node:
+        names, values = (named_children(part) for part in named_children(syntax)[:2])
+        if len(names) == 1 == len(values):
+            return self.called(self.value(values[0], 1), whole, self.source.raw(names[0]))
+        return self.source.value(WORD, whole, self.source.raw(whole))
+
+    def call(self, syntax: Syntax, name: str, arguments: Syntax) -> Node:
+        parts = [self.value(part, 1) for part in named_children(arguments)]
+        if len(parts) == 1 and parts[0].children:
+            return self.called(parts[0], syntax, name)
+        return self.called(self.source.container(arguments, parts, LISTED), syntax, name)
+
+    def value(self, syntax: Syntax, depth: int) -> Node:
+        too_deep(self.source, syntax, depth)
+        raw = self.source.raw(syntax)
+        if syntax.type == "table_constructor":
+            fields = [self.field(field, depth) for field in named_children(syntax)]
+            kind = KEYED if any(field.label is not None for field in fields) or not fields else LISTED
+            return self.source.container(syntax, fields, kind)
+        if syntax.type == "string":
+            return self.source.value(TEXT, syntax, _decoded(raw))
+        kind = NUMBER if re.fullmatch(r"-?[\d.]+(?:[eE][+-]?\d+)?", raw) else WORD
+        return self.source.value(kind, syntax, raw)
+
+    def field(self, syntax: Syntax, depth: int) -> Node:
+        name, value = syntax.child_by_field_name("name"), syntax.child_by_field_name("value")
+        assert value is not None
+        node = self.value(value, depth + 1)
+        if name is None:
+            return node
+        raw = self.source.raw(name)
+        label = _decoded(raw) if name.type == "string" else raw
+        node = self.source.labelled(node, syntax, label, name)
+        node.is_named = name.type == "identifier"
+        return node
+
+
+def _decoded(literal: str) -> str:
+    if literal.startswith("["):
+        body = literal[literal.index("[", 1) + 1 : literal.rindex("]", 0, -1)]
+        return body.removeprefix("\r\n").removeprefix("\n")
+
+    def letter(match: re.Match[str]) -> str:
+        digits, point, number, newline, sign = match.groups()
+        if digits or point:
+            return chr(int(digits or point, 16))
+        if number:
+            return chr(int(number))
+        return "\n" if newline else _DECODED.get(sign, sign) if sign else ""
+
+    return _ESCAPE.sub(letter, literal[1:-1])

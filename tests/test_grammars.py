@@ -1,0 +1,113 @@
+"""Games whose documents are YAML, TOML or tables of Lua: merged, read back by others, and restored."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import Any
+
+import lupa
+import pytest
+import yaml
+
+from conftest import Made
+
+RULES = '[install]\nfolder = ""\nlay = "over"\n[[document]]\npath = "{path}"\nmode = "merge"\nformat = "{format}"\n'
+YAML = """noises:
+- id: "@key@"
+  loud: "@volume@"
+  loop: "@loop@"
+  wavs:
+  - wav: "@file@"
+    odds: "@weight@"
+"""
+YAML_OWN = """# the weir's own
+noises:
+    # the first
+    - id: weir   # as it was
+      loud: 0.5
+      wavs:
+          - wav: own/weir.wav
+            odds: 2
+    - {id: 'gull', wavs: [{wav: own/gull.wav}]}
+other: yes
+"""
+TOML = '[[noise]]\nid = "@key@"\nloud = "@volume@"\nwavs = [{wav = "@file@", odds = "@weight=1@"}]\n'
+TOML_OWN = """# the weir's own
+[desk]
+quiet = true
+
+[[noise]]
+id = 'weir'  # as it was
+loud = 0.5
+wavs = [{wav = "own/weir.wav", odds = 2}]
+
+[[noise]]
+id = "gull"
+wavs = [
+  {wav = "own/gull.wav", odds = 1},
+]
+"""
+LUA = """return {
+  ["@key@"] = { loud = "@volume@", wavs = { "@file@" } },
+}
+"""
+LUA_OWN = """-- the weir's own
+local quiet = true
+return {
+  weir = { loud = 0.5, -- as it was
+    wavs = { 'own/weir.wav' } },
+  ["gull"] = { wavs = { "own/gull.wav" } },
+}
+"""
+SAID = """
+[[sound]]
+key = "weir"
+volume = 0.75
+takes = ["c1.wav", "c2.wav"]
+
+[[sound]]
+key = "bell"
+new = true
+volume = 0.25
+takes = ["c3.wav"]
+"""
+
+
+def _plain(value: Any) -> Any:
+    if lupa.lua_type(value) != "table":
+        return value
+    keys = list(value.keys())
+    if keys == list(range(1, len(keys) + 1)):
+        return [_plain(one) for one in value.values()]
+    return {key: _plain(one) for key, one in value.items()}
+
+
+def _by_key(name: str, text: str) -> dict[str, dict[str, Any]]:
+    """What the game would read: each noise, with its files alone."""
+    if name == "lua":
+        return dict(_plain(lupa.LuaRuntime().execute(text)))
+    said = yaml.safe_load(text)["noises"] if name == "yaml" else tomllib.loads(text)["noise"]
+    return {one["id"]: {**one, "wavs": [wav["wav"] for wav in one["wavs"]]} for one in said}
+
+
+@pytest.mark.parametrize(
+    ("name", "exemplar", "own"), [("yaml", YAML, YAML_OWN), ("toml", TOML, TOML_OWN), ("lua", LUA, LUA_OWN)]
+)
+def test_merged_read_back_and_restored(name: str, exemplar: str, own: str, tmp_path: Path) -> None:
+    path = f"noises.{name}"
+    tree = {f"tree/{path}": exemplar, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "weir", RULES.format(path=path, format=name), tree, {path: own})
+    game.start(SAID, keys=2)
+    text = (game.build() / path).read_text("utf-8")
+    noises = _by_key(name, text)
+    assert noises["weir"]["wavs"] == ["mine/weir-1.wav", "mine/weir-2.wav"]
+    assert noises["bell"]["wavs"] == ["mine/bell-1.wav"]
+    assert (noises["weir"]["loud"], noises["bell"]["loud"]) == (0.75, 0.25)
+    assert noises["gull"] == _by_key(name, own)["gull"]
+    kept = [line for line in own.splitlines() if "weir" not in line and "loud" not in line and "odds: 2" not in line]
+    assert [line for line in kept if line.strip(" })],") and line not in text.splitlines()] == []
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game" / path).read_text("utf-8") == text
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game" / path).read_text("utf-8") == own
