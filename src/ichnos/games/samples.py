@@ -94,12 +94,16 @@ class _Sampler:
     def declared(self, row: words.Word) -> Value:
         """A value that a declared field may have."""
         if row.is_key:
-            return self.rules.names.separator.join(("made", "up", "near"))
+            return self.sample_key()
         if row.kind not in ("number", "whole"):
             return row.choices[0] if row.choices else _VALUES[row.kind]
         low, high = (limit if limit is not None else default for limit, default in ((row.least, 0), (row.most, 100)))
         value = float(_VALUES[row.kind])  # type: ignore[arg-type]
         return value if low <= value <= high else low if row.least is not None else high
+
+    def sample_key(self) -> str:
+        """A key of the sample."""
+        return self.rules.names.separator.join(("made", "up", "near"))
 
     def free_of(self, scope: str) -> dict[str, Value]:
         """A value for each free field that a scope has in the profile's documents, or by its declaration."""
@@ -181,6 +185,8 @@ class _Sampler:
             for number in range(1, 3 if kind.several else 2)
             if take_path is not None
         )
+        if takes and any("take.key" in document.scopes for document in self.profile.documents):
+            takes += (TakeThing(words.TAKE, {**self.take(len(takes) + 1, None), "take.key": self.sample_key()}),)
         parts = tuple(
             PartThing(
                 words.PART,
@@ -197,7 +203,7 @@ class _Sampler:
 
     def take(self, number: int, file: str | None) -> dict[str, Value]:
         values = self.values(words.TAKE, {"file": file, "take.number": number, "weight": float(number)})
-        return {**values, "take.pitch": 1.5, "take.from-disk": number == 1}
+        return {**values, "take.pitch": 1.5, "take.from-disk": number == 1, "take.key": None}
 
     def path(self, pattern: Pattern | None, values: dict[str, Value]) -> str | None:
         """A file's path, where there is a place for such files."""

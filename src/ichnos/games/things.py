@@ -182,7 +182,8 @@ class SoundThing(Thing):
 
     @property
     def names_files(self) -> bool:
-        return next(self.files(), None) is not None
+        """Does it name files, or other keys in their place?"""
+        return next(self.files(), None) is not None or any(take.key for take in self.takes)
 
 
 class PackThing(Thing):

@@ -14,8 +14,9 @@ from ichnos.games.profiles.vocabulary import BODY, INTRO
 from ichnos.games.things import Thing
 from ichnos.likeness import did_you_mean
 from ichnos.play.decoding import Sounds
+from ichnos.play.picking import Picking
 from ichnos.play.scene import Happening, Scene
-from ichnos.play.turns import Takes, Turns, chance
+from ichnos.play.turns import Turns, chance
 from ichnos.play.world import PlayedSound, SoundFile, World, number
 
 CLICKLESS = 0.005  # seconds in which a sound is taken away that is cut off
@@ -92,7 +93,7 @@ class Acting:
         self.sure = sure
         self.world, self.scene, self.sounds, self.rate, self.seed = world, scene, sounds, rate, seed
         self.played = Played(rate, round(scene.seconds * rate))
-        self.takes = Takes(seed)
+        self.picking = Picking(world, sounds, seed, self.played.stuck)
         self.odds = chance(seed, "odds")
         self.states: dict[str, Value] = {}
         self.once: set[int] = set()
@@ -249,7 +250,7 @@ class Acting:
         if sound is None:
             self.played.unknown.append((key, f"{cause} plays", place or Place("the scene")))
             return None
-        what, pieces, gain_of, pitch = self._picked(sound, turns)
+        what, pieces, gain_of, pitch = self.picking.picked(sound, turns)
         if not pieces:
             self.played.without.add(key)
             self._mark(at, f"{key} has no file that can be played")
@@ -288,28 +289,6 @@ class Acting:
                 length = self.length(layer)
                 layer.end = layer.start + length if length is not None else self.played.frames
                 self.played.voices.append(layer)
-
-    def _picked(self, sound: PlayedSound, turns: int) -> tuple[str, tuple[tuple[SoundFile, int], ...], float, float]:
-        """What is played of a key: which take or part it is, its files, its level and its pitch."""
-        times = turns if sound.loop else 1
-        if sound.parts:
-            body, intro = sound.parts.get(BODY), sound.parts.get(INTRO)
-            if body is None:
-                name, file = next(iter(sound.parts.items()))
-                return name, ((file, times),), 1.0, 1.0
-            if intro is not None and self.sounds.is_marked(intro):
-                self.played.stuck[sound.key] = sound.place
-                return INTRO, ((intro, turns),), 1.0, 1.0
-            rounds = 1 if sound.loop is False else turns
-            if intro is None:
-                return BODY, ((body, rounds),), 1.0, 1.0
-            return f"{INTRO}, then {BODY}", ((intro, 1), (body, rounds)), 1.0, 1.0
-        picked = self.takes.pick(sound)
-        if picked is None or picked[1].file is None:
-            return "", (), 1.0, 1.0
-        at, take = picked
-        assert take.file is not None
-        return f"take {at + 1}" if len(sound.takes) > 1 else "", ((take.file, times),), take.volume, take.pitch
 
     def _place(
         self, sound: PlayedSound, pieces: tuple[tuple[SoundFile, int], ...], thing: str | None, cause: str

@@ -45,12 +45,13 @@ class SoundFile:
 
 @dataclass(frozen=True)
 class PlayedTake:
-    """One of the files under a key. ``file``: None where it leads nowhere."""
+    """One of the files under a key. ``file``: None where it leads nowhere. ``key``: what is played in its place."""
 
     file: SoundFile | None
     weight: float
     volume: float
     pitch: float
+    key: str | None = None
 
 
 @dataclass(frozen=True)
@@ -204,6 +205,7 @@ class _Loading:
                 number(take.weight, 1),
                 number(take.values.get("take.volume"), 1, most=_LOUDEST),
                 number(take.values.get("take.pitch"), 1, _LOWEST, _HIGHEST),
+                take.key if take.file is None else None,
             )
             for take in sound.takes
         )
@@ -226,7 +228,7 @@ class _Loading:
             number(said.get("fade"), 0), number(said.get("priority"), 0, -1e6),
             round(number(voices, 1, 1)) if voices is not None else None,
             (
-                *(f"take {at}" for at, take in enumerate(takes, 1) if take.file is None),
+                *(f"take {at}" for at, take in enumerate(takes, 1) if take.file is None and take.key is None),
                 *(f"the part {part.name}" for part in sound.parts if part.name not in parts),
             ),
         )  # fmt: skip

@@ -142,7 +142,8 @@ _TEXTS = ("file", "part.file", "part.name")  # which are texts, even where a doc
 
 def _held(part: Found, scope: str) -> Iterable[Found]:
     """What lies in an entry of an inner scope; the entry itself where that has room for one only."""
-    return (part,) if scope_row(scope).place in part.nodes else part.all(scope)
+    own = {scope_row(scope).place, *(scope_row(scope).principal if scope == TAKE else ())}
+    return part.all(scope) if own.isdisjoint(part.nodes) else (part,)
 
 
 def _sounds(

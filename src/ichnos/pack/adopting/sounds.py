@@ -132,6 +132,8 @@ class AdoptedSounds:
             name = self.files.file_of(take.file) if take.file else None
             if name is not None:
                 values["clip"] = self._clip(name, sound.key)
+            elif take.file is None and take.key is not None:
+                values["key"] = take.key
             elif self._is_kept(sound, take, number):
                 values["kept"] = True
             else:

@@ -135,7 +135,9 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound, finished: 
     clips = uses.of(placed)
     of_clips = iter([use for use in clips if use.role == "take"])
     takes = (
-        _take(take, uses.kept(placed, number), placed.place("takes", number - 1), {})
+        _take(take, None, placed.place("takes", number - 1), {})
+        if take.key is not None
+        else _take(take, uses.kept(placed, number), placed.place("takes", number - 1), {})
         if take.kept
         else _take(take, (use := next(of_clips)).path, use.place, finished.get(use.path, _UNFINISHED))
         for number, take in enumerate(takes_of(sound), 1)
@@ -162,10 +164,10 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound, finished: 
     return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, thing.texts, placed.place(), places)
 
 
-def _take(take: Take, file: str, place: Place, finished: Mapping[str, Value]) -> TakeThing:
+def _take(take: Take, file: str | None, place: Place, finished: Mapping[str, Value]) -> TakeThing:
     said = _said(TAKE, take, "").values
     values = {name: value for name, value in said.items() if value is not None}
-    return TakeThing(TAKE, {"file": file, **values, **_named(TAKE, finished)}, place=place)
+    return TakeThing(TAKE, {**({"file": file} if file else {}), **values, **_named(TAKE, finished)}, place=place)
 
 
 def _named(scope: str, finished: Mapping[str, Value]) -> dict[str, Value]:

@@ -88,8 +88,11 @@ class Take(_with_fields_of(TAKE)):  # type: ignore[misc]
 
     @model_validator(mode="after")
     def _is_one(self) -> Take:
-        if (self.clip is None) is not self.kept:
-            raise ValueError("a take is a clip, or {kept = true} for the game's own file in that place")
+        if [self.clip is not None, self.kept, self.key is not None].count(True) != 1:
+            raise ValueError(
+                "a take is a clip; or {kept = true}, the game's own file in that place; or another sound,"
+                ' {key = "..."}'
+            )
         return self
 
 
@@ -359,7 +362,12 @@ class PackFile(TomlTable):
 
     def played(self) -> list[tuple[str, tuple[str | int, ...]]]:
         """Each key that something plays, with the path of the field that names it."""
-        found: list[tuple[str, tuple[str | int, ...]]] = []
+        found: list[tuple[str, tuple[str | int, ...]]] = [
+            (take.key, (SOUND, index, "takes", at, "key"))
+            for index, sound in enumerate(self.sound)
+            for at, take in enumerate(sound.takes)
+            if take.key is not None
+        ]
         for scope, index, player in self.players():
             if isinstance(player, Schedule):
                 found += ((entry.key, (scope, index, "entries", at)) for at, entry in enumerate(player.entries))

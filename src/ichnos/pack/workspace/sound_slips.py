@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 
 from ichnos.audio.process import treatments
 from ichnos.errors import IchnosError, Place
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.vocabulary import SOUND
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace.folder import LOCAL_NAME
 from ichnos.pack.workspace.pack_file import Sound
@@ -51,9 +52,41 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
         if key not in seen and catalogue is not None and key not in catalogue:
             yield IchnosError(
                 f'there is no sound "{key}" to play, neither in this pack nor in the game',
-                place=workspace.place(*path),
+                place=workspace.sound_place(int(path[1]), *path[2:]) if path[0] == SOUND else workspace.place(*path),
                 cure=did_you_mean([*seen, *catalogue.keys], key),
             )
+    yield from _of_other_keys(workspace)
+
+
+def _of_other_keys(workspace: Workspace) -> Iterator[IchnosError]:
+    """Takes that are other keys: in a game that has no such, and in a circle."""
+    profile = workspace.profile
+    has_place = bool(profile.scripts) or any("take.key" in exemplar.scopes for exemplar in profile.written)
+    plays = {one.sound.key: [take.key for take in one.sound.takes if take.key] for one in workspace.sounds}
+    for index, placed in enumerate(workspace.sounds):
+        key = placed.sound.key
+        for at, take in enumerate(placed.sound.takes):
+            if take.key is None:
+                continue
+            place = workspace.sound_place(index, "takes", at)
+            if not has_place:
+                what = f"{profile.rules.game.title} has no takes that are other keys"
+                yield IchnosError(what, place=place, cure="give it a clip")
+            elif (circle := _way(plays, take.key, key)) is not None:
+                what = f"{key} plays itself: {' plays '.join([key, *circle])}"
+                yield IchnosError(what, place=place, cure="leave one of them out")
+
+
+def _way(plays: Mapping[str, Sequence[str]], start: str, end: str) -> list[str] | None:
+    """The keys from one to another, by what plays what; ``None`` where there is no way."""
+    ways, seen = [[start]], {start}
+    while ways:
+        way = ways.pop()
+        if way[-1] == end:
+            return way
+        ways += [[*way, key] for key in plays.get(way[-1], ()) if key not in seen]
+        seen.update(plays.get(way[-1], ()))
+    return None
 
 
 def _without_its_entry(workspace: Workspace, index: int, sound: Sound) -> Iterator[IchnosError]:

@@ -109,9 +109,9 @@ class _Rows:
         if clip and part:
             self._values["parts"][part] = clip
             self._places["parts", part] = row.place("clip")
-        elif clip or self._yes(row, "kept", cells.get("kept", "no"), errors):
+        elif clip or "take.key" in cells or self._yes(row, "kept", cells.get("kept", "no"), errors):
             number = len(self._values["takes"])
-            take: dict[str, Any] = {"clip": clip} if clip else {"kept": True}
+            take: dict[str, Any] = {"clip": clip} if clip else {} if "take.key" in cells else {"kept": True}
             self._values["takes"].append(take)
             self._places["takes", number] = row.place("clip")
             for column, word in self._of_take.items():
