@@ -196,16 +196,22 @@ horn = 'own/horn.wav' // low
 
 
 def test_settings_as_they_are_in_the_wild(tmp_path: Path) -> None:
-    rules = 'takes = {several = false}\n---\n[[document]]\npath = "set.ini"\nmode = "merge"\n'
+    rules = 'takes = {several = false}\n---\n[[document]]\npath = "set.ini"\nmode = "merge"\n[install]\nfolder = ""\nlay = "over"\n'
     tree = {"tree/set.ini": '[harbour]\n@key@ = "@file@"\n', "tree/mine/@key@.wav": ""}
     game = Made(
         tmp_path, "quay", rules, tree, {"set.ini": WILD.replace("words", "; words").replace('lines"', '; lines"')}
     )
+    own = (tmp_path / "game/set.ini").read_text()
     new = '\n[[sound]]\nkey = "gull"\nnew = true\ntakes = ["c2.wav"]\n'
     game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n' + new, keys=2)
     text = (game.build() / "set.ini").read_text()
     assert 'bell : "mine/bell.wav"   ; first\n' in text
     assert text.endswith("[harbour]\nhorn = 'own/horn.wav' // low\ngull = \"mine/gull.wav\"\n")
+    assert game.run("install", cwd=game.own).code == 0
+    played = text + "[harbour]\ndrum = 'theirs.wav'\n"
+    (tmp_path / "game/set.ini").write_text(played)  # somebody goes on with it
+    assert game.run("restore", "--keep-theirs", cwd=game.own).code == 0
+    assert (tmp_path / "game/set.ini").read_text() == own + "[harbour]\ndrum = 'theirs.wav'\n"
 
 
 LINE = 'say "@key@" as @title@ [plays] @file@ (@volume@)\n'

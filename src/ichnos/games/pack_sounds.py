@@ -55,7 +55,12 @@ class PackSounds:
         """The kind that a sound is of: as said, as its entry is, by key or category, or else by where its files are."""
         profile, kind_name = self.profile, self._said_kinds.get(sound.key) or sound.kind or None
         known = self.known.kind(sound.key) if self.known is not None and kind_name is None else None
-        found = profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=kind_name or known)
+        found = profile.kind_of(
+            sound.key,
+            self.category_of(sound),
+            parts=bool(sound.parts),
+            said=kind_name or (known if known in profile.kinds else None),
+        )
         if found.name:
             return found
         paths = profile.part_paths if sound.parts and not sound.takes else profile.take_paths

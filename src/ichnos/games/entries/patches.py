@@ -81,11 +81,12 @@ class Patching:
 
         def walk(part: Found, prefix: Identity) -> None:
             for pattern, real in part.pairs:
+                here = {id(node) for node in real.children}
                 for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
                     if scope is None:
                         continue
                     naming, pieces = editor.naming(scope), self.exemplar.pieces(pattern, scope)
-                    for one in part.inside.get(scope, ()):
+                    for one in (one for one in part.inside.get(scope, ()) if id(one.node) in here):
                         piece = next((n for n, piece in enumerate(pieces) if one.alternative in piece), None)
                         if piece is None:
                             continue

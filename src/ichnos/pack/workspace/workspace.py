@@ -97,7 +97,7 @@ class Workspace:
     def kind_of(self, sound: Sound) -> Kind:
         """The kind that the sound is of in this game."""
         known = self.catalogue.kind(sound.key) if self.catalogue is not None and not sound.new else None
-        said = sound.kind or known
+        said = sound.kind or (known if known in self.profile.kinds else None)
         return self.profile.kind_of(sound.key, self.category_of(sound), parts=bool(sound.parts), said=said)
 
     def files_in_place(self, sound: Sound) -> tuple[str, ...]:
