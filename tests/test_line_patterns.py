@@ -231,3 +231,14 @@ def test_what_a_line_can_hold_comes_back(values: list[str]) -> None:
         line = line[: node.body_start] + text + line[node.body_end :]
     (real,) = form.parse(Text("x", line)).children
     assert [node.value for node in real.walk() if node.holds_value] == [*values, "0.5"]
+
+
+def test_credits_never_stand_in_the_place_of_the_game_s_own(tmp_path: Path) -> None:
+    rules = "takes = {several = false}\n---\n" + MERGED + '[install]\nfolder = ""\nlay = "over"\n'
+    tree = {"tree/noises.txt": FERRY, "tree/mine/@key@.wav": ""}
+    game = Made(tmp_path, "ferry", rules, tree, {"noises.txt": OWN, "CREDITS.txt": "the game's own\n"})
+    game.start(SOUNDS.replace("winch", "gull"), keys=3)
+    assert (game.build() / "CREDITS.txt").is_file()
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game/CREDITS.txt").read_text() == "the game's own\n"
+    assert "My own" in (tmp_path / "game/CREDITS-my-own.txt").read_text()

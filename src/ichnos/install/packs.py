@@ -66,7 +66,8 @@ def prepare(
     name = _short_name(profile, values, called)
     values["pack.name"] = name
     digests = _digests(profile, files, names, contents)
-    claims, notes = _files_of(profile, _place_of(profile, root, called, ours), package, files, root, contents, digests)
+    place = _place_of(profile, root, called, ours)
+    claims, notes = _files_of(profile, place, name, package, files, root, contents, digests)
     claims += _lines(profile, root, values, files.place)
     claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
     is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"  # also where it was sent as an archive
@@ -209,6 +210,7 @@ def _goes_in_whole(profile: Profile) -> bool:
 def _files_of(
     profile: Profile,
     place: str,
+    called: str,
     package: Path,
     files: Files,
     root: GuardedFolder,
@@ -223,7 +225,7 @@ def _files_of(
     for name, sha256 in digests.items():
         patching = next((one for document, one in merged if document.match(name) is not None), None)
         if patching is None:
-            claims.append(Claim(root.spelled(_below(place, name)), "file", sha256))
+            claims.append(Claim(root.spelled(_below(place, _in_game(profile, name, called))), "file", sha256))
             continue
         path = root.spelled(_below(profile.rules.catalogue.folder, name))
         patch, left = _patch_of(profile, patching, name, files, root)
@@ -236,6 +238,15 @@ def _files_of(
         if patch.entries:
             claims.append(Claim(path, "merge", contents.add(patch.to_json())))
     return claims, notes
+
+
+def _in_game(profile: Profile, name: str, called: str) -> str:
+    """A file's name in the game: the credits of packs that are laid over it have the pack's name, and never its own."""
+    rules = profile.rules
+    if rules.install.lay != "over" or name != rules.credits.path:
+        return name
+    stem, dot, suffix = name.rpartition(".")
+    return f"{stem or suffix}-{called}{dot}{suffix if stem else ''}"
 
 
 def _patch_of(

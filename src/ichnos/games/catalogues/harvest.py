@@ -114,7 +114,8 @@ def _notes(pack: PackReading) -> Iterator[str]:
         many = f"{count} entries fit" if count != 1 else "1 entry fits"
         yield f"{many} no exemplar; the first is {place}: {excerpt}"
     if pack.unknown:
-        named = ", ".join(f"{label} ({count} times)" for label, count in pack.unknown.most_common(12))
+        common = pack.unknown.most_common(12)
+        named = ", ".join(f"{label} ({f'{count} times' if count > 1 else 'once'})" for label, count in common)
         yield f"not known to the profile, and kept as it stands: {named}"
 
 
