@@ -11,6 +11,10 @@ import pytest
 import yaml
 
 from conftest import Made
+from ichnos.documents.formats import parse
+from ichnos.games.entries.edit import Editor
+from ichnos.games.entries.edits import with_edits
+from ichnos.games.profiles import loading
 
 RULES = '[install]\nfolder = ""\nlay = "over"\n[[document]]\npath = "{path}"\nmode = "merge"\nformat = "{format}"\n'
 YAML = """noises:
@@ -111,3 +115,13 @@ def test_merged_read_back_and_restored(name: str, exemplar: str, own: str, tmp_p
     assert (tmp_path / "game" / path).read_text("utf-8") == text
     assert game.run("restore", cwd=game.own).code == 0
     assert (tmp_path / "game" / path).read_text("utf-8") == own
+
+
+def test_a_comment_in_an_empty_list_stays(tmp_path: Path) -> None:
+    tree = {"tree/noises.lua": LUA, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "weir", RULES.format(path="noises.lua", format="lua"), tree, {})
+    (exemplar,) = loading.load(game.profile).documents
+    document = parse(b"return {\n  -- nothing yet\n}\n", "noises.lua", exemplar.document.format)
+    (pattern,), (real,) = exemplar.document.root.children, document.root.children
+    edits = Editor(exemplar, document).insert(["bell = 1"], pattern, real, [])
+    assert with_edits(document.text.content, edits) == "return {\n  -- nothing yet\n  bell = 1,\n}\n"

@@ -79,6 +79,10 @@ def _beyond(file: TomlFile, value: Any, path: tuple[str | int, ...]) -> Iterator
 def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) -> IchnosError:
     path = tuple(part for part in detail["loc"] if part in _real(detail["loc"], file.values))
     name = str(detail["loc"][-1])
+    if isinstance(detail["loc"][-1], int):  # it is about an entry as a whole
+        names = [part for part in detail["loc"] if isinstance(part, str)]
+        what = f"this entry of {names[-1] if names else 'the list'} is not as expected: {in_words(detail)}"
+        return IchnosError(what, place=file.place(*path), cure="correct what it says")
     place = file.place(*path)
     kind = detail["type"]
     if kind == "missing":

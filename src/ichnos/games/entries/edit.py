@@ -24,6 +24,7 @@ _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is know
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
 
 
+_BRACKETS = ("{", "[")
 _CLOSING = re.compile(r"\s*([\])}];?|</[^<>]*>)$")  # what ends a container, and the white space before it
 
 
@@ -342,6 +343,10 @@ class Editor:
         content = self.exemplar.document.text.content
         opening = content[pattern.body_start : pattern.children[0].start]
         closing = content[pattern.children[-1].end : pattern.body_end]
+        body = self.text[real.body_start : real.body_end]
+        if body[:1] in _BRACKETS and body[1:-1].strip():  # a comment stands there alone
+            space = opening[len(opening.rstrip()) :]
+            opening = body[:-1].rstrip() + (space if "\n" in space else "\n")
         yield Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
 
     def indented(self, text: str, pattern: Node, real: Node) -> str:

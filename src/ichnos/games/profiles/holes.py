@@ -293,7 +293,7 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
         raise HoleError(
             f"there is no hole named {match['name']}",
             match.start(),
-            _nearest([*vocabulary.WORDS, *tables.own.words], match["name"]),
+            _nearest(dict.fromkeys([*vocabulary.WORDS, *map(vocabulary.spelled, tables.own.words)]), match["name"]),
         )
     converters = []
     for converter in _CONVERTER.finditer(match["converters"]):
