@@ -61,13 +61,12 @@ def prepare(
     names, read = files.names(), read_pack(profile, files)
     raise_all(read.broken)
     values = dict(read.definitions.values)
-    if not read.documents:
-        _refuse_unlike(profile, files, root)
+    _refuse_unlike(profile, read.documents, files, root)
     name = _short_name(profile, values, called)
     values["pack.name"] = name
     digests = _digests(profile, files, names, contents)
-    place = _place_of(profile, root, called, ours)
-    claims, notes = _files_of(profile, place, name, package, files, root, contents, digests)
+    placed = _place_of(profile, root, called, ours), name
+    claims, notes = _files_of(profile, *placed, package, files, root, contents, digests)
     claims += _lines(profile, root, values, files.place)
     claims += [Claim(path, "cache", path) for path in map(root.spelled, rules.install.caches)]
     is_folder = disk.is_folder(package) or rules.packaging.kind == "folder"  # also where it was sent as an archive
@@ -94,11 +93,11 @@ def _refuse_nowhere(profile: Profile) -> None:
         raise IchnosError(what, place=Place(str(profile.folder / "game.toml")), cure=cure)
 
 
-def _refuse_unlike(profile: Profile, files: Files, root: GuardedFolder) -> None:
+def _refuse_unlike(profile: Profile, documents: Collection[str], files: Files, root: GuardedFolder) -> None:
     """Raises IchnosError where no sound of a pack without documents lies where the game's do."""
     sounds = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
     is_over = profile.rules.install.lay == "over"
-    if not any(
+    if not documents and not any(
         any(path.match(name) for path in profile.sound_paths)
         or (is_over and disk.is_file(root.path(_below(profile.rules.install.folder or "", name))))
         for name in sounds
