@@ -105,6 +105,7 @@ class _Reader:
         self.strays: list[Node] = []
         self.differing: list[tuple[str, Node, Value]] = []
         self.reasons: dict[Node, str] = {}
+        self.has_disabled = getattr(exemplar.document.format, "disabled", None) is not None
         self.only_one = exemplar.document.format.name == "JSON"  # names in an object are there once (RFC 8259)
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
@@ -175,10 +176,10 @@ class _Reader:
 
     def children(self, pattern: Node, real: Node, part: Found) -> bool:
         fixed, units = self.members(pattern, part.scope)
-        disabled = [child for child in real.children if child.is_disabled]
+        disabled = [child for child in real.children if child.is_disabled] if self.has_disabled else []
         rest: list[Node] | None
         if not fixed:
-            rest = [child for child in real.children if not child.is_disabled] if disabled else list(real.children)
+            rest = [child for child in real.children if not child.is_disabled] if disabled else [*real.children]
         elif pattern.kind == LISTED:
             rest = self.by_position(fixed, real, part)
         else:
@@ -188,8 +189,9 @@ class _Reader:
             return False
         for scope, alternatives in units.items():
             rest = self.repeated(scope, alternatives, rest, part)
-            into = part.inside[scope]
-            into += [fit[0] for child in disabled if (fit := self.best(scope, alternatives, child)) is not None]
+            if disabled:
+                fits = (self.best(scope, alternatives, child) for child in disabled)
+                part.inside[scope] += [fit[0] for fit in fits if fit is not None]
         if rest:
             part.unknown += rest
         return True
@@ -203,7 +205,7 @@ class _Reader:
         return real.children[len(fixed) :]
 
     def by_label(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
-        rest = [child for child in real.children if not child.is_disabled]
+        rest = [child for child in real.children if not child.is_disabled] if self.has_disabled else [*real.children]
         for member in fixed:
             for index, candidate in enumerate(rest):
                 if candidate.label == member.label and (
