@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 from conftest import Made
@@ -73,3 +74,20 @@ def test_the_document_of_a_key_tells_its_kind(tmp_path: Path) -> None:
     plan = json.loads(game.run("build", "--dry-run", "--json", cwd=game.own).out)
     becomes = {file["path"]: file.get("becomes", "") for file in plan["files"]}
     assert "44.1" in becomes["my-own/shanty.wav"] or "44100" in becomes["my-own/shanty.wav"]
+
+
+def test_versions_of_a_game_may_share_a_number(tmp_path: Path) -> None:
+    tree = {
+        "tree/label.json": '{"for": "@game.version~table(formats)@"}\n', "tree/about.json": '{"game": "@game.version@"}\n',
+        "tree/noises.json": '{"noises": [\n  {"id": "@key@", "wav": "@file@"}\n]}\n', "tree/wav/@key@.wav": "",
+    }  # fmt: skip
+    rules = 'takes = {several = false}\n---\n[tables.formats]\n"1.1" = "8"\n"1.*" = "7"\n'
+    game = Made(tmp_path, "lock", rules, tree, {})
+    game.start('\n[[sound]]\nkey = "weir"\nnew = true\ntakes = ["c1.wav"]\n')
+    file = game.own / "ichnos.toml"
+    for version, number in (("1.1", "8"), ("1.0", "7")):
+        file.write_text(re.sub('game-version = ".*"', f'game-version = "{version}"', file.read_text("utf-8")), "utf-8")
+        pack = game.build()
+        assert json.loads((pack / "label.json").read_text()) == {"for": number}
+    assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
+    assert 'game-version = "1.0"' in (tmp_path / "theirs/ichnos.toml").read_text("utf-8")

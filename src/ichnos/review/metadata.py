@@ -6,6 +6,7 @@ import uuid
 from collections.abc import Iterator, Mapping
 
 from ichnos.errors import Place
+from ichnos.games.profiles.converters import is_like
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import path_of
 from ichnos.games.profiles.vocabulary import ID_PREFIX, PROP, SOUND, TAKE
@@ -45,7 +46,7 @@ def versions(subject: Subject) -> Iterator[Finding]:
     """Versions of the game that the profile does not know."""
     known = subject.profile.rules.game.versions
     for name, value, place in values(subject):
-        if name == "game.version" and str(value) not in known:
+        if name == "game.version" and not any(one == str(value) or is_like(one, str(value)) for one in known):
             reason = f"it is for {subject.context.title} {value}; known are {', '.join(known)}"
             yield finding("version-other", place, reason)
 

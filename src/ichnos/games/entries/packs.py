@@ -15,7 +15,7 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
 from ichnos.games.entries.contents import contents, disabled_keys
 from ichnos.games.entries.read import DocumentReading, every, read
-from ichnos.games.profiles.converters import ANYWHERE
+from ichnos.games.profiles.converters import ANYWHERE, is_like
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile
@@ -201,10 +201,15 @@ def _hold_together(result: PackReading, reading: DocumentReading) -> None:
                 continue
             value = part.values[name]
             before, where = result.of_pack.setdefault(name, (value, _place(reading, node)))
-            if str(before).casefold() != str(value).casefold():
+            if not _is_one(str(before).casefold(), str(value).casefold()):
                 result.disagreeing.append(
                     (_place(reading, node), f"the {name} is {value} here, and {before} in {where}")
                 )
+
+
+def _is_one(one: str, other: str) -> bool:
+    """Can two readings be of one value? A word table may tell only which one it is like."""
+    return one == other or is_like(one, other) or is_like(other, one)
 
 
 def _take_in(

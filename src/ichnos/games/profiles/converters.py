@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 import math
 import posixpath
 from collections.abc import Callable, Mapping
@@ -251,9 +252,11 @@ def _table(argument: str | None, tables: Tables) -> Pair:
     back = {theirs: ours for ours, theirs in forward.items()}
 
     def write(value: Value) -> Value:
-        if spelled(value) not in forward:
+        word = spelled(value)
+        known = word if word in forward else next((one for one in forward if is_like(word, one)), None)
+        if known is None:
             raise Unreadable(f"the word table {argument!r} has no {value!r}; it has {', '.join(forward)}")
-        return forward[spelled(value)]
+        return forward[known]
 
     def read(value: Value) -> Value:
         if spelled(value) not in back:
@@ -261,6 +264,11 @@ def _table(argument: str | None, tables: Tables) -> Pair:
         return back[spelled(value)]
 
     return write, read
+
+
+def is_like(text: str, pattern: str) -> bool:
+    """Is a text one of those that a word of a table stands for, such as ``2.3*`` for all versions that begin so?"""
+    return "*" in pattern and fnmatch.fnmatchcase(text, pattern)
 
 
 def _text(change: Callable[[str], str], back: Callable[[str], str] = str) -> Callable[..., Pair]:

@@ -351,7 +351,9 @@ class Rules(TomlTable):
     field: tuple[OwnField, ...] = Field(
         default=(), description="[[field]]: what a sound, a take, the pack, a thing ... has besides"
     )
-    tables: dict[str, dict[str, str]] = Field(default={}, description="[tables.NAME]: our word = the game's word")
+    tables: dict[str, dict[str, str]] = Field(
+        default={}, description="[tables.NAME]: our word = the game's; * stands for anything"
+    )
 
     @cached_property
     def own(self) -> OwnRows:

@@ -22,6 +22,7 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.opening import Opened
 from ichnos.games.profiles import places
+from ichnos.games.profiles.converters import is_like
 from ichnos.games.profiles.own import by_declaration
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
@@ -132,8 +133,8 @@ class _Adopting:
         self.adopted = Adopted(opened, name, notes=self.notes)
         self.values |= {"pack.name": name, "pack.title": self.values.get("pack.title") or name}
         self.values["pack.version"] = self._version()
-        version = self.values.get("game.version")
-        self.values["game.version"] = str(version) if version else self.profile.rules.game.versions[0]
+        version, known = str(self.values.get("game.version") or "*"), self.profile.rules.game.versions
+        self.values["game.version"] = next((one for one in known if is_like(one, version)), version)
         languages = list(self.said.tags)
         self.language = "en" if "en" in languages or not languages else languages[0]
         sounds = AdoptedSounds(opened, catalogue, self.values, self.language, self.notes)
