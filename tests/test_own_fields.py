@@ -6,6 +6,9 @@ import json
 from pathlib import Path
 
 from conftest import Made, edit, run
+from ichnos.games.profiles.loading import _TAKEN
+from ichnos.games.profiles.own import OwnRows, OwnThing
+from ichnos.pack.workspace.pack_file import PackFile
 
 RULES = """
 [[thing]]
@@ -148,3 +151,9 @@ def test_tables_have_columns_for_them(tmp_path: Path) -> None:
     assert noise == {"noise": "gull", "mood": "calm", "from": [{"wav": "wav/gull-1.wav", "echo": 50}]}
     (game.own / "sounds.csv").write_text("key,clip,new,mood,echo\ngull,c4.wav,yes,calm,5\n")
     assert "sounds.csv:2" in run("build", cwd=game.own).err
+
+
+def test_a_thing_cannot_be_called_as_a_table_that_every_workspace_has() -> None:
+    taken = [info.alias or name for name, info in PackFile.model_fields.items()]
+    things = OwnRows(tuple(OwnThing(name=name, about="x") for name in taken))
+    assert len(list(things.slips(_TAKEN))) == len(taken)

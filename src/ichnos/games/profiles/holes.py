@@ -158,6 +158,15 @@ class TakePath(Pattern):
 
     alone: Pattern
 
+    @staticmethod
+    def of_two(one: Pattern, other: Pattern) -> TakePath | None:
+        """Two paths of which one numbers takes, and the other is for a take that is alone; else ``None``."""
+        has_number = [any(hole.word.name == "take.number" for hole in path.holes) for path in (one, other)]
+        if has_number[0] == has_number[1]:
+            return None
+        numbered, alone = (one, other) if has_number[0] else (other, one)
+        return TakePath(numbered.parts, alone)
+
     def fill(self, resolve: Resolve) -> Value:
         """The path; that of a take alone where ``take.alone`` is true."""
         return self.alone.fill(resolve) if resolve("take.alone") is True else super().fill(resolve)

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import codecs
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import AfterValidator
 
 from ichnos.documents.formats import FORMATS
 from ichnos.files.paths import is_plain
-from ichnos.games.profiles import vocabulary
 
 
 def _inside(path: str) -> str:
@@ -22,13 +21,6 @@ def format_name(name: str) -> str:
     if name not in FORMATS:
         raise ValueError(f"one of {', '.join(FORMATS)} is expected")
     return name
-
-
-def scopes(repeat: dict[str, Any]) -> dict[str, Any]:
-    for scope in repeat:
-        if (scope not in vocabulary.SCOPES and not vocabulary.is_own(scope)) or scope == vocabulary.PACK:
-            raise ValueError(f"there is no scope {scope!r}; there are {', '.join(list(vocabulary.SCOPES)[1:])}")
-    return repeat
 
 
 def one_name(name: str) -> str:

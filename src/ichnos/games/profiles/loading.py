@@ -25,12 +25,12 @@ from ichnos.games.profiles.line_patterns import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
 from ichnos.games.profiles.templates import is_litter, scripts
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUND, TAKE, part_in
 
 # Tables of ichnos.toml that every workspace may have.
 _TAKEN = (
     "credit", "defaults", "file", "finished", "format", "game", "games", "ids", "minted-for", "table", "treatment",
-    "waive", "installation", "channels", "key", "root",
+    "waive", "installation", "key", "uuid", "fields",
 )  # fmt: skip
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 
@@ -188,7 +188,7 @@ class _Loader:
                 document_format = replace(document_format, quoted=shows_quotes(text))
             document = parse(data, str(path), document_format, rules.encoding)
             how = ExemplarRules(
-                several, rules.repeat, self.tables, rules.entries, frozenset(rules.kinds),
+                several, self.repeat(rules), self.tables, rules.entries, frozenset(rules.kinds),
                 rules.entry_for == "take",
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
@@ -270,6 +270,16 @@ class _Loader:
         how = self.disabled(guessed.name.lower(), rules) if guessed else None
         return named(guessed.name.lower(), rules.escapes, how) if guessed else None
 
+    def repeat(self, rules: DocumentRules) -> dict[str, str | int]:
+        """What game.toml says outright of what repeats, by scope as code calls it."""
+        own = {scope.removeprefix(OWN): scope for scope in self.rules.own.scopes}
+        known = {**{scope: scope for scope in SCOPES if scope != PACK}, **own}
+        for scope in rules.repeat:
+            if scope not in known:
+                at = "document", self.rules.document.index(rules), "repeat"
+                raise self.error(f"there is no scope {scope!r}", f"there are: {', '.join(known)}", *at)
+        return {known[scope]: which for scope, which in rules.repeat.items()}
+
     def disabled(self, name: str, rules: DocumentRules) -> str | None:
         """What stands before disabled entries; refuses what a format does not have."""
         at = "document", self.rules.document.index(rules) if rules in self.rules.document else 0
@@ -291,7 +301,7 @@ class _Loader:
                 found[kind.name] = self.pattern(own, self.file.place("kind", index, field.replace("_", "-")))
                 continue
             fitting = [path for path in in_tree if self.rules.own_encoder is not None or fits(path, kind.container)]
-            if field == "files" and len(fitting) == 2 and (path := _with_and_without_number(*fitting)) is not None:
+            if field == "files" and len(fitting) == 2 and (path := holes.TakePath.of_two(*fitting)) is not None:
                 found[kind.name] = path
                 used |= {*map(id, fitting)}
                 continue
@@ -378,15 +388,6 @@ class _Loader:
                 place=place,
                 cure="allow its characters, or write it otherwise",
             )
-
-
-def _with_and_without_number(one: holes.Pattern, other: holes.Pattern) -> holes.TakePath | None:
-    """Two paths of which one numbers takes, and the other is for a take that is alone."""
-    has_number = [any(hole.word.name == "take.number" for hole in path.holes) for path in (one, other)]
-    if has_number[0] == has_number[1]:
-        return None
-    numbered, alone = (one, other) if has_number[0] else (other, one)
-    return holes.TakePath(numbered.parts, alone)
 
 
 def _of(kind: Kind) -> str:

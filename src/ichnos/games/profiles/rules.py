@@ -20,7 +20,6 @@ from ichnos.games.profiles.kinds_of_text import (
     encoding_name,
     format_name,
     one_name,
-    scopes,
 )
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.own import OwnField, OwnRows, OwnThing
@@ -203,7 +202,7 @@ class DocumentRules(TomlTable):
         description="lines, ini, line-patterns: what stands before an entry that is a comment: its key is one of the"
         " game's, and the entry goes into its place",
     )
-    repeat: Annotated[dict[str, str | int], AfterValidator(scopes)] = Field(
+    repeat: dict[str, str | int] = Field(
         default={}, description="what repeats for a scope, by its label or its line, where it cannot be found"
     )
 
