@@ -33,7 +33,7 @@ noises:
       wavs:
           - wav: own/weir.wav
             odds: 2
-    - {id: 'gull', wavs: [{wav: own/gull.wav}]}
+    - {id: 'gull', wavs: [{wav: own/gull.wav}]}  # always
 other: yes
 """
 TOML = '[[noise]]\nid = "@key@"\nloud = "@volume@"\nwavs = [{wav = "@file@", odds = "@weight=1@"}]\n'
@@ -50,7 +50,7 @@ wavs = [{wav = "own/weir.wav", odds = 2}]
 id = "gull"
 wavs = [
   {wav = "own/gull.wav", odds = 1},
-]
+]  # always
 """
 LUA = """return {
   ["@key@"] = { loud = "@volume@", wavs = { "@file@" } },
@@ -61,7 +61,7 @@ local quiet = true
 return {
   weir = { loud = 0.5, -- as it was
     wavs = { 'own/weir.wav' } },
-  ["gull"] = { wavs = { "own/gull.wav" } },
+  ["gull"] = { wavs = { "own/gull.wav" } }, -- always
 }
 """
 SAID = """

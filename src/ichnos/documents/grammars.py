@@ -107,6 +107,7 @@ class Grammar:
     """What the formats have in common; see :class:`ichnos.documents.tree.Format`."""
 
     name = ""
+    by_lines = True
     suffixes: tuple[str, ...] = ()
     empty: str | None = None
 

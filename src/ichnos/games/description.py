@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.rules import LoadList
+from ichnos.games.profiles.rules import LoadList, Rules
 from ichnos.games.targets import target
 
 _MODES = {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}
@@ -34,8 +36,10 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
         size = f"{rules.icon.width} x {rules.icon.height} pixels" if rules.icon.size else "as large as it is"
         lines.append(("icon", f"{rules.icon.path}, {size}"))
     lines.append(("ids", ", ".join(profile.id_names) or "none"))
-    if rules.needs:
-        lines.append(("needs", ", ".join(rules.needs)))
+    needed = [*rules.needs, *(f"the {one.name} of {_a(one.of)}" for one in rules.field if one.needed)]
+    if needed:
+        lines.append(("needs", ", ".join(needed)))
+    lines += _own(rules)
     lines.append(
         ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
     )
@@ -55,6 +59,18 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
     lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
     lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
     return lines
+
+
+def _a(noun: str) -> str:
+    return f"{'an' if noun[0] in 'aeiou' else 'a'} {noun}" if noun != "pack" else "the pack"
+
+
+def _own(rules: Rules) -> Iterator[tuple[str, str]]:
+    """The things and fields that the profile declares."""
+    fields = [f"{one.name} of {_a(one.of)}: {one.word.about}" for one in rules.field]
+    told = [f"{thing.name}: {thing.about}" for thing in rules.thing]
+    yield from (("things" if index == 0 else "", text) for index, text in enumerate(told))
+    yield from (("fields" if index == 0 else "", text) for index, text in enumerate(fields))
 
 
 def _document(profile: Profile, exemplar: Exemplar) -> str:
