@@ -9,7 +9,8 @@ from dataclasses import dataclass
 COMMENTS = ("#", "//", ";", "--", "/* */")  # signs that begin one; with a blank, what ends it, too
 _LOOSE = ",;:=()[]{}|<>*+"  # blanks may stand or not beside these
 _BLANKS, _SOME = r"[ \t]*+", r"[ \t]++"
-_QUOTED = r'"(?:[^"\\]|\\.)*+"|\'(?:[^\'\\]|\\.)*+\''
+# A group is never possessive, as Python 3.11.0 to 3.11.4 match such wrongly; what may follow is never in it.
+_QUOTED = r'"[^"\\]*+(?:\\.[^"\\]*+)*"|\'[^\'\\]*+(?:\\.[^\'\\]*+)*\''
 _QUOTED_PLAINLY = r'"[^"]*+"|\'[^\']*+\''
 _PIECE = re.compile(r"\w+|[ \t]+|[^\w \t]")
 
@@ -131,12 +132,12 @@ class Matcher:
             item += f"(?:{own})?" if slot.optional and at else own
         self.items[part.name] = re.compile(item)
         anonymous = re.sub(r"\(\?P<i\d+>", "(?:", item)
-        return f"(?P<s{index}>(?:{lead}{anonymous}(?:{joint}{anonymous})*+)?)"
+        return f"(?P<s{index}>(?:{lead}{anonymous}(?:{joint}{anonymous})*)?)"
 
     def _slot(self, slot: Slot, stops: list[str], *, name: str, leads: bool = True) -> str:
         stop = "|".join(dict.fromkeys(stops))
         tail = fixed(slot.tail, before=True, behind=False) if slot.tail else ""
-        bare = rf"(?![\"'])(?:(?!{tail}(?:{stop})).)++"
+        bare = rf"(?![\"'])(?:(?!{tail}(?:{stop})).)+"
         self.bare[slot.name] = re.compile(bare)
         lead = fixed(slot.lead, before=True, behind=True) if leads and slot.lead else ""
         return f"{lead}(?P<{name}>{re.escape(slot.written)}|{self.quoted}|{bare}){tail}"
@@ -157,5 +158,5 @@ def _comment(signs: Sequence[str]) -> str:
     comments = []
     for sign in signs:
         opening, _, closing = map(re.escape, sign.partition(" "))
-        comments.append(rf"{opening}(?:(?!{closing}).)*+(?:{closing}{_BLANKS})?" if closing else f"{opening}.*+")
+        comments.append(rf"{opening}(?:(?!{closing}).)*(?:{closing}{_BLANKS})?" if closing else f"{opening}.*+")
     return rf"(?:(?<![^ \t;,)\]}}\"'])(?:{'|'.join(comments)}))?" if comments else ""

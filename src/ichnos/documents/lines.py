@@ -21,8 +21,8 @@ _PLAIN = r"[^\r\n]*?(?=[ \t]*(?:\r?\n|\r?\Z))"
 # where the next line is no entry, and no heading.
 _BEHIND = r"(?=[ \t]*(?:(?:\#|;|//)[^\r\n]*)?(?:\r?\n|\r?\Z))"
 _QUOTED = rf"""(?:
-      "(?:[^"\\\r\n]|\\[^\r\n]|\\?\r?\n(?![ \t]*(?:\[|[\w.-]+[ \t]*=)))*+"{_BEHIND}
-    | '(?:[^'\\\r\n]|\\[^\r\n])*+'{_BEHIND}
+      "(?:[^"\\\r\n]|\\[^\r\n]|\\?\r?\n(?![ \t]*(?:\[|[\w.-]+[ \t]*=)))*"{_BEHIND}
+    | '(?:[^'\\\r\n]|\\[^\r\n])*'{_BEHIND}
     | {_PLAIN}
     )"""
 

@@ -21,7 +21,7 @@ _TAKEN = re.compile(
 )
 _ESCAPE = re.compile(r"\\(?:z\s*|x([0-9a-fA-F]{2})|u\{([0-9a-fA-F]+)\}|(\d{1,3})|(\r?\n)|(.))", re.DOTALL)
 _DECODED = {"n": "\n", "r": "\r", "t": "\t", "a": "\a", "b": "\b", "f": "\f", "v": "\v"}
-_WRITTEN = {"\\": "\\\\", "\n": "\\n", "\r": "\\r", "\0": "\\0"}
+_WRITTEN = {"\\": "\\\\", "\n": "\\n", "\r": "\\r", "\0": "\\000"}
 
 
 class Lua(Grammar):
@@ -38,8 +38,7 @@ class Lua(Grammar):
     def quoted(self, text: str, mark: str) -> str:
         mark = mark if mark in ('"', "'") and mark else '"'
         marks = {**_WRITTEN, mark: f"\\{mark}"}
-        content = re.sub(r"\0(?=\d)", r"\\000", text)
-        return mark + "".join(marks.get(sign, sign) for sign in content.replace("\\000", "\0")) + mark
+        return mark + "".join(marks.get(sign, sign) for sign in text) + mark
 
     def write_label(self, label: str, node: Node) -> str:
         if node.is_named and _NAME.fullmatch(label) and not _TAKEN.fullmatch(label):

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value, by_indent, column, joint_of
 from ichnos.errors import IchnosError
-from ichnos.games.entries.edits import Edit, EntryChange, change_of, removals, with_edits
+from ichnos.games.entries.edits import Edit, EntryChange, behind_line, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles.converters import Unreadable
@@ -333,7 +333,7 @@ class Editor:
                 yield Edit(last.end, last.end, separator)
                 yield Edit(end, end, space + gap.join(texts))
                 return
-            end = last.end + self.behind_line(last, real, separator)
+            end = last.end + behind_line(self.document, last, real)
             if end > last.end and separator and "\n" in gap:
                 yield Edit(end, end, gap.replace(separator, "", 1) + gap.join(texts) + separator)
             else:
@@ -348,20 +348,6 @@ class Editor:
             space = opening[len(opening.rstrip()) :]
             opening = body[:-1].rstrip() + (space if "\n" in space else "\n")
         yield Edit(real.body_start, real.body_end, opening + gap.join(texts) + closing)
-
-    def behind_line(self, node: Node, parent: Node, separator: str) -> int:
-        """How far a comment behind a node's line goes, which stays with it; 0 where there is none.
-
-        Args:
-            separator: what stands between the children of ``parent``; it stands before the comment.
-        """
-        line = self.text[node.end :].partition("\n")[0].rstrip()
-        if not separator:
-            return len(line) if getattr(self.document.format, "by_lines", False) and parent.value is None else 0
-        end = node.end + len(line)
-        is_comment = line.lstrip().startswith(separator) and line.strip() != separator
-        is_alone = all(child is node or not node.end <= child.start < end for child in parent.children)
-        return len(line) if is_comment and is_alone and end < parent.body_end else 0
 
     def indented(self, text: str, pattern: Node, real: Node) -> str:
         """A new entry's text, as far from the left as those that it goes among.

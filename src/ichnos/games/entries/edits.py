@@ -93,3 +93,15 @@ def removals(document: Document, parent: Node, nodes: list[Node]) -> Iterator[Ed
             yield Edit(children[first - 1].end, children[last].end, kept.rstrip() if ends_line else kept)
         else:
             yield Edit(children[first].start, children[last].end, kept)
+
+
+def behind_line(document: Document, node: Node, parent: Node) -> int:
+    """How far a comment behind a node's line goes, which stays with it; 0 where there is none."""
+    form, separator = document.format, document.format.separator(parent)
+    line = document.text.content[node.end :].partition("\n")[0].rstrip()
+    if not separator:
+        return len(line) if getattr(form, "by_lines", False) and parent.value is None else 0
+    end = node.end + len(line)
+    is_comment = line.lstrip().startswith(separator) and line.strip() != separator
+    is_alone = all(child is node or not node.end <= child.start < end for child in parent.children)
+    return len(line) if is_comment and is_alone and end < parent.body_end else 0
