@@ -6,6 +6,7 @@ import contextlib
 import functools
 import io
 import json
+import os
 import shutil
 import sys
 import wave
@@ -18,6 +19,7 @@ from typing import Any
 import numpy as np
 import pytest
 import typer.main
+from filelock import FileLock
 from hypothesis import settings
 
 from ichnos.cli.main import main
@@ -84,16 +86,31 @@ def run(*words: str | Path, cwd: Path | None = None) -> Result:
     return Result(code, out.getvalue(), err.getvalue())
 
 
+def shared(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], None]) -> Path:
+    """A folder that all workers of a run have together; it is made by the first that asks for it."""
+    base = factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / f"shared-{name}"
+    with FileLock(f"{folder}.lock"):
+        if not folder.exists():
+            make(folder.with_name(f"{folder.name}-new"))
+            folder.with_name(f"{folder.name}-new").rename(folder)
+    return folder
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _user(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     """What is kept for the user is kept apart from the real user's, in whatever runs before the tests too."""
-    new = tmp_path_factory.mktemp("user") / "new"
+
+    def make(new: Path) -> None:
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setenv("ICHNOS_DATA", str(new))
+            UserState().close()
+
+    new, own = shared(tmp_path_factory, "user", make), tmp_path_factory.mktemp("user") / "data"
+    shutil.copytree(new, own)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("ICHNOS_DATA", str(new))
+        patch.setenv("ICHNOS_DATA", str(own))
         patch.setenv("ICHNOS_NET", "off")  # what nobody foresaw fails the test
-        UserState().close()
-        shutil.copytree(new, new.with_name("data"))
-        patch.setenv("ICHNOS_DATA", str(new.with_name("data")))
         yield new
 
 
@@ -107,17 +124,18 @@ def _own_data(_user: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> N
 
 @pytest.fixture(scope="session")
 def _demo(_user: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("demo")
-    sample = made_up.sample_of(profile.BUNDLED / "tarnlight")
-    assert sample
-    made_up.lay_installation(sample, folder / "Tarnlight")
-    made_up.lay_clips(sample, folder / "storm-watch")
-    for step in sample.steps:
-        if step.command[0] == "rehearse":
-            continue  # it changes nothing here
-        result = run(*step.command, cwd=folder / step.folder)
-        assert result.code == 0, result.err
-    return folder
+    def make(folder: Path) -> None:
+        sample = made_up.sample_of(profile.BUNDLED / "tarnlight")
+        assert sample
+        made_up.lay_installation(sample, folder / "Tarnlight")
+        made_up.lay_clips(sample, folder / "storm-watch")
+        for step in sample.steps:
+            if step.command[0] == "rehearse":
+                continue  # it changes nothing here
+            result = run(*step.command, cwd=folder / step.folder)
+            assert result.code == 0, result.err
+
+    return shared(tmp_path_factory, "demo", make)
 
 
 @pytest.fixture

@@ -15,7 +15,7 @@ import pytest
 import soundfile
 from sarif_pydantic import Sarif
 
-from conftest import PACKAGE, edit, run
+from conftest import PACKAGE, edit, run, shared
 from ichnos.games import made_up
 from ichnos.games.catalogues.catalogue import JOINT
 from ichnos.games.catalogues.harvest import harvest
@@ -30,42 +30,44 @@ TRIGGER = '\n[[trigger]]\nname = "dusk"\nevent = "dusk"\nkey = "{}"\nwhere = "qu
 @pytest.fixture(scope="session")
 def packs(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     """A good pack for each of the games, unpacked, beside the game."""
-    built = {}
-    for game in GAMES:
-        folder = tmp_path_factory.mktemp(game)
-        sample = made_up.sample_of(profile.BUNDLED / game)
-        clips = made_up.sample_of(profile.BUNDLED / "tarnlight")
-        assert sample
-        assert clips
-        made_up.lay_installation(sample, folder / "game")
-        keys = json.loads(run("keys", "harvest", folder / "game", "--game", game, "--json").out)
-        assert keys
-        words = ("--game", game, "--title", "Two", "--licence", "MIT", "--installation", folder / "game")
-        run("start", folder / "own", *words)
-        made_up.lay_clips(clips, folder / "own")
-        known = json.loads(run("keys", "a", "--game", game, "--json", "--most", "40").out)
-        names = sorted({one["key"] for one in (known["keys"] if isinstance(known, dict) else known)})[:2]
-        for key, clip in zip(names, ("gull.ogg", "bell-take3.wav"), strict=True):
-            titles = () if game in OF_WAV else ("--title", f"T {clip[:2]}", "--title", f"de=D {clip[:2]}")
-            done = run("assign", key, f"clips/{clip}", *titles, cwd=folder / "own")
+
+    def make(whole: Path) -> None:
+        for game in GAMES:
+            folder = whole / game
+            sample = made_up.sample_of(profile.BUNDLED / game)
+            clips = made_up.sample_of(profile.BUNDLED / "tarnlight")
+            assert sample
+            assert clips
+            made_up.lay_installation(sample, folder / "game")
+            keys = json.loads(run("keys", "harvest", folder / "game", "--game", game, "--json").out)
+            assert keys
+            words = ("--game", game, "--title", "Two", "--licence", "MIT", "--installation", folder / "game")
+            run("start", folder / "own", *words)
+            made_up.lay_clips(clips, folder / "own")
+            known = json.loads(run("keys", "a", "--game", game, "--json", "--most", "40").out)
+            names = sorted({one["key"] for one in (known["keys"] if isinstance(known, dict) else known)})[:2]
+            for key, clip in zip(names, ("gull.ogg", "bell-take3.wav"), strict=True):
+                titles = () if game in OF_WAV else ("--title", f"T {clip[:2]}", "--title", f"de=D {clip[:2]}")
+                done = run("assign", key, f"clips/{clip}", *titles, cwd=folder / "own")
+                assert done.code == 0, done.err
+            if game not in ("tarnlight", "quillmarsh"):
+                with (folder / "own/ichnos.toml").open("a") as file:
+                    file.write(TRIGGER.format(names[0]))
+            done = run("build", "--json", cwd=folder / "own")
             assert done.code == 0, done.err
-        if game not in ("tarnlight", "quillmarsh"):
-            with (folder / "own/ichnos.toml").open("a") as file:
-                file.write(TRIGGER.format(names[0]))
-        done = run("build", "--json", cwd=folder / "own")
-        assert done.code == 0, done.err
-        package = Path(json.loads(done.out)["to"])
-        if package.is_file():
-            with zipfile.ZipFile(package) as archive:
-                archive.extractall(folder / "pack")
-        else:
-            shutil.copytree(package, folder / "pack")
-        own_files = harvest(loading.load(profile.BUNDLED / game), folder / "game").files
-        (folder / "keys.json").write_text(json.dumps([*names, own_files[0].split(JOINT)[0]]))
-        good = run("check", folder / "pack", "--game", game, "--installation", folder / "game", "--json")
-        assert (good.code, json.loads(good.out)["findings"]) == (0, [])
-        built[game] = folder
-    return built
+            package = Path(json.loads(done.out)["to"])
+            if package.is_file():
+                with zipfile.ZipFile(package) as archive:
+                    archive.extractall(folder / "pack")
+            else:
+                shutil.copytree(package, folder / "pack")
+            own_files = harvest(loading.load(profile.BUNDLED / game), folder / "game").files
+            (folder / "keys.json").write_text(json.dumps([*names, own_files[0].split(JOINT)[0]]))
+            good = run("check", folder / "pack", "--game", game, "--installation", folder / "game", "--json")
+            assert (good.code, json.loads(good.out)["findings"]) == (0, [])
+
+    whole = shared(tmp_path_factory, "slips", make)
+    return {game: whole / game for game in GAMES}
 
 
 def _sound(pack: Path) -> Path:
