@@ -242,3 +242,13 @@ def test_credits_never_stand_in_the_place_of_the_game_s_own(tmp_path: Path) -> N
     assert game.run("install", cwd=game.own).code == 0
     assert (tmp_path / "game/CREDITS.txt").read_text() == "the game's own\n"
     assert "My own" in (tmp_path / "game/CREDITS-my-own.txt").read_text()
+
+
+def test_new_entries_have_the_line_ends_of_the_file_that_they_go_into(tmp_path: Path) -> None:
+    tree = {"tree/noises.txt": BARGE[: BARGE.index("\non @")], "tree/mine/@key@-@take.number@.wav": ""}
+    own = "[deck]\r\ncall bell {\r\n    plays 'own/bell.wav' odds 1\r\n}\r\n"
+    game = Made(tmp_path, "barge", "---\n" + MERGED, tree, {"noises.txt": own})
+    game.start(CALLS[: CALLS.index("\n[[trigger]]")].replace("galley", "deck"), keys=1)
+    data = (game.build() / "noises.txt").read_bytes()
+    assert data.startswith(own.encode().removesuffix(b"\r\n"))
+    assert data.count(b"\n") == data.count(b"\r\n") == 13

@@ -153,6 +153,19 @@ def test_tables_have_columns_for_them(tmp_path: Path) -> None:
     assert "sounds.csv:2" in run("build", cwd=game.own).err
 
 
+def test_what_a_game_has_no_place_for_is_told(tmp_path: Path) -> None:
+    game = _desk(tmp_path)
+    more = '\n[[schedule]]\nname = "night"\nentries = [{key = "bell", fields = {mood = "calm"}}]\n'
+    edit(game.own, "[pack]\n", "[pack]\nfields = {port = 3}\n")
+    with (game.own / "ichnos.toml").open("a") as file:
+        file.write(more)
+    with (game.profile / "tree/turns.json").open("w") as file:
+        file.write('{"turns": [{"name": "@schedule.name@", "of": ["@entry.key@"]}]}\n')
+    told = run("build", cwd=game.own)
+    assert "no place for port of the pack" in told.out + told.err
+    assert "no place for mood of entry 1 of a schedule" in told.out + told.err
+
+
 def test_a_thing_cannot_be_called_as_a_table_that_every_workspace_has() -> None:
     taken = [info.alias or name for name, info in PackFile.model_fields.items()]
     things = OwnRows(tuple(OwnThing(name=name, about="x") for name in taken))

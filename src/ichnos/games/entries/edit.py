@@ -60,7 +60,7 @@ class Editor:
         self.exemplar = exemplar
         self.document = document
         self.text = document.text.content
-        self.filler = Filler(exemplar, like)
+        self.filler = Filler(exemplar, like, document)
 
     def merge_entries(self, part: Found, bindings: Bindings) -> Iterator[Edit]:
         """The edits that bring the pack's entries into what was found."""
@@ -340,9 +340,8 @@ class Editor:
                 yield Edit(end, end, "".join(gap + text for text in texts))
             return
         gap = self.filler.gap(pattern, pattern.children[0], fresh=False)
-        content = self.exemplar.document.text.content
-        opening = content[pattern.body_start : pattern.children[0].start]
-        closing = content[pattern.children[-1].end : pattern.body_end]
+        opening = self.filler.own(pattern.body_start, pattern.children[0].start)
+        closing = self.filler.own(pattern.children[-1].end, pattern.body_end)
         body = self.text[real.body_start : real.body_end]
         if body[:1] in _BRACKETS and body[1:-1].strip():  # a comment stands there alone
             space = opening[len(opening.rstrip()) :]
@@ -377,7 +376,7 @@ class Editor:
         if joint is not None:
             return joint
         if by_indent(self.document.format, real):
-            return "\n" + " " * column(self.text, real.children[0])
+            return self.filler.newline + " " * column(self.text, real.children[0])
         separator = self.document.format.separator(real)
         last = real.children.index(nodes[-1]) if nodes else 0
         for index in range(last, max(0, last - len(nodes)), -1):

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ichnos.documents.tree import Node, Unwritable, Value, by_indent, column, joint_of
+from ichnos.documents.tree import Document, Node, Unwritable, Value, by_indent, column, joint_of
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -87,17 +87,25 @@ Like = Callable[[str, Bindings, list[Node]], str | None]
 
 
 class Filler:
-    """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere."""
+    """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere; ``into``: the file that it goes into,
+    whose line ends it has."""
 
-    def __init__(self, exemplar: Exemplar, like: Like | None = None) -> None:
+    def __init__(self, exemplar: Exemplar, like: Like | None = None, into: Document | None = None) -> None:
         self.exemplar = exemplar
         self.like = like
         self.document = exemplar.document
         self.content = exemplar.document.text.content
+        self.newline = "\r\n" if "\r\n" in (into or exemplar.document).text.content else "\n"
+        self.is_other = ("\r\n" in self.content) != (self.newline == "\r\n")
 
     def text(self, bindings: Bindings) -> str:
         root = self.document.root
         return self.content[: root.start] + (self.node(root, bindings) or "") + self.content[root.end :]
+
+    def own(self, start: int, end: int) -> str:
+        """A piece of the exemplar's own text."""
+        text = self.content[start:end]
+        return text.replace("\r\n", "\n").replace("\n", self.newline) if self.is_other else text
 
     def node(self, node: Node, bindings: Bindings) -> str | None:
         """The node's text with its holes filled, or ``None`` where it is to be left out.
@@ -113,10 +121,10 @@ class Filler:
                 return None if self.is_hollow(node, bindings) else self.container(node, head, bindings)
             pattern = self.exemplar.values.get(node)
             if pattern is None:
-                return head + self.content[node.body_start : node.end]
+                return head + self.own(node.body_start, node.end)
             value = self.spelled(pattern, node, bindings)
             literal = self.literal(value, node, bindings)
-            return head + literal + self.content[node.body_end : node.end]
+            return head + literal + self.own(node.body_end, node.end)
         except Missing as missing:
             parent = self.exemplar.parents.get(node)
             if node.holds_value and self.document.format.empty is not None:
@@ -165,13 +173,13 @@ class Filler:
         """The node's text up to its body. Raises Missing, or IchnosError where a value cannot be written here."""
         pattern = self.exemplar.labels.get(node)
         if pattern is None:
-            return self.content[node.start : node.body_start]
+            return self.own(node.start, node.body_start)
         label = str(self.spelled(pattern, node, bindings))
         try:
             literal = self.document.format.write_label(label, node)
         except Unwritable as error:
             raise self.cannot(error, node, bindings) from None
-        before, after = self.content[node.start : node.label_start], self.content[node.label_end : node.body_start]
+        before, after = self.own(node.start, node.label_start), self.own(node.label_end, node.body_start)
         return before + literal + after
 
     def literal(self, value: Value, node: Node, bindings: Bindings) -> str:
@@ -196,7 +204,7 @@ class Filler:
         """Its text; ``None`` where an entry has nothing of what is repeated in it, and can do without."""
         children = node.children
         if not children:
-            return head + self.content[node.body_start : node.end]
+            return head + self.own(node.body_start, node.end)
         written: list[tuple[str, Node, bool]] = []  # text, its exemplar, is it the first for that exemplar
         done: set[str] = set()
         had: set[Node] = set()
@@ -216,7 +224,7 @@ class Filler:
                     if text is not None:
                         written.append((text, piece[0], piece[0] not in had))
                         had.add(piece[0])
-        opening, closing = self.content[node.body_start : children[0].start], self.content[children[-1].end : node.end]
+        opening, closing = self.own(node.body_start, children[0].start), self.own(children[-1].end, node.end)
         if not written:
             of_entry = any(scope not in AROUND for scope in bindings) and set(children) <= set(self.exemplar.units)
             if of_entry and self.document.format.optional(node, self.exemplar.parents.get(node)):
@@ -286,7 +294,7 @@ class Filler:
         """
         index = parent.children.index(child)
         before = parent.children[index - 1].end if index else parent.body_start
-        own = self.content[before : child.start]
+        own = self.own(before, child.start)
         if index == 0:
             own = own[len(own.rstrip()) :] if "\n" in own else ""
         elif fresh:
@@ -295,10 +303,9 @@ class Filler:
         if joint is not None:
             return joint
         if by_indent(self.document.format, parent):
-            return "\n" + " " * column(self.content, child)
+            return self.newline + " " * column(self.content, child)
         separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]
         if not space:
-            newline = "\r\n" if "\r\n" in self.content else "\n"
-            return self.document.format.gap(child).replace("\n", newline)
+            return self.document.format.gap(child).replace("\n", self.newline)
         return separator + space

@@ -10,6 +10,7 @@ from ichnos.files import disk
 from ichnos.games.entries.arranged import stands_without_files
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
+    ENTRY,
     FIELD_PREFIX,
     OWN,
     PACK,
@@ -197,6 +198,10 @@ def _lost_of(
     for name in getattr(item, "fields", {}):
         if f"{free_prefix(scope)}{name}" not in known and name not in in_scripts:
             yield name
+    for number, entry in enumerate(getattr(item, "entries", ()), 1):
+        for name in entry.fields:
+            if f"{free_prefix(ENTRY)}{name}" not in known and name not in in_scripts:
+                yield f"{name} of entry {number}"
 
 
 def _other_languages(

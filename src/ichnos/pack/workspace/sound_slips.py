@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from ichnos.audio.process import treatments
 from ichnos.errors import IchnosError, Place
+from ichnos.files import disk
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
@@ -61,7 +62,9 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
 def _of_other_keys(workspace: Workspace) -> Iterator[IchnosError]:
     """Takes that are other keys: in a game that has no such, and in a circle."""
     profile = workspace.profile
-    has_place = bool(profile.scripts) or any("take.key" in exemplar.scopes for exemplar in profile.written)
+    templates = (profile.folder / "scripts" / script.template for script in profile.scripts)
+    in_scripts = any(b"take.key" in disk.read(template) for template in templates)
+    has_place = in_scripts or any("take.key" in exemplar.scopes for exemplar in profile.written)
     plays = {one.sound.key: [take.key for take in one.sound.takes if take.key] for one in workspace.sounds}
     for index, placed in enumerate(workspace.sounds):
         key = placed.sound.key
