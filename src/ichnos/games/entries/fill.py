@@ -87,8 +87,10 @@ Like = Callable[[str, Bindings, list[Node]], str | None]
 
 
 class Filler:
-    """Writes an exemplar's nodes. ``like`` may give an entry's text from elsewhere; ``into``: the file that it goes into,
-    whose line ends it has."""
+    """Writes an exemplar's nodes.
+
+    ``like``: may give an entry's text from elsewhere. ``into``: the file that the text goes into; it has its line ends.
+    """
 
     def __init__(self, exemplar: Exemplar, like: Like | None = None, into: Document | None = None) -> None:
         self.exemplar = exemplar
