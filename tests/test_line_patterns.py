@@ -252,3 +252,9 @@ def test_new_entries_have_the_line_ends_of_the_file_that_they_go_into(tmp_path: 
     data = (game.build() / "noises.txt").read_bytes()
     assert data.startswith(own.encode().removesuffix(b"\r\n"))
     assert data.count(b"\n") == data.count(b"\r\n") == 13
+
+
+def test_a_doubled_sign_in_fixed_text_is_refused(tmp_path: Path) -> None:
+    tree = {"tree/noises.txt": "call me@@home @key@ @file@\n", "tree/mine/@key@.wav": ""}
+    game = Made(tmp_path, "barge", HEAD + MERGED, tree, {})
+    assert "write a plain @ alone here" in game.run("games", "check", game.profile).err

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.line_shapes import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
-from ichnos.games.profiles.holes import HOLE
+from ichnos.games.profiles.holes import HOLE, HoleError
 from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
 from ichnos.games.profiles.rules import DocumentRules
 from ichnos.games.profiles.vocabulary import (
@@ -42,6 +42,9 @@ def line_patterns(
     Args:
         own: the things and fields that the profile declares.
         several_takes: takes repeat within a line.
+
+    Raises:
+        HoleError: a line that cannot be meant.
     """
     signs = COMMENTS if rules.comments is None else rules.comments
     in_lines = own, several_takes and rules.entry_for != "take"
@@ -85,7 +88,11 @@ def _lines(text: str, comments: tuple[str, ...], own: OwnRows, several_takes: bo
         if not content or (content.startswith(signs) and not names):
             continue
         indent = len(whole) - len(whole.lstrip())
-        line = _Line(_pattern(str(number), content, comments, own, several_takes), names, indent)
+        try:
+            pattern = _pattern(str(number), content, comments, own, several_takes)
+        except HoleError as error:
+            raise HoleError(f"line {number}: {error.what}", 0, error.cure) from None
+        line = _Line(pattern, names, indent)
         yield replace(line, pattern=replace(line.pattern, label=_label(line, number, content)))
 
 
@@ -111,6 +118,8 @@ def _pattern(number: str, content: str, comments: tuple[str, ...], own: OwnRows,
     """One line of an exemplar as a pattern."""
     pieces = list(_pieces(content))
     texts, slots = pieces[::2], pieces[1::2]
+    if any("@@" in text for text in texts):
+        raise HoleError("@@ stands in a line's fixed text, where nothing is filled in", 0, "write a plain @ alone here")
     if not slots:
         return LinePattern("", content)
     parts: list[Slot] = []

@@ -12,7 +12,7 @@ from ichnos.documents.formats import FORMATS, WITH_DISABLED, format_of, named, p
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Lines, shows_quotes
 from ichnos.documents.rows import CsvTable
-from ichnos.documents.text import from_bytes
+from ichnos.documents.text import Text, from_bytes
 from ichnos.documents.toml import TomlFile
 from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
@@ -180,12 +180,9 @@ class _Loader:
                 if any(holes.known(first, self.rules.own)):  # it is an entry, and no header
                     document_format = replace(document_format, header=False)
             several = any(self.kinds[name].several for name in (rules.kinds or tuple(self.kinds)))
-            if isinstance(document_format, LinePatterns):
-                text = from_bytes(data, str(path), rules.encoding or "utf-8").content
-                document_format = line_patterns(text, rules, self.rules.own, several_takes=several)
-            elif isinstance(document_format, Lines):
-                text = from_bytes(data, str(path), rules.encoding or "utf-8").content
-                document_format = replace(document_format, quoted=shows_quotes(text))
+            if isinstance(document_format, LinePatterns | Lines):
+                text = from_bytes(data, str(path), rules.encoding or "utf-8")
+                document_format = self.shaped(document_format, text, rules, several=several)
             document = parse(data, str(path), document_format, rules.encoding)
             how = ExemplarRules(
                 several, self.repeat(rules), self.tables, rules.entries, frozenset(rules.kinds),
@@ -199,6 +196,15 @@ class _Loader:
         else:
             self.refuse_unread_holes(path, name, pattern)
             self.plain.append(name)
+
+    def shaped(self, form: Format, text: Text, rules: DocumentRules, *, several: bool) -> Format:
+        """A format as an exemplar's own text shows it."""
+        if isinstance(form, Lines):
+            return replace(form, quoted=shows_quotes(text.content))
+        try:
+            return line_patterns(text.content, rules, self.rules.own, several_takes=several)
+        except holes.HoleError as error:
+            raise IchnosError(error.what, place=Place(text.path), cure=error.cure) from None
 
     def refuse_unread_holes(self, path: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
