@@ -10,7 +10,7 @@ import lupa
 import pytest
 import yaml
 
-from conftest import Made
+from conftest import Made, clip, run
 from ichnos.documents.formats import parse
 from ichnos.games.entries.edit import Editor
 from ichnos.games.entries.edits import with_edits
@@ -125,3 +125,26 @@ def test_a_comment_in_an_empty_list_stays(tmp_path: Path) -> None:
     (pattern,), (real,) = exemplar.document.root.children, document.root.children
     edits = Editor(exemplar, document).insert(["bell = 1"], pattern, real, [])
     assert with_edits(document.text.content, edits) == "return {\n  -- nothing yet\n  bell = 1,\n}\n"
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        (
+            "sounds.yaml",
+            "pack: Hill\nsounds:\n  - id: bell\n    file: wav/bell.wav\n  - id: gull\n    file: wav/gull.wav\n",
+        ),
+        (
+            "sounds.toml",
+            'pack = "Hill"\n[[sound]]\nid = "bell"\nfile = "wav/bell.wav"\n[[sound]]\nid = "gull"\nfile = "wav/gull.wav"\n',
+        ),
+    ],
+)
+def test_learned_from_a_finished_pack(name: str, text: str, tmp_path: Path) -> None:
+    (tmp_path / "pack/wav").mkdir(parents=True)
+    for number, key in enumerate(("bell", "gull"), 2):
+        clip(tmp_path / f"pack/wav/{key}.wav", number)
+    (tmp_path / "pack" / name).write_text(text)
+    learned = run("learn", tmp_path / "pack", "--to", tmp_path / "hill")
+    assert "of 5 values all come back" in learned.out, learned.out + learned.err
+    assert '"@key@"' in (tmp_path / "hill/tree" / name).read_text()

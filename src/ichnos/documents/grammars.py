@@ -137,6 +137,10 @@ class Grammar:
             return spelled(value)
         return self.quoted(value, text[node.body_start : node.body_start + 1] if node.kind == TEXT else "")
 
+    def hole_as_label(self, hole: str, node: Node) -> str:
+        """How a hole stands where a bare label does: in quotation marks, as it begins with a sign of its own."""
+        return f'"{hole}"'
+
     def listed(self, items: list[str]) -> str:
         """The literal of a list."""
         return f"[{', '.join(items)}]"

@@ -40,6 +40,9 @@ class Lua(Grammar):
         marks = {**_WRITTEN, mark: f"\\{mark}"}
         return mark + "".join(marks.get(sign, sign) for sign in text) + mark
 
+    def hole_as_label(self, hole: str, node: Node) -> str:
+        return f'["{hole}"]'
+
     def write_label(self, label: str, node: Node) -> str:
         if node.is_named and _NAME.fullmatch(label) and not _TAKEN.fullmatch(label):
             return label

@@ -39,6 +39,9 @@ class Toml(Grammar):
             return label
         return label if _BARE.fullmatch(label) else encoded(label).translate(_FOLDED)
 
+    def hole_as_label(self, hole: str, node: Node) -> str:
+        return hole if node.is_named else f'"{hole}"'
+
     def gap(self, node: Node) -> str:
         return "\n\n" if node.is_named else "\n" if node.label is not None else ", "
 

@@ -96,7 +96,8 @@ class _Writer:
         label = self.made.labels.get(shape)
         if label is not None:
             quote = literal[:1] if literal[:1] in ('"', "'") else ""
-            literal = f"{quote}{label}{quote}"
+            in_marks = getattr(real.text.document.format, "hole_as_label", None)
+            literal = in_marks(label, node) if in_marks and not quote else f"{quote}{label}{quote}"
         else:
             literal = literal.replace("@", "@@")
         return text.content[node.start : node.label_start] + literal + text.content[node.label_end : node.body_start]
@@ -105,12 +106,12 @@ class _Writer:
         real = self.example(shape) if not shape.holds_value else shape.reals[0]
         node, text = real.node, real.text.document.text
         literal, hole = text.content[node.body_start : node.body_end], self.made.holes[shape]
-        form = real.text.document.format.name
+        form = real.text.document.format
         if literal[:1] in ('"', "'"):
             written = f"{literal[0]}{hole}{literal[0]}"
-        elif form == "JSON":
+        elif form.name == "JSON" or hasattr(form, "hole_as_label"):  # where a bare hole would be no value
             written = f'"{hole}"'
-        elif form == "CSV" and ("," in hole or '"' in hole):
+        elif form.name == "CSV" and ("," in hole or '"' in hole):
             written = '"' + hole.replace('"', '""') + '"'
         else:
             written = hole
