@@ -11,6 +11,9 @@ from ichnos.games.profiles.own import OwnRows, OwnThing
 from ichnos.pack.workspace.pack_file import PackFile
 
 RULES = """
+[[script]]
+path = "desk.lua"
+
 [[thing]]
 name = "channel"
 about = "a channel of the mixing desk"
@@ -65,7 +68,8 @@ DESK = """{
   ]
 }
 """
-TREE = {"tree/desk.json": DESK, "tree/wav/@key@-@take.number@.wav": ""}
+SCRIPT = '{% for one in channels %}open("{{ one.name }}", {{ one.fields.gain }})\n{% endfor %}'
+TREE = {"tree/desk.json": DESK, "tree/wav/@key@-@take.number@.wav": "", "scripts/desk.lua.j2": SCRIPT}
 SAID = """
 [[sound]]
 key = "weir"
@@ -113,6 +117,7 @@ def test_things_and_fields_of_a_profile_s_own(tmp_path: Path) -> None:
             {"noise": "bell", "from": [{"wav": "wav/bell-1.wav"}]},
         ],
     }
+    assert (pack / "desk.lua").read_text().split() == ['open("water",', "-6.5)", 'open("wind",', "0)"]
     assert game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "theirs", cwd=tmp_path).code == 0
     adopted = (tmp_path / "theirs" / "ichnos.toml").read_text("utf-8")
     for line in ("seats = 3", "[[channel]]", "gain = -6.5", "echo = 0.25", 'mood = "brisk"', 'opens = "bell"'):
@@ -124,12 +129,15 @@ def test_things_and_fields_of_a_profile_s_own(tmp_path: Path) -> None:
     text = (theirs / "desk.json").read_text().replace("-6.5", "-3").replace("brisk", "calm")
     (theirs / "desk.json").write_text(text)
     compared = run("compare", pack, theirs, "--game", game.profile, cwd=tmp_path)
-    assert "gain" in compared.out
+    assert "~ channel water" in compared.out
+    assert "gain: -6.5  becomes  -3" in compared.out
     assert "mood" in compared.out
 
 
 def test_slips_in_them_are_told_as_in_any_other(tmp_path: Path) -> None:
     game = _desk(tmp_path)
+    with (game.own / "ichnos.toml").open("a") as file:
+        file.write('\n[[trigger]]\nname = "t"\nevent = "e"\nkey = "weir"\n')
     for old, new, told in (
         ("gain = -6.5", "gain = 9", "it must be at most 6"),
         ("gain = -6.5", "gian = 9", 'did you mean "gain"?'),
@@ -139,6 +147,7 @@ def test_slips_in_them_are_told_as_in_any_other(tmp_path: Path) -> None:
         ("echo = 0.25", "echo = 2", "it must be at most 1"),
         ('name = "wind"', 'name = "water"', 'the channel "water" is there already'),
         ("[[channel]]", "[[chanel]]", 'did you mean "channel"?'),
+        ("[[trigger]]", "[trigger]", "write [[trigger]]"),
     ):
         assert told in game.refused(old, new)
 

@@ -95,6 +95,8 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
         cure = getattr(model, "elsewhere", {}).get(name, cure)
         return IchnosError(f'there is no field "{name}" here', place=place, cure=cure)
     expected = in_words(detail)
+    if kind.startswith("tuple") and isinstance(detail["input"], dict) and path and len(path) == 1:
+        expected = f"it is a list of tables: write [[{name}]]"
     field = _field(model, path)
     if kind == "string_pattern_mismatch" and field is not None and field.examples:
         expected = f"it is written like {' or '.join(map(str, field.examples))}"

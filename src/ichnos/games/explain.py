@@ -45,7 +45,7 @@ def explain(profile: Profile) -> Iterator[Explained]:
         document = exemplar.document
         units = tuple(
             (
-                f"{exemplar.together[scope]} of each {scope}" if scope in exemplar.together else scope,
+                f"{exemplar.together[scope]} of each {scope}" if scope in exemplar.together else words.spelled(scope),
                 document.text.place(node.start).line or 1,
                 document.excerpt(node),
             )

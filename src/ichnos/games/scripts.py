@@ -89,7 +89,9 @@ def _player(thing: Thing) -> dict[str, Any]:
 
 
 def _several(scope: str) -> str:
-    return f"{scope[:-1]}ies" if scope.endswith("y") else f"{scope}s"
+    if scope.endswith("y"):
+        return f"{scope[:-1]}ies"
+    return f"{scope}es" if scope.endswith(("s", "x", "ch", "sh")) else f"{scope}s"
 
 
 def _read(thing: Thing) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import zip_longest
 from typing import IO, Any
 
@@ -22,6 +22,7 @@ from ichnos.games.entries.understanding import not_understood
 from ichnos.games.facts import name_of, named, of_thing, own_facts
 from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
+from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.vocabulary import all_entry_scopes
 from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.review.by_key import roles
@@ -137,7 +138,7 @@ def compare(before: Opened, after: Opened, on_progress: Callable[[float], None] 
     changes += heard
     same.pop(("pack", ""), None)
     return Compared(
-        tuple(sorted(changes, key=_order)),
+        tuple(replace(change, of=vocabulary.spelled(change.of)) for change in sorted(changes, key=_order)),
         sum(same.values()),
         hearing.sounds,
         hearing.identical,

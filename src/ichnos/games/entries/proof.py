@@ -19,6 +19,7 @@ from ichnos.games.entries.fill import Bindings, resolve
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import DocumentReading, Found, every, read
 from ichnos.games.facts import name_of, of_thing
+from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -241,7 +242,9 @@ class _OneDocument:
             other = max(left, key=lambda other, thing=thing: self.alike(thing, other, names), default=None)  # type: ignore[misc]
             if other is None:
                 called = thing.name or "without a name"
-                yield self.proof.error(f"a {scope} would not stand here: {called}", thing.place, Place(self.path))
+                yield self.proof.error(
+                    f"a {vocabulary.spelled(scope)} would not stand here: {called}", thing.place, Place(self.path)
+                )
             else:
                 left.remove(other)
                 yield from self.thing(thing, other, thing.name or "without a name")

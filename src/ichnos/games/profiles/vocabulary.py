@@ -278,7 +278,7 @@ def built() -> frozenset[str]:
 def is_name(name: str) -> bool:
     """Is it what a thing is called by, and does not carry?"""
     field = WORDS.get(name)
-    return field is not None and field.is_name
+    return field.is_name if field is not None else is_own(name) and name.count(".") == 2 and name.endswith(".name")
 
 
 @cache

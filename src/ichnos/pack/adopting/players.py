@@ -37,7 +37,7 @@ class Players:
         names: set[str] = set()
         for position, thing in enumerate(things, 1):
             own = thing.text_of(f"{scope}.name")
-            name = own or short_name(_first_text(thing) or called(thing) or f"{scope}-{position}")
+            name = own or short_name(_first_text(thing) or called(thing) or f"{scope.removeprefix(OWN)}-{position}")
             number, free = 1, name
             while free in names:
                 number += 1
