@@ -79,10 +79,10 @@ def _beyond(file: TomlFile, value: Any, path: tuple[str | int, ...]) -> Iterator
 def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) -> IchnosError:
     path = tuple(part for part in detail["loc"] if part in _real(detail["loc"], file.values))
     name = str(detail["loc"][-1])
-    if isinstance(detail["loc"][-1], int):  # it is about an entry as a whole
-        names = [part for part in detail["loc"] if isinstance(part, str)]
-        what = f"this entry of {names[-1] if names else 'the list'} is not as expected: {in_words(detail)}"
-        return IchnosError(what, place=file.place(*path), cure="correct what it says")
+    what = f'the field "{name}"'
+    if isinstance(detail["loc"][-1], int):  # it is about an entry of a list
+        name = next((str(part) for part in reversed(detail["loc"]) if isinstance(part, str)), "the list")
+        what = f"this entry of {name}"
     place = file.place(*path)
     kind = detail["type"]
     if kind == "missing":
@@ -102,7 +102,7 @@ def _readable(detail: dict[str, Any], model: type[BaseModel], file: TomlFile) ->
         expected = f"it is written like {' or '.join(map(str, field.examples))}"
     about = field.description if field is not None and field.description else expected
     return IchnosError(
-        f'the field "{name}" is not as expected: {expected}{_shown(detail["input"])}',
+        f"{what} is not as expected: {expected}{_shown(detail['input'])}",
         place=place,
         cure=decimal_point(detail["input"]) or f"{name}: {about}",
     )
