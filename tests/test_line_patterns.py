@@ -258,3 +258,13 @@ def test_a_doubled_sign_in_fixed_text_is_refused(tmp_path: Path) -> None:
     tree = {"tree/noises.txt": "call me@@home @key@ @file@\n", "tree/mine/@key@.wav": ""}
     game = Made(tmp_path, "barge", HEAD + MERGED, tree, {})
     assert "write a plain @ alone here" in game.run("games", "check", game.profile).err
+
+
+def test_entries_for_each_take_are_added_and_not_replaced(tmp_path: Path) -> None:
+    tree = {"tree/noises.txt": "sound @key@ @file@ weight @weight=1@\n", "tree/mine/@key@-@take.number@.wav": ""}
+    own = "sound bell own/b1.wav weight 1\nsound bell own/b2.wav weight 3 # loud\n"
+    game = Made(tmp_path, "barge", "---\n" + MERGED + 'entry-for = "take"\n', tree, {"noises.txt": own})
+    game.start('\n[[sound]]\nkey = "oar"\nnew = true\ntakes = ["c1.wav", {clip = "c2.wav", weight = 2}]\n', keys=1)
+    more = "sound oar mine/oar-1.wav weight 1\nsound oar mine/oar-2.wav weight 2\n"
+    assert (game.build() / "noises.txt").read_text() == own + more
+    assert "its own cannot be replaced" in game.refused('key = "oar"\nnew = true', 'key = "bell"')

@@ -23,6 +23,7 @@ from ichnos.games.profiles.vocabulary import (
     is_spoken,
     of_scope,
     player_scopes,
+    plural,
     settings,
     spoken,
 )
@@ -43,7 +44,7 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
         "sounds": [_sound(sound, names) for sound in pack.sounds],
         **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
         **{
-            _several(scope.removeprefix(OWN).replace("-", "_")): [
+            plural(scope.removeprefix(OWN).replace("-", "_")): [
                 {"name": thing.name, "fields": thing.free} for thing in things
             ]
             for scope, things in pack.inside.items()
@@ -82,16 +83,10 @@ def _sound(sound: SoundThing, names: NameRules) -> dict[str, Any]:
 
 def _player(thing: Thing) -> dict[str, Any]:
     inside = {
-        _several(scope): [_plain(inner) | {"fields": inner.free} for inner in thing.of(scope)]
+        plural(scope): [_plain(inner) | {"fields": inner.free} for inner in thing.of(scope)]
         for scope in inner_scopes(thing.scope)
     }
     return {**_plain(thing), **_read(thing), "fields": thing.free, **inside}
-
-
-def _several(scope: str) -> str:
-    if scope.endswith("y"):
-        return f"{scope[:-1]}ies"
-    return f"{scope}es" if scope.endswith(("s", "x", "ch", "sh")) else f"{scope}s"
 
 
 def _read(thing: Thing) -> dict[str, Any]:

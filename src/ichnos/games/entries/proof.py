@@ -40,6 +40,7 @@ from ichnos.games.profiles.vocabulary import (
 from ichnos.games.things import NOWHERE, PackThing, SoundThing, Thing
 
 _ROUNDED = 0.005  # of a value: what a converter rounds by more than that is reported
+_ONE_EACH = "the game has an entry for each take, and its own cannot be replaced: give the sound a key of its own"
 _OF_SOUNDS = {SOUND, TAKE, PART}
 
 
@@ -94,8 +95,8 @@ class DocumentProof:
         """What is lost without a document that has nothing to say: nothing, if it is right to leave it out."""
         yield from _OneDocument(self, exemplar, path, bindings, merged=False).entries(PackThing(PACK))
 
-    def error(self, what: str, place: Place, there: Place) -> IchnosError:
-        cure = f"correct the game's profile, and try it: ichnos games check {self.game}"
+    def error(self, what: str, place: Place, there: Place, cure: str = "") -> IchnosError:
+        cure = cure or f"correct the game's profile, and try it: ichnos games check {self.game}"
         return IchnosError(f"{there}: {what}", place=place, cure=cure)
 
     def leads_to(self, reference: str) -> str | None:
@@ -285,8 +286,10 @@ class _OneDocument:
                 fitting = self.fitting(scope, one, other)
                 count = len(one.of(scope)), len(fitting)
                 if count[0] != count[1] and (count[0] or not self.may_stay(one)):
-                    what = f'"{called}" has {_many(scope, count[0])}, and {count[1]} would stand here'
-                    yield self.proof.error(what, one.place, other.place)
+                    many = vocabulary.plural(scope, count[0])
+                    what = f'"{called}" has {count[0]} {many}, and {count[1]} would stand here'
+                    cure = _ONE_EACH if self.merged and self.exemplar.together.get(SOUND) == scope else ""
+                    yield self.proof.error(what, one.place, other.place, cure)
                 elif count[0]:
                     there = replace(there, inside={**there.inside, scope: fitting})
                     continue
@@ -394,7 +397,3 @@ def _same(one: Value, other: Value) -> bool:
     if isinstance(one, float) and isinstance(other, float):
         return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-12)
     return spelled(one) == spelled(other)
-
-
-def _many(scope: str, count: int) -> str:
-    return f"{count} {f'{scope[:-1]}ies' if scope.endswith('y') else f'{scope}s'}"

@@ -368,6 +368,15 @@ def spelled(name: str) -> str:
     return name.removeprefix(OWN).replace(".field.", ".") if is_own(name) else name
 
 
+def plural(noun: str, count: int = 0) -> str:
+    """What several are called; one as it is."""
+    if count == 1:
+        return noun
+    if noun.endswith("y"):
+        return f"{noun[:-1]}ies"
+    return f"{noun}es" if noun.endswith(("s", "x", "ch", "sh")) else f"{noun}s"
+
+
 def scope_of(name: str) -> str:
     """The scope of a field; empty where there is no such field."""
     field = word(name)
