@@ -68,3 +68,17 @@ def test_an_index_stands_last_in_an_archive(tmp_path: Path) -> None:
         assert archive.namelist()[-1] == "index.json"
         archive.extractall(tmp_path / "out")
     _agrees(tmp_path / "out")
+
+
+def test_scripts_are_filled_again_only_where_they_say_such_things(tmp_path: Path) -> None:
+    plain = "{% for sound in sounds %}add({{ sound.key | quoted }})\n{% endfor %}"
+    long = "{% for sound in sounds %}add({{ sound.takes[0].seconds }})\n{% endfor %}count({{ pack.sounds }})\n"
+    tree = {**TREE, "scripts/plain.lua.j2": plain, "scripts/long.lua.j2": long}
+    game = Made(tmp_path, "lock", RULES + '[[script]]\npath = "plain.lua"\n[[script]]\npath = "long.lua"\n', tree, {})
+    game.start(SAID)
+    pack = game.build()
+    assert (pack / "long.lua").read_text() == "add(0.1)\nadd(0.1)\ncount(3)\n"
+    clip(game.own / "c2.wav", 9)
+    plan = json.loads(run("build", "--dry-run", "--json", cwd=game.own).out)
+    states = {file["path"]: file["state"] for file in plan["files"]}
+    assert (states["plain.lua"], states["long.lua"], states["index.json"]) == ("same", "changed", "changed")

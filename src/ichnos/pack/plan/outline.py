@@ -297,7 +297,9 @@ def _script(workspace: Workspace, script: Script, pack: PackThing) -> PlannedFil
         reason += f", in the marked region of own/{script.path}" if theirs else ""
         body = with_region(theirs, body, script.region)
     template = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
-    of_files = any(re.search(rf"\b{name.rpartition('.')[2]}\b", template) for name in built())
+    of_files = "pack.sounds" in template or any(  # every template speaks of sounds
+        re.search(rf"\b{name.rpartition('.')[2]}\b", template) for name in built() - {"pack.sounds"}
+    )
     return PlannedFile(script.path, reason, body.encode(), is_built=of_files)
 
 
