@@ -11,7 +11,8 @@ import pytest
 import yaml
 
 from conftest import Made, clip, run
-from ichnos.documents.formats import parse
+from ichnos.documents.formats import named, parse
+from ichnos.documents.tree import Unwritable
 from ichnos.games.entries.edit import Editor
 from ichnos.games.entries.edits import with_edits
 from ichnos.games.profiles import loading
@@ -148,3 +149,38 @@ def test_learned_from_a_finished_pack(name: str, text: str, tmp_path: Path) -> N
     learned = run("learn", tmp_path / "pack", "--to", tmp_path / "hill")
     assert "of 5 values all come back" in learned.out, learned.out + learned.err
     assert '"@key@"' in (tmp_path / "hill/tree" / name).read_text()
+
+
+@pytest.mark.parametrize(
+    ("exemplar", "own", "line"),
+    [
+        (
+            'noises["@key@"] = { wav = "@file@", loud = "@volume=1.0@" }\n',
+            'local noises = {}\nnoises["bell"] = { wav = "own/bell.wav" } -- first\nreturn noises\n',
+            'noises["gull"] = { wav = "mine/gull.wav", loud = 0.5 }',
+        ),
+        (
+            'add("@key@", "@file@", "@volume=1.0@")\n',
+            'add("bell", "own/bell.wav", 1.0)\nadd("horn", "own/horn.wav", 0.25)\n',
+            'add("gull", "mine/gull.wav", 0.5)',
+        ),
+    ],
+)
+def test_statements_of_lua_are_entries(exemplar: str, own: str, line: str, tmp_path: Path) -> None:
+    rules = "takes = {several = false}\n---\n" + RULES.format(path="noises.lua", format="lua")
+    tree = {"tree/noises.lua": exemplar, "tree/mine/@key@.wav": ""}
+    game = Made(tmp_path, "weir", rules, tree, {"noises.lua": own})
+    game.start('\n[[sound]]\nkey = "gull"\nnew = true\nvolume = 0.5\ntakes = ["c1.wav"]\n', keys=own.count("own/"))
+    text = (game.build() / "noises.lua").read_text()
+    assert [one for one in text.splitlines() if one not in own.splitlines()] == [line]
+    assert text.splitlines().index(line) == max(n for n, one in enumerate(own.splitlines()) if "own/" in one) + 1
+
+
+def test_a_key_that_no_statement_of_lua_can_hold_is_refused() -> None:
+    text = 'noises["x"] = { wav = 1 }\n'
+    document = parse(text.encode(), "noises.lua", named("lua"))
+    (node,) = document.root.children
+    assert document.format.write_label('noises["gu]ll 1"]', node) == 'noises["gu]ll 1"]'
+    for key in ('gu"ll', "gu\\", "gu\nll"):
+        with pytest.raises(Unwritable):
+            document.format.write_label(f'noises["{key}"]', node)

@@ -268,3 +268,18 @@ def test_entries_for_each_take_are_added_and_not_replaced(tmp_path: Path) -> Non
     more = "sound oar mine/oar-1.wav weight 1\nsound oar mine/oar-2.wav weight 2\n"
     assert (game.build() / "noises.txt").read_text() == own + more
     assert "its own cannot be replaced" in game.refused('key = "oar"\nnew = true', 'key = "bell"')
+
+
+def test_a_line_that_begins_nearly_like_an_entry_is_told(tmp_path: Path) -> None:
+    tree = {"tree/noises.txt": 'noise @key@ "@file@" loud @volume=1.0@\n', "tree/mine/@key@.wav": ""}
+    rules = HEAD + MERGED.replace('mode = "merge"\n', "")
+    game = Made(tmp_path, "barge", rules, tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "oar"\nnew = true\ntakes = ["c1.wav"]\n\n[[sound]]\nkey = "rope"\nnew = true\ntakes = ["c2.wav"]\n'
+    )
+    pack = game.build()
+    path = pack / "noises.txt"
+    path.write_text("noises 2\n" + path.read_text().replace("noise rope", "niose rope"))
+    told = game.run("check", pack, cwd=game.own).out
+    assert 'noises.txt:3:1: a line like noise @key@ "@file@" loud @volume=1.0@ is expected' in told
+    assert "noises.txt:1" not in told

@@ -25,8 +25,10 @@ from ichnos.documents.line_shapes import (
 )
 from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, TEXT, WORD, Node, Unwritable, Value, spelled
+from ichnos.likeness import nearest
 
 _LONGEST = 4_000  # of a line that is an entry
+_SLIP = 0.79  # of likeness, one letter in five: a line that begins so like an entry is meant as one
 _LINE = re.compile(r"[^\r\n]*")
 _ESCAPE = re.compile(r"\\(.)")
 _DECODED = {"n": "\n", "r": "\r", "t": "\t"}
@@ -310,10 +312,12 @@ class _Parser:
         return _ESCAPE.sub(lambda m: _DECODED.get(m[1], m[1]), inner) if self.form.escapes == "backslash" else inner
 
     def stray(self, line: _RealLine, patterns: Sequence[AnyPattern]) -> Node:
-        """A line that fits nothing: one that begins like an entry is called as that is."""
+        """A line that fits nothing: one that begins like an entry, or nearly so, is called as that is."""
         text = self.content[line.start : line.end]
-        words = re.findall(r"\w+", text)
-        for pattern in patterns:
-            if head_of(pattern).parts and words and words[0] == head_of(pattern).first_word:
-                return Node(KEYED, line.start, line.end, line.start, line.end, label=pattern.label)
+        words = {head_of(pattern).first_word: pattern for pattern in reversed(patterns) if head_of(pattern).parts}
+        words.pop("", None)
+        word = next(iter(re.findall(r"\w+", text)), "")
+        near = nearest(words, word, 1, _SLIP)
+        if near and (near[0] == word or not (near[0].startswith(word) or word.startswith(near[0]))):
+            return Node(KEYED, line.start, line.end, line.start, line.end, label=words[near[0]].label)
         return Node(WORD, line.start, line.end, line.start, line.end, text)

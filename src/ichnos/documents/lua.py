@@ -46,8 +46,10 @@ class Lua(Grammar):
     def write_label(self, label: str, node: Node) -> str:
         if node.is_named and _NAME.fullmatch(label) and not _TAKEN.fullmatch(label):
             return label
-        if node.is_named:
+        if node.is_named and not _same_marks(label, node.label or ""):
             raise Unwritable(f'{label!r} is no name here: write ["..."] in the profile')
+        if node.is_named:
+            return label
         return self.quoted(label, '"')
 
     def repeatable(self, node: Node, parent: Node | None) -> bool:
@@ -72,7 +74,7 @@ class _Reader:
         if syntax.type == "return_statement" and parts:
             values = named_children(parts[0])
             if len(values) == 1:
-                return self.called(self.value(values[0], 1), syntax, "return")
+                return self.labelled(self.value(values[0], 1), syntax, syntax.children[0])
         if syntax.type == "variable_declaration" and parts and parts[0].type == "assignment_statement":
             return self.assigned(syntax, parts[0])
         if syntax.type == "assignment_statement":
@@ -80,25 +82,26 @@ class _Reader:
         if syntax.type == "function_call":
             name, arguments = syntax.child_by_field_name("name"), syntax.child_by_field_name("arguments")
             if name is not None and arguments is not None:
-                return self.call(syntax, source.raw(name), arguments)
+                return self.labelled(self.call(arguments), syntax, name)
         return source.value(WORD, syntax, source.raw(syntax))
 
-    def called(self, node: Node, syntax: Syntax, label: str) -> Node:
+    def labelled(self, node: Node, syntax: Syntax, name: Syntax) -> Node:
         """A statement's node with the label that its own words are."""
-        node.start, node.label, node.end = self.source.start(syntax), label, max(node.end, self.source.end(syntax))
+        node = self.source.labelled(node, syntax, self.source.raw(name), name, self.source.end(syntax))
+        node.is_named = True
         return node
 
     def assigned(self, whole: Syntax, syntax: Syntax) -> Node:
         names, values = (named_children(part) for part in named_children(syntax)[:2])
         if len(names) == 1 == len(values):
-            return self.called(self.value(values[0], 1), whole, self.source.raw(names[0]))
+            return self.labelled(self.value(values[0], 1), whole, names[0])
         return self.source.value(WORD, whole, self.source.raw(whole))
 
-    def call(self, syntax: Syntax, name: str, arguments: Syntax) -> Node:
+    def call(self, arguments: Syntax) -> Node:
+        """What a function is called with: a table, or several values."""
         parts = [self.value(part, 1) for part in named_children(arguments)]
-        if len(parts) == 1 and parts[0].children:
-            return self.called(parts[0], syntax, name)
-        return self.called(self.source.container(arguments, parts, LISTED), syntax, name)
+        is_table = len(parts) == 1 and parts[0].children
+        return parts[0] if is_table else self.source.container(arguments, parts, LISTED)
 
     def value(self, syntax: Syntax, depth: int) -> Node:
         too_deep(self.source, syntax, depth)
@@ -123,6 +126,12 @@ class _Reader:
         node = self.source.labelled(node, syntax, label, name)
         node.is_named = name.type == "identifier"
         return node
+
+
+def _same_marks(label: str, pattern: str) -> bool:
+    """Does a label such as ``noises["bell"]`` stand in the same marks as the one that it is made from?"""
+    marks = [pattern.count(mark) for mark in "\"'"]
+    return any(marks) and marks == [label.count(mark) for mark in "\"'"] and not re.search(r"[\\\x00-\x1f]", label)
 
 
 def _decoded(literal: str) -> str:
