@@ -12,7 +12,7 @@ import re
 from dataclasses import dataclass
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, TEXT, WORD, Node, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, LISTED, TEXT, WORD, Format, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
 MAX_DEPTH = 100
@@ -39,7 +39,7 @@ Token = tuple[str, int, int]  # kind (a mark is its own kind), start, end
 
 
 @dataclass(frozen=True)
-class Braces:
+class Braces(Format):
     """Brace blocks; see :class:`ichnos.documents.tree.Format`.
 
     ``escapes`` is "backslash" where a game reads ``\\"`` and ``\\n`` in quoted text, else "none".
@@ -47,8 +47,6 @@ class Braces:
 
     escapes: str = "backslash"
     name: str = "braces"
-    suffixes: tuple[str, ...] = ()
-    empty: str | None = None
 
     def parse(self, text: Text) -> Node:
         return _Parser(text, self).document()

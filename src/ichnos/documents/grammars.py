@@ -13,7 +13,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, TEXT, Node, Numeral, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, LISTED, TEXT, Format, Node, Numeral, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:
@@ -103,13 +103,12 @@ def named_children(syntax: Syntax) -> list[Syntax]:
     return [child for child in syntax.named_children if child.type != "comment"]
 
 
-class Grammar:
+class Grammar(Format):
     """What the formats have in common; see :class:`ichnos.documents.tree.Format`."""
 
     name = ""
     by_lines = True
-    suffixes: tuple[str, ...] = ()
-    empty: str | None = None
+    is_bare = False
 
     def separator(self, parent: Node) -> str:
         return "," if parent.value == FLOW else ""

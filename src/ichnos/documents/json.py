@@ -10,7 +10,7 @@ import json
 import re
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Node, Numeral, Value
+from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Format, Node, Numeral, Value
 from ichnos.errors import IchnosError
 
 MAX_DEPTH = 200
@@ -32,12 +32,13 @@ _KINDS = {"plain": TEXT, "escaped": TEXT, "number": NUMBER, "word": WORD}
 _BLANK = re.compile(_SKIPPED)
 
 
-class Json:
+class Json(Format):
     """The JSON format; see :class:`ichnos.documents.tree.Format`."""
 
     name: str = "JSON"
     suffixes: tuple[str, ...] = (".json",)
-    empty: str | None = None
+    is_bare = False
+    named_once = True  # RFC 8259, section 4
 
     def parse(self, text: Text) -> Node:
         """Parse a whole document.

@@ -24,7 +24,7 @@ from ichnos.documents.line_shapes import (
     head_of,
 )
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, TEXT, WORD, Node, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, TEXT, WORD, Format, Node, Unwritable, Value, spelled
 from ichnos.likeness import nearest
 
 _LONGEST = 4_000  # of a line that is an entry
@@ -35,20 +35,15 @@ _DECODED = {"n": "\n", "r": "\r", "t": "\t"}
 
 
 @dataclass(frozen=True)
-class LinePatterns:
-    """A format that is made of one document's own lines; see :class:`ichnos.documents.tree.Format`.
-
-    ``disabled``: what stands before an entry that is a comment, and a legal key all the same.
-    """
+class LinePatterns(Format):
+    """A format that is made of one document's own lines; see :class:`ichnos.documents.tree.Format`."""
 
     patterns: tuple[AnyPattern, ...] = ()
     escapes: str = "none"
     comments: tuple[str, ...] = COMMENTS
     disabled: str | None = None
     name: str = "line-patterns"
-    by_lines: bool = True
-    suffixes: tuple[str, ...] = ()
-    empty: str | None = None
+    by_lines = True
 
     def parse(self, text: Text) -> Node:
         return _Parser(self, text.content).document()

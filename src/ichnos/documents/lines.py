@@ -13,7 +13,7 @@ import re
 from dataclasses import dataclass
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, TEXT, WORD, Node, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, TEXT, WORD, Format, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
 _PLAIN = r"[^\r\n]*?(?=[ \t]*(?:\r?\n|\r?\Z))"
@@ -53,16 +53,15 @@ _DECODED = {"n": "\n", "r": "\r", "t": "\t"}
 
 
 @dataclass(frozen=True)
-class Lines:
+class Lines(Format):
     """``key = value`` lines; see :class:`ichnos.documents.tree.Format`."""
 
     escapes: str = "none"
     name: str = "lines"
     suffixes: tuple[str, ...] = (".txt", ".lines")
-    empty: str | None = None
     headings: bool = False
-    by_lines: bool = True
-    disabled: str | None = None  # what stands before an entry that is a comment, and a legal key all the same
+    by_lines = True
+    disabled: str | None = None
     quoted: bool = False  # may values stand in quotation marks? Else those are signs like any other
 
     def parse(self, text: Text) -> Node:

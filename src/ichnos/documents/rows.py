@@ -6,19 +6,18 @@ import re
 from dataclasses import dataclass
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import KEYED, LISTED, TEXT, Node, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, LISTED, TEXT, Format, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
 _ENTRY = re.compile(r"^[ \t]*(?!\#|//)([^ \t\r\n][^\r\n]*?)(?=[ \t]*\r?$)", re.MULTILINE)
 
 
 @dataclass(frozen=True)
-class PlainList:
+class PlainList(Format):
     """One entry a line; lines that begin with # or // are comments."""
 
     name: str = "list"
     suffixes: tuple[str, ...] = (".list",)
-    empty: str | None = None
 
     def parse(self, text: Text) -> Node:
         root = Node(LISTED, 0, 0, 0, 0)
@@ -55,7 +54,7 @@ class PlainList:
 
 
 @dataclass(frozen=True)
-class CsvTable:
+class CsvTable(Format):
     """Rows of cells under a header. A cell's label is its column's name; a missing value is an empty cell.
 
     Without a header a cell's label is its column's number, from 1.

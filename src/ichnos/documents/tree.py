@@ -8,10 +8,11 @@ text, ``[start, end)``, so that an edit is a splice and every byte outside it st
 from __future__ import annotations
 
 import gc
+from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Any
 
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError
@@ -117,29 +118,31 @@ class Unwritable(ValueError):
     """A format has no way to write this value at this place."""
 
 
-class Format(Protocol):
+class Format(ABC):
     """What a format's module offers. Nothing outside the module knows the format's syntax."""
 
-    @property
-    def name(self) -> str: ...
+    name: str
+    suffixes: tuple[str, ...] = ()  # the file name extensions that stand for it
+    empty: str | None = None  # the literal of a value that is not there but must keep its place
+    is_bare: bool = True  # may a hole stand as a value without quotation marks?
+    named_once: bool = False  # are names in a container there once?
+    by_lines: bool = False  # is an entry a line, and what stands behind it there a comment of it?
+    by_indent: bool = False  # does how far from the left a thing stands tell what it lies in, but for brackets?
+    disabled: str | None = None  # what stands before an entry that is a comment, and a legal key all the same
 
-    @property
-    def suffixes(self) -> tuple[str, ...]:
-        """The file name extensions that stand for this format."""
-
-    @property
-    def empty(self) -> str | None:
-        """The literal of a value that is not there but must keep its place; ``None``: there is no such."""
-
+    @abstractmethod
     def parse(self, text: Text) -> Node:
         """Parse a whole document. Raises IchnosError with line and column."""
 
+    @abstractmethod
     def separator(self, parent: Node) -> str:
         """What stands between two children of ``parent``, apart from white space."""
 
+    @abstractmethod
     def gap(self, node: Node) -> str:
         """What to write between ``node`` and one like it, where the text shows no example."""
 
+    @abstractmethod
     def write_value(self, value: Value, node: Node, text: str) -> str:
         """The literal for a value, escaped for the place where ``node`` stands in ``text``.
 
@@ -147,6 +150,7 @@ class Format(Protocol):
             Unwritable: this place cannot carry that value.
         """
 
+    @abstractmethod
     def write_label(self, label: str, node: Node) -> str:
         """The literal for a label, escaped for the place where ``node`` stands.
 
@@ -154,32 +158,29 @@ class Format(Protocol):
             Unwritable: no label can have these characters here.
         """
 
+    @abstractmethod
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""
 
-    # Where what lies in what is told by how far from the left it stands: ``by_indent = True``; the value of a
-    # container in brackets is not None there.
-
-    # Where an entry is a line, what stands behind it there is a comment of it: ``by_lines = True``.
-
-    # Where nodes within a line have their own places: ``joint(node)`` is what stands between two that are alike.
-
-    # Where a node can close itself: ``reopened(node, text)`` says where content is put, and what closes it then.
-
+    @abstractmethod
     def optional(self, node: Node, parent: Node | None) -> bool:
         """Does the document stay well-formed, and its other values in place, without this node?"""
 
+    def joint(self, node: Node) -> str | None:
+        """What stands between a node and one like it, where those are within a line; ``None`` anywhere else."""
+        return None
 
-def joint_of(form: Format, node: Node) -> str | None:
-    """What stands between a node and one like it, where those are within a line; ``None`` anywhere else."""
-    joint = getattr(form, "joint", None)
-    text: str | None = joint(node) if joint is not None else None
-    return text
+    def reopened(self, node: Node, text: str) -> tuple[int, str] | None:
+        """For a node that closes itself: where content is put, and what closes it then; ``None`` of any other."""
+        return None
 
+    def hole_as_label(self, hole: str, node: Node) -> str:
+        """How a hole stands where a label without quotation marks does."""
+        return hole
 
-def by_indent(form: Format, parent: Node) -> bool:
-    """Do the children of a node stand in lines, each as far from the left as the others?"""
-    return bool(getattr(form, "by_indent", False)) and parent.value is None
+    def is_indented(self, parent: Node) -> bool:
+        """Do the children of a node stand in lines, each as far from the left as the others? Not in brackets."""
+        return self.by_indent and parent.value is None
 
 
 def column(text: str, node: Node) -> int:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 
 from ichnos.documents.text import Text
-from ichnos.documents.tree import ATTRIBUTE, KEYED, TEXT, Node, Unwritable, Value, spelled
+from ichnos.documents.tree import ATTRIBUTE, KEYED, TEXT, Format, Node, Unwritable, Value, spelled
 from ichnos.errors import IchnosError
 
 MAX_DEPTH = 200
@@ -32,12 +32,11 @@ def declared_encoding(data: bytes) -> str | None:
     return match[1].decode() if match else None
 
 
-class Xml:
+class Xml(Format):
     """The XML format; see :class:`ichnos.documents.tree.Format`."""
 
     name: str = "XML"
     suffixes: tuple[str, ...] = (".xml",)
-    empty: str | None = None
 
     def parse(self, text: Text) -> Node:
         return _Parser(text).document()

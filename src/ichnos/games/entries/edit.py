@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value, by_indent, column, joint_of
+from ichnos.documents.tree import Document, Node, Unwritable, Value, column
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edits import Edit, EntryChange, behind_line, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
@@ -115,7 +115,7 @@ class Editor:
         """
         edits = list(self.change(part, bindings, copied=copied))
         text = with_edits(self.text, edits, part.node.start, part.node.end)
-        return text.removeprefix(getattr(self.document.format, "disabled", "")) if part.node.is_disabled else text
+        return text.removeprefix(self.document.format.disabled or "") if part.node.is_disabled else text
 
     def with_weight(self, bindings: Bindings, model: Found) -> Bindings:
         """A take that says no weight, among others that do: it has the usual one, not that of the file before it."""
@@ -146,7 +146,7 @@ class Editor:
             ]
             yield from (self.into_line([text], child, pattern, real) for child, text in absent if self.in_line(child))
             missing = [text for child, text in absent if not self.in_line(child)]
-            reopened = self.reopened(real) if missing else None
+            reopened = self.document.format.reopened(real, self.text) if missing else None
             if reopened is not None and any(
                 child not in matched and not child.holds_value for child in pattern.children
             ):
@@ -165,13 +165,13 @@ class Editor:
 
     def in_line(self, pattern: Node) -> bool:
         """Has it a place of its own within a line?"""
-        return joint_of(self.exemplar.document.format, pattern) is not None
+        return self.exemplar.document.format.joint(pattern) is not None
 
     def into_line(self, texts: list[str], child: Node, pattern: Node, real: Node) -> Edit:
         """Something new within a line, behind what stands before it."""
         before = {one.label for one in pattern.children[: pattern.children.index(child)]}
         at = max((one.end for one in real.children if one.label in before), default=real.body_start)
-        return Edit(at, at, (joint_of(self.exemplar.document.format, child) or "").join(texts))
+        return Edit(at, at, (self.exemplar.document.format.joint(child) or "").join(texts))
 
     def without_theirs(self, pattern: Node, real: Node, matched: dict[Node, Node], theirs: set[Node]) -> Iterator[Edit]:
         """Take out what is only called or played by the sound whose entry was copied."""
@@ -182,11 +182,6 @@ class Editor:
             there = matched[child]
             if not form.optional(child, pattern) and there.holds_value and form.empty is not None:  # it keeps its place
                 yield Edit(there.body_start, there.body_end, form.empty)
-
-    def reopened(self, real: Node) -> tuple[int, str] | None:
-        """For a node that has no content and no place for any: where that goes, and what closes it then."""
-        reopen = getattr(self.document.format, "reopened", None)
-        return reopen(real, self.text) if reopen is not None else None
 
     def is_theirs(self, pattern: Node, bindings: Bindings) -> bool:
         """Does this say nothing but what the copied sound is called or plays, and the new one does not?"""
@@ -355,12 +350,10 @@ class Editor:
             IchnosError: they are written in another way than the profile's.
         """
         form = self.document.format
-        if not getattr(form, "by_indent", False) or by_indent(form, pattern) != by_indent(form, real):
-            if getattr(form, "by_indent", False):
-                what = "these entries are written in another way than the profile's: in brackets, or not"
-                raise self.document.error(what, real.start, "write the profile's tree/ as the game has them")
-            return text
-        if not by_indent(form, real):
+        if form.is_indented(pattern) != form.is_indented(real):
+            what = "these entries are written in another way than the profile's: in brackets, or not"
+            raise self.document.error(what, real.start, "write the profile's tree/ as the game has them")
+        if not form.is_indented(real):
             return text
         if not real.children:
             what = "there is no entry here to put another one beside"
@@ -372,10 +365,10 @@ class Editor:
 
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
         """What stands between two entries in this file; else what the entry's own indentation suggests."""
-        joint = joint_of(self.document.format, nodes[-1]) if nodes else None
+        joint = self.document.format.joint(nodes[-1]) if nodes else None
         if joint is not None:
             return joint
-        if by_indent(self.document.format, real):
+        if self.document.format.is_indented(real):
             return self.filler.newline + " " * column(self.text, real.children[0])
         separator = self.document.format.separator(real)
         last = real.children.index(nodes[-1]) if nodes else 0

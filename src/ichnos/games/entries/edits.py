@@ -100,7 +100,7 @@ def behind_line(document: Document, node: Node, parent: Node) -> int:
     form, separator = document.format, document.format.separator(parent)
     line = document.text.content[node.end :].partition("\n")[0].rstrip()
     if not separator:
-        return len(line) if getattr(form, "by_lines", False) and parent.value is None else 0
+        return len(line) if form.by_lines and parent.value is None else 0
     end = node.end + len(line)
     is_comment = line.lstrip().startswith(separator) and line.strip() != separator
     is_alone = all(child is node or not node.end <= child.start < end for child in parent.children)

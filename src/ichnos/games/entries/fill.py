@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value, by_indent, column, joint_of
+from ichnos.documents.tree import Document, Node, Unwritable, Value, column
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -301,10 +301,10 @@ class Filler:
             own = own[len(own.rstrip()) :] if "\n" in own else ""
         elif fresh:
             return own
-        joint = joint_of(self.document.format, child)
+        joint = self.document.format.joint(child)
         if joint is not None:
             return joint
-        if by_indent(self.document.format, parent):
+        if self.document.format.is_indented(parent):
             return self.newline + " " * column(self.content, child)
         separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, joint_of, many_nodes
+from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -105,8 +105,8 @@ class _Reader:
         self.strays: list[Node] = []
         self.differing: list[tuple[str, Node, Value]] = []
         self.reasons: dict[Node, str] = {}
-        self.has_disabled = getattr(exemplar.document.format, "disabled", None) is not None
-        self.only_one = exemplar.document.format.name == "JSON"  # names in an object are there once (RFC 8259)
+        self.has_disabled = exemplar.document.format.disabled is not None
+        self.only_one = exemplar.document.format.named_once
         self._children: dict[tuple[Node, str], tuple[list[_Member], dict[str, list[Node]]]] = {}
 
     def match(self, pattern: Node, real: Node, part: Found) -> bool:
@@ -260,7 +260,7 @@ class _Reader:
     def reason(self, real: Node, alternatives: list[Node], scope: str) -> str:
         """What an entry lacks that all of its kind have, and what it has that is not known."""
         document = self.exemplar.document
-        if any(joint_of(document.format, child) is not None for child in alternatives[0].children):
+        if any(document.format.joint(child) is not None for child in alternatives[0].children):
             return f"a line like {document.excerpt(alternatives[0], 80)} is expected"
         labels = {child.label for child in real.children}
         for alternative in alternatives:

@@ -96,8 +96,8 @@ class _Writer:
         label = self.made.labels.get(shape)
         if label is not None:
             quote = literal[:1] if literal[:1] in ('"', "'") else ""
-            in_marks = getattr(real.text.document.format, "hole_as_label", None)
-            literal = in_marks(label, node) if in_marks and not quote else f"{quote}{label}{quote}"
+            form = real.text.document.format
+            literal = f"{quote}{label}{quote}" if quote else form.hole_as_label(label, node)
         else:
             literal = literal.replace("@", "@@")
         return text.content[node.start : node.label_start] + literal + text.content[node.label_end : node.body_start]
@@ -109,7 +109,7 @@ class _Writer:
         form = real.text.document.format
         if literal[:1] in ('"', "'"):
             written = f"{literal[0]}{hole}{literal[0]}"
-        elif form.name == "JSON" or hasattr(form, "hole_as_label"):  # where a bare hole would be no value
+        elif not form.is_bare:
             written = f'"{hole}"'
         elif form.name == "CSV" and ("," in hole or '"' in hole):
             written = '"' + hole.replace('"', '""') + '"'
