@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from conftest import Made
 from ichnos.documents.text import Text
 from ichnos.documents.tree import Unwritable
-from ichnos.games.profiles.line_patterns import line_patterns
+from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.rules import DocumentRules
 
 HEAD = "takes = {several = false}\n---\n"

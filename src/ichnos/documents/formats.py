@@ -13,10 +13,10 @@ from ichnos.documents.lines import Lines
 from ichnos.documents.lua import Lua
 from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
-from ichnos.documents.toml_text import Toml
+from ichnos.documents.toml import Toml
 from ichnos.documents.tree import Document, Format, many_nodes
 from ichnos.documents.xml import Xml, declared_encoding
-from ichnos.documents.yaml_text import Yaml
+from ichnos.documents.yaml import Yaml
 from ichnos.errors import IchnosError, Place
 
 # By the name that a profile uses; ``escapes`` matters to those that take it.

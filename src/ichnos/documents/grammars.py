@@ -36,7 +36,7 @@ def _parser(grammar: str) -> Parser:
     return Parser(Language(import_module(f"tree_sitter_{grammar}").language()))
 
 
-class Source:
+class ParsedText:
     """A text as a grammar has read it; places are those of characters."""
 
     def __init__(self, text: Text, grammar: str, title: str) -> None:
@@ -149,7 +149,7 @@ class Grammar(Format):
         raise NotImplementedError
 
 
-def too_deep(source: Source, syntax: Any, depth: int) -> None:
+def too_deep(parsed: ParsedText, syntax: Any, depth: int) -> None:
     """Raises IchnosError where parts lie in parts without end."""
     if depth > MAX_DEPTH:
-        raise source.error(f"nested more than {MAX_DEPTH} levels deep", source.start(syntax))
+        raise parsed.error(f"nested more than {MAX_DEPTH} levels deep", parsed.start(syntax))

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from ichnos.documents.line_shapes import (
+from ichnos.documents.patterns import (
     COMMENTS,
     AnyPattern,
     Block,

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from ichnos.documents.grammars import Grammar, Source, named_children, too_deep
+from ichnos.documents.grammars import Grammar, ParsedText, named_children, too_deep
 from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Unwritable
 
@@ -30,7 +30,7 @@ class Lua(Grammar):
     name = "lua"
 
     def parse(self, text: Text) -> Node:
-        return _Reader(Source(text, "lua", "Lua")).document()
+        return _Reader(ParsedText(text, "lua", "Lua")).document()
 
     def listed(self, items: list[str]) -> str:
         return "{" + ", ".join(items) + "}"
@@ -57,12 +57,12 @@ class Lua(Grammar):
 
 
 class _Reader:
-    def __init__(self, source: Source) -> None:
-        self.source = source
+    def __init__(self, parsed: ParsedText) -> None:
+        self.parsed = parsed
 
     def document(self) -> Node:
-        statements = named_children(self.source.root)
-        root = self.source.container(self.source.root, [self.statement(one) for one in statements], KEYED, None)
+        statements = named_children(self.parsed.root)
+        root = self.parsed.container(self.parsed.root, [self.statement(one) for one in statements], KEYED, None)
         if root.children:
             root.start = root.body_start = root.children[0].start
             root.end = root.body_end = root.children[-1].end
@@ -70,7 +70,7 @@ class _Reader:
 
     def statement(self, syntax: Syntax) -> Node:
         """One statement: what it gives back, or assigns, or calls with; any other as its own text."""
-        source, parts = self.source, named_children(syntax)
+        parsed, parts = self.parsed, named_children(syntax)
         if syntax.type == "return_statement" and parts:
             values = named_children(parts[0])
             if len(values) == 1:
@@ -83,11 +83,11 @@ class _Reader:
             name, arguments = syntax.child_by_field_name("name"), syntax.child_by_field_name("arguments")
             if name is not None and arguments is not None:
                 return self.labelled(self.call(arguments), syntax, name)
-        return source.value(WORD, syntax, source.raw(syntax))
+        return parsed.value(WORD, syntax, parsed.raw(syntax))
 
     def labelled(self, node: Node, syntax: Syntax, name: Syntax) -> Node:
         """A statement's node with the label that its own words are."""
-        node = self.source.labelled(node, syntax, self.source.raw(name), name, self.source.end(syntax))
+        node = self.parsed.labelled(node, syntax, self.parsed.raw(name), name, self.parsed.end(syntax))
         node.is_named = True
         return node
 
@@ -95,25 +95,25 @@ class _Reader:
         names, values = (named_children(part) for part in named_children(syntax)[:2])
         if len(names) == 1 == len(values):
             return self.labelled(self.value(values[0], 1), whole, names[0])
-        return self.source.value(WORD, whole, self.source.raw(whole))
+        return self.parsed.value(WORD, whole, self.parsed.raw(whole))
 
     def call(self, arguments: Syntax) -> Node:
         """What a function is called with: a table, or several values."""
         parts = [self.value(part, 1) for part in named_children(arguments)]
         is_table = len(parts) == 1 and parts[0].children
-        return parts[0] if is_table else self.source.container(arguments, parts, LISTED)
+        return parts[0] if is_table else self.parsed.container(arguments, parts, LISTED)
 
     def value(self, syntax: Syntax, depth: int) -> Node:
-        too_deep(self.source, syntax, depth)
-        raw = self.source.raw(syntax)
+        too_deep(self.parsed, syntax, depth)
+        raw = self.parsed.raw(syntax)
         if syntax.type == "table_constructor":
             fields = [self.field(field, depth) for field in named_children(syntax)]
             kind = KEYED if any(field.label is not None for field in fields) or not fields else LISTED
-            return self.source.container(syntax, fields, kind)
+            return self.parsed.container(syntax, fields, kind)
         if syntax.type == "string":
-            return self.source.value(TEXT, syntax, _decoded(raw))
+            return self.parsed.value(TEXT, syntax, _decoded(raw))
         kind = NUMBER if re.fullmatch(r"-?[\d.]+(?:[eE][+-]?\d+)?", raw) else WORD
-        return self.source.value(kind, syntax, raw)
+        return self.parsed.value(kind, syntax, raw)
 
     def field(self, syntax: Syntax, depth: int) -> Node:
         name, value = syntax.child_by_field_name("name"), syntax.child_by_field_name("value")
@@ -121,9 +121,9 @@ class _Reader:
         node = self.value(value, depth + 1)
         if name is None:
             return node
-        raw = self.source.raw(name)
+        raw = self.parsed.raw(name)
         label = _decoded(raw) if name.type == "string" else raw
-        node = self.source.labelled(node, syntax, label, name)
+        node = self.parsed.labelled(node, syntax, label, name)
         node.is_named = name.type == "identifier"
         return node
 

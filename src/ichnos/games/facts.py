@@ -14,7 +14,7 @@ from ichnos.games.profiles.vocabulary import (
     entry_scopes,
     free_prefix,
     inner_scopes,
-    is_own,
+    is_declared,
     key_field,
     scope_row,
     settings,
@@ -35,7 +35,7 @@ def shown(field: str) -> str:
     """A field as people call it: a hole's name without what it is of."""
     if field.startswith(ID_PREFIX):
         return f"id {field.removeprefix(ID_PREFIX)}"
-    if is_own(field):
+    if is_declared(field):
         return field.rpartition(".")[2]
     prefix = next((scope for scope in entry_scopes() if field.startswith(free_prefix(scope))), None)
     if prefix is not None:

@@ -85,7 +85,7 @@ class _Sampler:
     def free(self, name: str) -> Value:
         """A free field's value: the first of each kind that its holes can spell."""
         holes = [hole for document in self.profile.documents for hole in document.holes_named(name)]
-        declared = self.rules.own.words.get(name)
+        declared = self.rules.declared.words.get(name)
         if declared is not None and not self.tables.get(name):
             return self.declared(declared)
         tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
@@ -109,7 +109,9 @@ class _Sampler:
         """A value for each free field that a scope has in the profile's documents, or by its declaration."""
         prefix = words.free_prefix(scope)
         names = {name for document in self.profile.documents for name in document.scopes if name.startswith(prefix)}
-        return {name: self.free(name) for name in sorted({*names, *(row.name for row in self.rules.own.of(scope))})}
+        return {
+            name: self.free(name) for name in sorted({*names, *(row.name for row in self.rules.declared.of(scope))})
+        }
 
     def own_thing(self, scope: str, name: str) -> Thing:
         """One of the things that the profile declares."""
@@ -122,7 +124,7 @@ class _Sampler:
         inside: dict[str, tuple[Thing, ...]] = {words.LANGUAGE: languages(_LANGUAGES), words.SOUND: sounds}
         for scope in words.player_scopes():
             inside[scope] = (self.player(scope, sounds[0].key),)
-        for scope in self.rules.own.scopes:
+        for scope in self.rules.declared.scopes:
             inside[scope] = tuple(self.own_thing(scope, name) for name in ("first", "second"))
         return PackThing(words.PACK, {**self.own, **self.free_of(words.PACK)}, inside)
 

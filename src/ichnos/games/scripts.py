@@ -19,7 +19,7 @@ from ichnos.games.profiles.vocabulary import (
     TAKE,
     attribute,
     inner_scopes,
-    is_own,
+    is_declared,
     is_spoken,
     of_scope,
     player_scopes,
@@ -48,7 +48,7 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
                 {"name": thing.name, "fields": thing.free} for thing in things
             ]
             for scope, things in pack.inside.items()
-            if is_own(scope)
+            if is_declared(scope)
         },
     }
     return {name: _plainly(value) for name, value in collections.items()}

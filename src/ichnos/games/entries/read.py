@@ -21,7 +21,7 @@ from ichnos.games.profiles.vocabulary import (
     PART,
     TAKE,
     entry_scopes,
-    is_own,
+    is_declared,
     scope_row,
 )
 
@@ -255,7 +255,7 @@ class _Reader:
 
     def is_entry(self, scope: str | None) -> bool:
         """Is it a scope of entries, and not what those are sorted by?"""
-        return scope is not None and (scope in entry_scopes() or is_own(scope))
+        return scope is not None and (scope in entry_scopes() or is_declared(scope))
 
     def reason(self, real: Node, alternatives: list[Node], scope: str) -> str:
         """What an entry lacks that all of its kind have, and what it has that is not known."""

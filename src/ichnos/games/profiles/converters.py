@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Numeral, Value, spelled
-from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
+from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
 
 ValueFunction = Callable[[Value], Value]
 Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
@@ -28,7 +28,7 @@ class Tables:
     words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     suffixes: tuple[str, ...] = SUFFIXES
     root: str | None = None  # the folder that the file at hand says its references are below
-    own: OwnRows = NOTHING_OWN  # the things and fields that the profile declares
+    declared: Declarations = NO_DECLARATIONS  # the things and fields that the profile declares
     references: Pair | None = None  # how the game names files, where it says that in general
 
 

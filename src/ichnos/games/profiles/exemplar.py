@@ -29,7 +29,7 @@ from ichnos.games.profiles.vocabulary import (
     all_entry_scopes,
     entry_scopes,
     inner_scopes,
-    is_own,
+    is_declared,
     is_spoken,
     player_scopes,
     scope_row,
@@ -224,7 +224,7 @@ class _Units:
             around = [
                 scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
             ]
-            beside = [scope for scope in still_open if scope in player_scopes() or is_own(scope)]
+            beside = [scope for scope in still_open if scope in player_scopes() or is_declared(scope)]
             if around[:1] == [LANGUAGE]:
                 beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
             still_open = [*(around[:1] or [SOUND]), *beside]

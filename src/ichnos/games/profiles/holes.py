@@ -14,7 +14,7 @@ from functools import cached_property
 from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
-from ichnos.games.profiles.own import OwnRows
+from ichnos.games.profiles.declared import Declarations
 from ichnos.likeness import NEAR, did_you_mean
 
 HOLE = re.compile(
@@ -289,20 +289,22 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
     return Pattern(tuple(parts))
 
 
-def known(text: str, own: OwnRows) -> Iterator[tuple[int, str]]:
+def known(text: str, declared: Declarations) -> Iterator[tuple[int, str]]:
     """Where each hole that means something stands in a text, and how it is written."""
     for match in HOLE.finditer(text):
-        if match["name"] is not None and own.word(match["name"]) is not None:
+        if match["name"] is not None and declared.word(match["name"]) is not None:
             yield match.start(), match[0]
 
 
 def _hole(match: re.Match[str], tables: Tables) -> Hole:
-    word = tables.own.word(match["name"])
+    word = tables.declared.word(match["name"])
     if word is None:
         raise HoleError(
             f"there is no hole named {match['name']}",
             match.start(),
-            _nearest(dict.fromkeys([*vocabulary.WORDS, *map(vocabulary.spelled, tables.own.words)]), match["name"]),
+            _nearest(
+                dict.fromkeys([*vocabulary.WORDS, *map(vocabulary.spelled, tables.declared.words)]), match["name"]
+            ),
         )
     converters = []
     for converter in _CONVERTER.finditer(match["converters"]):

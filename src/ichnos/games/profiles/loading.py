@@ -21,7 +21,7 @@ from ichnos.games.profiles import holes, kinds, references
 from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.line_patterns import line_patterns
+from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import DocumentRules, Rules
 from ichnos.games.profiles.templates import is_litter, scripts
@@ -58,9 +58,9 @@ class _Loader:
         self.rules = checked(Rules, self.file)
         encoder = self.rules.own_encoder
         suffixes = (*SUFFIXES, encoder.extension) if encoder else SUFFIXES
-        for at, what, cure in self.rules.own.slips(_TAKEN):
+        for at, what, cure in self.rules.declared.slips(_TAKEN):
             raise self.error(what, cure, *at)
-        self.tables = Tables(self.rules.tables, suffixes, own=self.rules.own, references=self.references())
+        self.tables = Tables(self.rules.tables, suffixes, declared=self.rules.declared, references=self.references())
         self.kinds = self.all_kinds()
         self.documents: list[Exemplar] = []
         self.takes: list[holes.Pattern] = []  # of the empty files in tree/
@@ -77,7 +77,7 @@ class _Loader:
                 )
             self.need_kinds((*rules.kinds, *rules.entries), "document", index)
         for index, wanted in enumerate(self.rules.needs):
-            if self.rules.own.word(wanted) is None:
+            if self.rules.declared.word(wanted) is None:
                 raise self.error(f"there is no hole named {wanted}", "see the profile reference", "needs", index)
         for name in names:
             self.take(self.tree / name, name)
@@ -177,7 +177,7 @@ class _Loader:
             data = disk.read(path)
             if isinstance(document_format, CsvTable):
                 first = from_bytes(data, str(path), rules.encoding or "utf-8").content.partition("\n")[0]
-                if any(holes.known(first, self.rules.own)):  # it is an entry, and no header
+                if any(holes.known(first, self.rules.declared)):  # it is an entry, and no header
                     document_format = replace(document_format, header=False)
             several = any(self.kinds[name].several for name in (rules.kinds or tuple(self.kinds)))
             if isinstance(document_format, LinePatterns | Lines):
@@ -202,14 +202,14 @@ class _Loader:
         if isinstance(form, Lines):
             return replace(form, quoted=shows_quotes(text.content))
         try:
-            return line_patterns(text.content, rules, self.rules.own, several_takes=several)
+            return line_patterns(text.content, rules, self.rules.declared, several_takes=several)
         except holes.HoleError as error:
             raise IchnosError(error.what, place=Place(text.path), cure=error.cure) from None
 
     def refuse_unread_holes(self, path: Path, name: str, pattern: holes.Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
         text = disk.read(path).decode("utf-8", "ignore")
-        inside = next(holes.known(text, self.rules.own), None)
+        inside = next(holes.known(text, self.rules.declared), None)
         if pattern.holes or inside:
             where = Place(str(path), text.count("\n", 0, inside[0]) + 1) if inside else Place(str(path))
             raise IchnosError(
@@ -231,7 +231,7 @@ class _Loader:
             )
             if node in patterns
         ]
-        for at, written in holes.known(exemplar.document.text.content, self.rules.own):
+        for at, written in holes.known(exemplar.document.text.content, self.rules.declared):
             if not any(start <= at < end for start, end in filled):
                 what = f"nothing is filled in here, and every pack would have {written} as it stands"
                 raise exemplar.document.error(what, at, "put it where a value stands; write @@ for a plain @")
@@ -278,7 +278,7 @@ class _Loader:
 
     def repeat(self, rules: DocumentRules) -> dict[str, str | int]:
         """What game.toml says outright of what repeats, by scope as code calls it."""
-        own = {scope.removeprefix(OWN): scope for scope in self.rules.own.scopes}
+        own = {scope.removeprefix(OWN): scope for scope in self.rules.declared.scopes}
         known = {**{scope: scope for scope in SCOPES if scope != PACK}, **own}
         for scope in rules.repeat:
             if scope not in known:

@@ -13,7 +13,9 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.kinds_of_text import (
+from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
+from ichnos.games.profiles.name_rules import NameRules
+from ichnos.games.profiles.types import (
     InsideFile,
     InsidePath,
     Line,
@@ -21,8 +23,6 @@ from ichnos.games.profiles.kinds_of_text import (
     format_name,
     one_name,
 )
-from ichnos.games.profiles.name_rules import NameRules
-from ichnos.games.profiles.own import OwnField, OwnRows, OwnThing
 
 
 class Game(TomlTable):
@@ -343,11 +343,11 @@ class Rules(TomlTable):
         description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
         " names of your own stand in both",
     )
-    thing: tuple[OwnThing, ...] = Field(
+    thing: tuple[DeclaredThing, ...] = Field(
         default=(),
         description="[[thing]]: what packs for this game have besides sounds, such as mixer channels",
     )
-    field: tuple[OwnField, ...] = Field(
+    field: tuple[DeclaredField, ...] = Field(
         default=(), description="[[field]]: what a sound, a take, the pack, a thing ... has besides"
     )
     tables: dict[str, dict[str, str]] = Field(
@@ -355,14 +355,14 @@ class Rules(TomlTable):
     )
 
     @cached_property
-    def own(self) -> OwnRows:
+    def declared(self) -> Declarations:
         """The things and fields that the profile declares."""
-        return OwnRows(self.thing, self.field)
+        return Declarations(self.thing, self.field)
 
     @property
     def needed(self) -> tuple[str, ...]:
         """The fields that always need a value, as code calls them."""
-        said = [word.name for name in self.needs if (word := self.own.word(name)) is not None]
+        said = [word.name for name in self.needs if (word := self.declared.word(name)) is not None]
         return tuple(dict.fromkeys((*said, *(one.word.name for one in self.field if one.needed))))
 
     def document_rules(self, path: str) -> DocumentRules:

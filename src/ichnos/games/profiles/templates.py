@@ -28,7 +28,7 @@ def scripts(folder: Path, rules: Rules, error: Callable[..., IchnosError]) -> tu
         if not disk.is_file(folder / template):
             raise error(f"there is no scripts/{template}", "write the script's template there", "script", index)
         text = disk.read(folder / template).decode("utf-8", "replace")
-        at, written = next(holes.known(text, rules.own), (0, ""))
+        at, written = next(holes.known(text, rules.declared), (0, ""))
         if written:
             what = f"a template has no holes, and every pack would have {written} as it stands"
             place = Place(str(folder / template), text.count("\n", 0, at) + 1)

@@ -58,10 +58,10 @@ SCOPES: dict[str, Scope] = {
     )
 }
 
-OWN = "own."  # own.NAME: the scope of things that a profile declares: see ``ichnos.games.profiles.own``
+OWN = "own."  # own.NAME: the scope of things that a profile declares: see ``ichnos.games.profiles.declared``
 
 
-def is_own(name: str) -> bool:
+def is_declared(name: str) -> bool:
     """Is it a scope that a profile declares, or a field of one?"""
     return name.startswith(OWN)
 
@@ -278,7 +278,7 @@ def built() -> frozenset[str]:
 def is_name(name: str) -> bool:
     """Is it what a thing is called by, and does not carry?"""
     field = WORDS.get(name)
-    return field.is_name if field is not None else is_own(name) and name.count(".") == 2 and name.endswith(".name")
+    return field.is_name if field is not None else is_declared(name) and name.count(".") == 2 and name.endswith(".name")
 
 
 @cache
@@ -301,7 +301,7 @@ def entry_scopes() -> tuple[str, ...]:
 
 def all_entry_scopes(used: Iterable[str]) -> tuple[str, ...]:
     """The same, with the scopes of a profile's own among those that are used."""
-    return (*entry_scopes(), *sorted({scope for scope in used if is_own(scope)}))
+    return (*entry_scopes(), *sorted({scope for scope in used if is_declared(scope)}))
 
 
 @cache
@@ -347,7 +347,7 @@ def word(name: str) -> Word | None:
         return WORDS[name]
     if name.startswith(ID_PREFIX):
         return Word(name, PACK, "id", "an id minted once for the pack")
-    if is_own(name):
+    if is_declared(name):
         scope, _, field = name.removeprefix(OWN).partition(".")
         called = Word(name, OWN + scope, "text", f"the {scope}'s own name", is_name=True, needed=True)
         return called if field == "name" else Word(name, OWN + scope, "text", f"what the pack file says of a {scope}")
@@ -365,7 +365,7 @@ def spelled(name: str) -> str:
     >>> spelled("own.channel.field.gain"), spelled("take.field.odd")
     ('channel.gain', 'take.field.odd')
     """
-    return name.removeprefix(OWN).replace(".field.", ".") if is_own(name) else name
+    return name.removeprefix(OWN).replace(".field.", ".") if is_declared(name) else name
 
 
 def plural(noun: str, count: int = 0) -> str:

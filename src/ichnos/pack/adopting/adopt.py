@@ -23,7 +23,7 @@ from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.opening import Opened
 from ichnos.games.profiles import places
 from ichnos.games.profiles.converters import is_like
-from ichnos.games.profiles.own import by_declaration
+from ichnos.games.profiles.declared import by_declaration
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
 from ichnos.games.scripts import region_of
@@ -142,10 +142,12 @@ class _Adopting:
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
         scripted = [*self._scripts(read_triggers)]
-        players = Players(self.usual, self.said.ids, self.language, self._picture, self.notes, self.profile.rules.own)
+        players = Players(
+            self.usual, self.said.ids, self.language, self._picture, self.notes, self.profile.rules.declared
+        )
         tables = {
             scope: players.tables(scope, (*self.said.of(scope), *(scripted if scope == TRIGGER else ())))
-            for scope in (*player_scopes(), *self.profile.rules.own.scopes)
+            for scope in (*player_scopes(), *self.profile.rules.declared.scopes)
         }
         icon = self._icon()
         others = list(self._others(sounds.loose))
@@ -276,7 +278,7 @@ class _Adopting:
             if said.get(f"pack.{name}") is not None:
                 yield f"{name} = {toml(str(said[f'pack.{name}']))}\n"
         free = {name: whole(value) for name, value in self.said.free.items() if value not in (None, "")}
-        for name, value in by_declaration(self.profile.rules.own, PACK, free).items():
+        for name, value in by_declaration(self.profile.rules.declared, PACK, free).items():
             yield f"{name} = {toml(value)}\n"
         if icon:
             yield f"icon = {toml(icon)}\n"

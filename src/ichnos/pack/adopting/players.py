@@ -9,12 +9,12 @@ from typing import Any
 
 from ichnos.documents.tree import Value
 from ichnos.games.facts import called
-from ichnos.games.profiles.own import OwnRows, by_declaration
+from ichnos.games.profiles.declared import Declarations, by_declaration
 from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, Word, free_prefix, said_of
 from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.adopting.sounds import spoken
-from ichnos.pack.workspace.own import tables_for
+from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.pack_file import PLAYERS, in_order
 from ichnos.pack.workspace.workspace import short_name
 
@@ -29,7 +29,7 @@ class Players:
     language: str
     picture: Callable[[str], str | None]
     notes: Notes
-    own: OwnRows  # what the profile declares
+    declared: Declarations  # what the profile declares
 
     def tables(self, scope: str, things: Iterable[Thing]) -> list[dict[str, Any]]:
         """The tables of a scope, each with a name of its own."""
@@ -51,7 +51,7 @@ class Players:
             values = {**self.said(thing, free, whose), "name": free}
             if scope == SCHEDULE:
                 values["entries"] = self.entries(thing, free)
-            model = tables_for(self.own)[scope]
+            model = tables_for(self.declared)[scope]
             fitted = fitting(model, values, whose, thing.place, self.notes)
             if fitted is not None:
                 tables.append(in_order(fitted, model))
@@ -62,7 +62,7 @@ class Players:
         entries = []
         for at, entry in enumerate(schedule.of(ENTRY), 1):
             whose = f"entry {at} of the schedule {name}"
-            model = tables_for(self.own)[ENTRY]
+            model = tables_for(self.declared)[ENTRY]
             fitted = fitting(model, self.said(entry, name, whose), whose, entry.place, self.notes)
             if fitted is not None:
                 alone = {name: value for name, value in fitted.items() if (name, value) != ("kind", "piece")}
@@ -91,7 +91,7 @@ class Players:
         prefix = free_prefix(thing.scope)
         free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
         free = {name: value for name, value in free.items() if value not in (None, "")}
-        return {**found, **by_declaration(self.own, thing.scope, free)}
+        return {**found, **by_declaration(self.declared, thing.scope, free)}
 
     def is_made_from(self, name: str, identity: Value) -> bool:
         """Is an id the one that a build makes from the pack's and a name?"""

@@ -14,16 +14,16 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
+from ichnos.games.profiles.declared import by_declaration
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.kinds import Kind
-from ichnos.games.profiles.own import by_declaration
 from ichnos.games.profiles.profile import without_extension
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, TAKE, free_prefix, goes_round, said_of
 from ichnos.games.targets import marking
 from ichnos.games.things import SoundThing, TakeThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.plan.naming import named_path
-from ichnos.pack.workspace.own import tables_for
+from ichnos.pack.workspace.declared import tables_for
 
 FOLDER = "clips"
 
@@ -112,11 +112,11 @@ class AdoptedSounds:
         values |= self._settings(sound, kind)
         fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
-        values |= by_declaration(self.profile.rules.own, SOUND, fields)
+        values |= by_declaration(self.profile.rules.declared, SOUND, fields)
         own_name = self._own_name(sound, kind)
         if own_name is not None:
             values["file"] = own_name
-        fitted = fitting(tables_for(self.profile.rules.own)[SOUND], values, sound.key, sound.place, self.notes)
+        fitted = fitting(tables_for(self.profile.rules.declared)[SOUND], values, sound.key, sound.place, self.notes)
         if fitted is not None:
             self.tables.append(fitted)
 
@@ -141,7 +141,7 @@ class AdoptedSounds:
                 self.notes.lose(take.place, f"{what}: {take.file}" if take.file else what)
                 continue
             values |= self._settings_of(take)
-            model = tables_for(self.profile.rules.own)[TAKE]
+            model = tables_for(self.profile.rules.declared)[TAKE]
             fitted = fitting(model, values, f"take {number} of {sound.key}", take.place, self.notes)
             if fitted is not None:
                 takes.append(fitted["clip"] if list(fitted) == ["clip"] else fitted)
@@ -184,7 +184,7 @@ class AdoptedSounds:
         }
         prefix = free_prefix(thing.scope)
         free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
-        return said | (by_declaration(self.profile.rules.own, thing.scope, free) if thing.scope != SOUND else {})
+        return said | (by_declaration(self.profile.rules.declared, thing.scope, free) if thing.scope != SOUND else {})
 
     def _settings(self, sound: SoundThing, kind: Kind) -> dict[str, Any]:
         settings = self._settings_of(sound)

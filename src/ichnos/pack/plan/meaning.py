@@ -26,7 +26,7 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace.own import own_tables
+from ichnos.pack.workspace.declared import declared_tables
 from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
@@ -72,7 +72,7 @@ def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = Non
     for scope in player_scopes():
         tables = enumerate(getattr(file, scope))
         inside[scope] = tuple(_player(workspace, uses, scope, one, place(scope, index), index) for index, one in tables)
-    for scope in workspace.profile.rules.own.scopes:
+    for scope in workspace.profile.rules.declared.scopes:
         inside[scope] = tuple(_own(workspace, scope))
     inside[LANGUAGE] = languages(tag for several in inside.values() for thing in several for tag in thing.languages)
     return PackThing(PACK, values, inside, places=places)
@@ -110,7 +110,7 @@ def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, 
 
 def _own(workspace: Workspace, scope: str) -> Iterator[Thing]:
     """The things of a scope that the profile declares."""
-    for index, table in enumerate(own_tables(workspace.pack_file, scope)):
+    for index, table in enumerate(declared_tables(workspace.pack_file, scope)):
         free = {f"{free_prefix(scope)}{name}": value for name, value in table.fields.items()}
         place = workspace.file.place(scope.removeprefix(OWN), index)
         yield Thing(scope, {f"{scope}.name": table.name, **free}, place=place)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ichnos.games.entries.fill import Bindings, instances
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, PART, SOUND, TAKE, part_in, player_scopes
-from ichnos.pack.workspace.own import own_tables
+from ichnos.pack.workspace.declared import declared_tables
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -26,10 +26,10 @@ def why(workspace: Workspace, exemplar: Exemplar, bindings: Bindings) -> str:
     for scope in player_scopes():
         if scope in scopes:
             return f"a {scope}" if scope in exemplar.file_scopes else counted(len(getattr(pack, scope)), scope)
-    for scope in workspace.profile.rules.own.scopes:
+    for scope in workspace.profile.rules.declared.scopes:
         if scope in scopes:
             name = scope.removeprefix(OWN)
-            return f"a {name}" if scope in exemplar.file_scopes else counted(len(own_tables(pack, scope)), name)
+            return f"a {name}" if scope in exemplar.file_scopes else counted(len(declared_tables(pack, scope)), name)
     if SOUND in scopes:
         return f"a list of {counted(sounds, 'sound')}"
     return _of_itself(exemplar)

@@ -26,7 +26,7 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.targets import marking
 from ichnos.likeness import did_you_mean
-from ichnos.pack.workspace.own import all_own_tables
+from ichnos.pack.workspace.declared import all_declared_tables
 from ichnos.pack.workspace.pack_file import PackFile, Sound
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -163,10 +163,10 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
 def _own_without_place(profile: Profile, pack: PackFile, holes: Collection[str]) -> Iterator[str]:
     """Things of another game's profile, and fields of them that stand nowhere."""
     title = profile.rules.game.title
-    for scope, tables in all_own_tables(pack):
+    for scope, tables in all_declared_tables(pack):
         name = scope.removeprefix(OWN)
         for table in tables:
-            if scope not in profile.rules.own.scopes:
+            if scope not in profile.rules.declared.scopes:
                 yield f"{title} has no place for a {name}: {table.name}"
                 continue
             lost = [field for field in table.fields if f"{free_prefix(scope)}{field}" not in holes]

@@ -13,14 +13,14 @@ from tomlkit.items import AoT
 
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
-from ichnos.games.profiles.own import by_declaration
+from ichnos.games.profiles.declared import by_declaration
 from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
+from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.folder import FILE_NAME
-from ichnos.pack.workspace.own import tables_for
 from ichnos.pack.workspace.pack_file import in_order
 from ichnos.pack.workspace.slips import needed_of
 from ichnos.pack.workspace.workspace import Workspace
@@ -100,11 +100,11 @@ def _refuse_twice(loaded: Workspace, scope: str, name: str, existing: Any, to_ex
 
 
 def _checked(loaded: Workspace, scope: str, fields: Mapping[str, Any]) -> TomlTable:
-    own = loaded.profile.rules.own
+    declared = loaded.profile.rules.declared
     said = {name: value for name, value in fields.items() if name != "fields"}
-    said |= by_declaration(own, scope, fields.get("fields", {}))
+    said |= by_declaration(declared, scope, fields.get("fields", {}))
     try:
-        return tables_for(own)[scope].model_validate(said)
+        return tables_for(declared)[scope].model_validate(said)
     except ValidationError as error:
         detail = error.errors()[0]
         at = str(detail["loc"][0]) if detail["loc"] else ""
@@ -116,7 +116,7 @@ def _checked(loaded: Workspace, scope: str, fields: Mapping[str, Any]) -> TomlTa
 def _values(loaded: Workspace, scope: str, given: TomlTable) -> dict[str, Any]:
     """What a table says, as it is written."""
     values = given.model_dump(mode="json", by_alias=True, exclude_defaults=True)
-    values |= by_declaration(loaded.profile.rules.own, scope, values.pop("fields", {}))
+    values |= by_declaration(loaded.profile.rules.declared, scope, values.pop("fields", {}))
     return in_order(values, type(given))
 
 

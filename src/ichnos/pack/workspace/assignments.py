@@ -19,7 +19,7 @@ from ichnos.errors import IchnosError, Place, UsageError, raise_all
 from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.profiles.kinds import Kind
-from ichnos.pack.workspace import own, sound_slips
+from ichnos.pack.workspace import declared, sound_slips
 from ichnos.pack.workspace.copies import Copies
 from ichnos.pack.workspace.folder import FILE_NAME
 from ichnos.pack.workspace.pack_file import Sound, Take
@@ -105,7 +105,7 @@ def save(loaded: Workspace, document: tomlkit.TOMLDocument) -> None:
     """
     data = _as_bytes(loaded, document)
     file = TomlFile(data, FILE_NAME)
-    checked(own.pack_file_for(own.of_games(file, loaded.folder)), file)
+    checked(declared.pack_file_for(declared.of_games(file, loaded.folder)), file)
     path = loaded.folder / FILE_NAME
     disk.refuse_way_out(loaded.folder, path, FILE_NAME)
     if disk.read(path, FILE_NAME) != loaded.file.text.to_bytes(loaded.file.text.content):

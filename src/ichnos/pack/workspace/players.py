@@ -15,10 +15,10 @@ from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
-from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
+from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
 from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, attribute, player_scopes, said_of, spoken
+from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.folder import PLAYER_TABLES
-from ichnos.pack.workspace.own import tables_for
 from ichnos.pack.workspace.pack_file import PackFile
 
 _BY_LANGUAGE = [attribute(name) for scope in player_scopes() for name in spoken(scope)]
@@ -28,7 +28,7 @@ Places = Mapping[tuple[str, str], Callable[..., Place]]  # by scope and name: ``
 
 
 def with_tables(
-    folder: Path, pack_file: PackFile, place: Callable[..., Place], own: OwnRows = NOTHING_OWN
+    folder: Path, pack_file: PackFile, place: Callable[..., Place], declared: Declarations = NO_DECLARATIONS
 ) -> tuple[PackFile, Places]:
     """A pack file with what its tables say as well, and where everything that has a name of its own stands.
 
@@ -40,7 +40,7 @@ def with_tables(
     more: dict[str, tuple[TomlTable, ...]] = {}
     for scope, name in PLAYER_TABLES.items():
         if disk.is_file(folder / name):
-            table = _Table(scope, from_bytes(disk.read(folder / name, name), name), own)
+            table = _Table(scope, from_bytes(disk.read(folder / name, name), name), declared)
             tables = table.read()
             for player in tables:
                 called = str(getattr(player, "name", ""))
@@ -66,9 +66,9 @@ def _of_file(
             yield (scope, player.name), at(scope, index)
 
 
-def columns(scope: str, own: OwnRows = NOTHING_OWN) -> tuple[str, ...]:
+def columns(scope: str, declared: Declarations = NO_DECLARATIONS) -> tuple[str, ...]:
     """The columns that a table of a scope can have; a schedule's rows are its entries."""
-    models = tables_for(own)
+    models = tables_for(declared)
     fields = {**models[scope].model_fields, **(models[ENTRY].model_fields if scope == SCHEDULE else {})}
     return tuple(str(one.alias or name) for name, one in fields.items() if name not in ("fields", "entries"))
 
@@ -79,19 +79,19 @@ class _Table:
 
     scope: str
     text: Text
-    own: OwnRows
+    declared: Declarations
     places: dict[str, Callable[..., Place]] = field(default_factory=dict)
     errors: list[IchnosError] = field(default_factory=list)
 
     def read(self) -> list[TomlTable]:
         by_schedule: dict[str, dict[str, Any]] = {}
         by_name: dict[str, list[Row]] = {}
-        for row in rows(self.text, columns(self.scope, self.own), _PREFIXES):
+        for row in rows(self.text, columns(self.scope, self.declared), _PREFIXES):
             cells, name = row.cells, row.cells.get("name", "")
             if not self.has_numbers(row):
                 continue
             if self.scope == SCHEDULE:
-                of_entry = ("key", "kind", *(word.field for word in self.own.of(ENTRY)))
+                of_entry = ("key", "kind", *(word.field for word in self.declared.of(ENTRY)))
                 entry = {column: cells.pop(column) for column in of_entry if column in cells}
                 known = by_schedule.setdefault(name, {"entries": []})
                 known["entries"].append(entry)
@@ -133,7 +133,7 @@ class _Table:
             return given[int(entry)].place()
 
         try:
-            table = tables_for(self.own)[self.scope].model_validate(said)
+            table = tables_for(self.declared)[self.scope].model_validate(said)
         except ValidationError as error:
             for detail in error.errors():
                 loc = detail["loc"]

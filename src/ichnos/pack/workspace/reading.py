@@ -18,8 +18,8 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
+from ichnos.pack.workspace import declared, local, players, slips, sound_slips, sounds
 from ichnos.pack.workspace import given as locks
-from ichnos.pack.workspace import local, own, players, slips, sound_slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.sounds import PlacedSound
@@ -40,8 +40,8 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
         UsageError: the workspace knows no such game.
     """
     file = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME)
-    rows = own.of_games(file, folder)
-    pack_file = checked(own.pack_file_for(rows), file)
+    rows = declared.of_games(file, folder)
+    pack_file = checked(declared.pack_file_for(rows), file)
     game = None if game == pack_file.game else game
     given = sounds.of_file(pack_file, file.place)
     table = _table(folder, file, pack_file)

@@ -7,9 +7,20 @@ from typing import TYPE_CHECKING, Any
 
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError, Place
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, TRIGGER, free_prefix, is_own, word
+from ichnos.games.profiles.vocabulary import (
+    ENTRY,
+    OWN,
+    PACK,
+    SCHEDULE,
+    SOUND,
+    TAKE,
+    TRIGGER,
+    free_prefix,
+    is_declared,
+    word,
+)
 from ichnos.likeness import did_you_mean, nearest
-from ichnos.pack.workspace.own import own_tables
+from ichnos.pack.workspace.declared import declared_tables
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
@@ -153,7 +164,9 @@ def _items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place,
                 yield entry, where, f'entry {number + 1} of the schedule "{schedule.name}"'
     else:
         name = scope.removeprefix(OWN)
-        tables: Sequence[Any] = own_tables(pack_file, scope) if is_own(scope) else getattr(pack_file, scope, ())
+        tables: Sequence[Any] = (
+            declared_tables(pack_file, scope) if is_declared(scope) else getattr(pack_file, scope, ())
+        )
         for index, table in enumerate(tables):
             yield table, workspace.place(name, index), f'the {name} "{table.name}"'
 
@@ -176,7 +189,7 @@ _LIST = "see them: ichnos keys --events"
 
 def _own_things(workspace: Workspace) -> Iterator[IchnosError]:
     """Two things of one name, and keys that nothing has."""
-    rows = workspace.profile.rules.own
+    rows = workspace.profile.rules.declared
     for scope in rows.scopes:
         had: set[str] = set()
         for table, place, called in _items(workspace, scope):

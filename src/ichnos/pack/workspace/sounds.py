@@ -12,10 +12,10 @@ from ichnos.documents.checked import TomlTable, beyond, in_words
 from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
-from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
+from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
 from ichnos.games.profiles.vocabulary import SOUND, TAKE, Word, said_of
+from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.folder import SILENT_CLIP
-from ichnos.pack.workspace.own import tables_for
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take
 
 SETTINGS = tuple(name for name in Settings.model_fields if name != "fields")
@@ -68,7 +68,7 @@ def of_file(pack_file: PackFile, place: Callable[..., Place]) -> list[PlacedSoun
     return [PlacedSound(sound, at(index)) for index, sound in enumerate(pack_file.sound)]
 
 
-def of_table(text: Text, own: OwnRows = NOTHING_OWN) -> list[PlacedSound]:
+def of_table(text: Text, declarations: Declarations = NO_DECLARATIONS) -> list[PlacedSound]:
     """The sounds of a table (RFC 4180; also with semicolons or tabs): a row for each clip.
 
     Rows with one key are its takes, or with ``part`` its parts; what else a sound has may stand in
@@ -79,8 +79,8 @@ def of_table(text: Text, own: OwnRows = NOTHING_OWN) -> list[PlacedSound]:
     """
     errors: list[IchnosError] = []
     by_key: dict[str, _Rows] = {}
-    models = tables_for(own)
-    declared = {scope: {word.field: word for word in own.of(scope)} for scope in (SOUND, TAKE)}
+    models = tables_for(declarations)
+    declared = {scope: {word.field: word for word in declarations.of(scope)} for scope in (SOUND, TAKE)}
     columns = (*_PLAIN, *_OF_TAKE, *SETTINGS, *declared[SOUND], *declared[TAKE])
     for row in rows(text, columns, prefixes=("title.", "field.")):
         key = row.cells.get("key", "")

@@ -16,7 +16,7 @@ from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.games.profiles import profile
-from ichnos.games.profiles.own import OwnField, OwnRows, OwnThing
+from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word
 from ichnos.pack.workspace.pack_file import (
     PLAYERS,
@@ -37,16 +37,16 @@ _DECLARES = re.compile(rb"^[ \t]*(?:\[\[)?[ \t]*\"?(?:thing|field)\"?[ \t]*(?:\]
 _KINDS: Mapping[str, Any] = {"text": str, "number": float, "whole": int, "yes-no": bool}
 
 
-def rows_of(names: Iterable[str], folder: Path) -> OwnRows:
+def rows_of(names: Iterable[str], folder: Path) -> Declarations:
     """What the profiles of some games declare; of a profile that cannot be read, nothing: that is told elsewhere."""
-    rows = OwnRows()
+    rows = Declarations()
     for name in names:
         try:
             data = disk.read(profile.find(name, folder) / "game.toml")
             values = tomllib.loads(data.decode()) if _DECLARES.search(data) else {}
-            more = OwnRows(
-                tuple(map(OwnThing.model_validate, values.get("thing", ()))),
-                tuple(map(OwnField.model_validate, values.get("field", ()))),
+            more = Declarations(
+                tuple(map(DeclaredThing.model_validate, values.get("thing", ()))),
+                tuple(map(DeclaredField.model_validate, values.get("field", ()))),
             )
         except (IchnosError, OSError, ValueError, ValidationError, TypeError):
             continue
@@ -54,7 +54,7 @@ def rows_of(names: Iterable[str], folder: Path) -> OwnRows:
     return rows
 
 
-def of_games(file: TomlFile, folder: Path) -> OwnRows:
+def of_games(file: TomlFile, folder: Path) -> Declarations:
     """What the profiles of the games declare that a workspace's file names."""
     own, others = file.values.get("game"), file.values.get("games")
     names = [own] if isinstance(own, str) else []
@@ -65,7 +65,7 @@ def of_games(file: TomlFile, folder: Path) -> OwnRows:
 
 
 @cache
-def tables_for(rows: OwnRows) -> Mapping[str, type[TomlTable]]:
+def tables_for(rows: Declarations) -> Mapping[str, type[TomlTable]]:
     """The models of the tables of each scope, with what profiles declare."""
 
     def table(model: type[TomlTable], scope: str, **more: Any) -> Any:
@@ -90,12 +90,12 @@ def tables_for(rows: OwnRows) -> Mapping[str, type[TomlTable]]:
         ENTRY: entry,
         "defaults": table(Defaults, SOUND),
         **{scope: table(model, scope, **more.get(scope, {})) for scope, model in PLAYERS.items()},
-        **{scope: table(_OwnTable, scope) for scope in rows.scopes},
+        **{scope: table(DeclaredTable, scope) for scope in rows.scopes},
     }
 
 
 @cache
-def pack_file_for(rows: OwnRows) -> type[PackFile]:
+def pack_file_for(rows: Declarations) -> type[PackFile]:
     """The model of ``ichnos.toml`` for games that declare these."""
     if not rows.things and not rows.fields:
         return PackFile
@@ -113,18 +113,18 @@ def _several(model: Any) -> Any:
     return tuple[model, ...]
 
 
-class _OwnTable(TomlTable):
+class DeclaredTable(TomlTable):
     name: str = Field(min_length=1, description="its own name")
     fields: Fields = Field(default={}, exclude=True, description="")
 
 
-def own_tables(pack_file: PackFile, scope: str) -> tuple[_OwnTable, ...]:
+def declared_tables(pack_file: PackFile, scope: str) -> tuple[DeclaredTable, ...]:
     """The things of a scope that a profile declares."""
-    tables: tuple[_OwnTable, ...] = getattr(pack_file, _attribute(scope.removeprefix(OWN)), ())
+    tables: tuple[DeclaredTable, ...] = getattr(pack_file, _attribute(scope.removeprefix(OWN)), ())
     return tables
 
 
-def all_own_tables(pack_file: PackFile) -> Iterator[tuple[str, tuple[_OwnTable, ...]]]:
+def all_declared_tables(pack_file: PackFile) -> Iterator[tuple[str, tuple[DeclaredTable, ...]]]:
     """All things that profiles of the workspace's games declare, by their scope."""
     for name, field in type(pack_file).model_fields.items():
         if name.startswith(_attribute("")):

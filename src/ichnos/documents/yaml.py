@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from ichnos.documents.grammars import FLOW, Grammar, Source, encoded, named_children, too_deep
+from ichnos.documents.grammars import FLOW, Grammar, ParsedText, encoded, named_children, too_deep
 from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Unwritable
 
@@ -32,7 +32,7 @@ class Yaml(Grammar):
     by_indent = True
 
     def parse(self, text: Text) -> Node:
-        return _Reader(Source(text, "yaml", "YAML")).document()
+        return _Reader(ParsedText(text, "yaml", "YAML")).document()
 
     def quoted(self, text: str, mark: str) -> str:
         if mark == "'" and not re.search(r"[\x00-\x1f\x7f-\x9f\ufeff\ufffe\uffff\u2028\u2029]", text):
@@ -53,15 +53,15 @@ class Yaml(Grammar):
 
 
 class _Reader:
-    def __init__(self, source: Source) -> None:
-        self.source = source
+    def __init__(self, parsed: ParsedText) -> None:
+        self.parsed = parsed
 
     def document(self) -> Node:
-        source = self.source
-        documents = [one for one in named_children(source.root) if one.type == "document"]
+        parsed = self.parsed
+        documents = [one for one in named_children(parsed.root) if one.type == "document"]
         if len(documents) > 1:
             cure = "keep one in a file"
-            raise source.error("several documents stand in this file", source.start(documents[1]), cure)
+            raise parsed.error("several documents stand in this file", parsed.start(documents[1]), cure)
         values = [one for one in named_children(documents[0]) if one.type.endswith("_node")] if documents else []
         if not values:
             return Node(KEYED, 0, 0, 0, 0)
@@ -69,11 +69,11 @@ class _Reader:
 
     def value(self, syntax: Syntax, depth: int) -> Node:
         """A value; an anchor and a tag before it stand outside of it."""
-        too_deep(self.source, syntax, depth)
+        too_deep(self.parsed, syntax, depth)
         inner = [one for one in named_children(syntax) if one.type not in ("anchor", "tag")]
         if syntax.type in ("block_node", "flow_node"):
             if not inner:
-                return self.source.value(WORD, syntax, self.source.raw(syntax))
+                return self.parsed.value(WORD, syntax, self.parsed.raw(syntax))
             return self.value(inner[0], depth)
         if syntax.type in ("block_mapping", "flow_mapping"):
             pairs = [self.pair(one, depth) for one in inner]
@@ -86,7 +86,7 @@ class _Reader:
         return self.scalar(syntax)
 
     def container(self, syntax: Syntax, children: list[Node], kind: str) -> Node:
-        node = self.source.container(syntax, children, kind, FLOW if syntax.type.startswith("flow") else None)
+        node = self.parsed.container(syntax, children, kind, FLOW if syntax.type.startswith("flow") else None)
         if node.value is None and children:
             node.end = node.body_end = children[-1].end
         return node
@@ -96,40 +96,40 @@ class _Reader:
         if not inner:
             return self.nothing(syntax)
         node = self.value(inner[0], depth + 1)
-        node.start = self.source.start(syntax)
+        node.start = self.parsed.start(syntax)
         return node
 
     def nothing(self, syntax: Syntax) -> Node:
         """A place where no value stands."""
-        start, end = self.source.start(syntax), self.source.end(syntax)
-        end = start + len(self.source.content[start:end].rstrip())
+        start, end = self.parsed.start(syntax), self.parsed.end(syntax)
+        end = start + len(self.parsed.content[start:end].rstrip())
         return Node(WORD, start, end, end, end, "")
 
     def pair(self, syntax: Syntax, depth: int) -> Node:
         if syntax.type not in ("block_mapping_pair", "flow_pair"):
-            return self.source.value(WORD, syntax, self.source.raw(syntax))
+            return self.parsed.value(WORD, syntax, self.parsed.raw(syntax))
         key, value = syntax.child_by_field_name("key"), syntax.child_by_field_name("value")
         node = self.nothing(syntax) if value is None else self.value(value, depth + 1)
         if key is None:
             return node
         label = self.value(key, depth + 1).value
-        return self.source.labelled(node, syntax, self.source.raw(key) if label is None else label, key)
+        return self.parsed.labelled(node, syntax, self.parsed.raw(key) if label is None else label, key)
 
     def scalar(self, syntax: Syntax) -> Node:
-        raw = self.source.raw(syntax)
+        raw = self.parsed.raw(syntax)
         if syntax.type == "plain_scalar":
             kind = next((_KINDS[one.type] for one in syntax.children if one.type in _KINDS), TEXT)
-            return self.source.value(kind, syntax, _FOLDED.sub(_folded, raw) if kind == TEXT else raw)
+            return self.parsed.value(kind, syntax, _FOLDED.sub(_folded, raw) if kind == TEXT else raw)
         if syntax.type == "single_quote_scalar":
-            return self.source.value(TEXT, syntax, _FOLDED.sub(_folded, raw[1:-1]).replace("''", "'"))
+            return self.parsed.value(TEXT, syntax, _FOLDED.sub(_folded, raw[1:-1]).replace("''", "'"))
         if syntax.type == "double_quote_scalar":
             inner = re.sub(r"\\[ \t]*\r?\n[ \t]*", "", raw[1:-1])
-            return self.source.value(TEXT, syntax, _ESCAPE.sub(_letter, _FOLDED.sub(_folded, inner)))
+            return self.parsed.value(TEXT, syntax, _ESCAPE.sub(_letter, _FOLDED.sub(_folded, inner)))
         if syntax.type == "block_scalar":
-            node = self.source.value(TEXT, syntax, _block(raw))
+            node = self.parsed.value(TEXT, syntax, _block(raw))
             node.end = node.body_end = node.start + len(raw.rstrip())
             return node
-        return self.source.value(WORD, syntax, raw)
+        return self.parsed.value(WORD, syntax, raw)
 
 
 def _folded(match: re.Match[str]) -> str:

@@ -6,8 +6,8 @@ import json
 from pathlib import Path
 
 from conftest import Made, edit, run
+from ichnos.games.profiles.declared import Declarations, DeclaredThing
 from ichnos.games.profiles.loading import _TAKEN
-from ichnos.games.profiles.own import OwnRows, OwnThing
 from ichnos.pack.workspace.pack_file import PackFile
 
 RULES = """
@@ -177,5 +177,5 @@ def test_what_a_game_has_no_place_for_is_told(tmp_path: Path) -> None:
 
 def test_a_thing_cannot_be_called_as_a_table_that_every_workspace_has() -> None:
     taken = [info.alias or name for name, info in PackFile.model_fields.items()]
-    things = OwnRows(tuple(OwnThing(name=name, about="x") for name in taken))
+    things = Declarations(tuple(DeclaredThing(name=name, about="x") for name in taken))
     assert len(list(things.slips(_TAKEN))) == len(taken)

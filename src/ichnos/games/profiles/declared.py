@@ -19,14 +19,14 @@ from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SOUND, TAKE, Word
 _NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
 
 
-class OwnThing(TomlTable):
+class DeclaredThing(TomlTable):
     name: str = Field(
         pattern=_NAME, examples=["channel"], description="its name: [[channel]] in ichnos.toml, @channel.name@"
     )
     about: str = Field(min_length=1, description="what it is, in a sentence")
 
 
-class OwnField(TomlTable):
+class DeclaredField(TomlTable):
     of: str = Field(
         default=SOUND,
         description="what has it: pack, sound, take, trigger, prop, schedule, entry, or a [[thing]]",
@@ -47,7 +47,7 @@ class OwnField(TomlTable):
     needed: bool = Field(default=False, description="does this game always need it?")
 
     @model_validator(mode="after")
-    def _fits_its_kind(self) -> OwnField:
+    def _fits_its_kind(self) -> DeclaredField:
         if self.choices and self.kind != "text":
             raise ValueError("choices are for texts")
         if (self.least, self.most, self.unit) != (None, None, None) and self.kind not in ("number", "whole"):
@@ -74,17 +74,17 @@ _HAVE_FIELDS = (PACK, *entry_scopes(), TAKE, ENTRY)
 
 
 @dataclass(frozen=True)
-class OwnRows:
+class Declarations:
     """What a profile, or several, declare."""
 
-    things: tuple[OwnThing, ...] = ()
-    fields: tuple[OwnField, ...] = ()
+    things: tuple[DeclaredThing, ...] = ()
+    fields: tuple[DeclaredField, ...] = ()
 
-    def together(self, other: OwnRows) -> OwnRows:
+    def together(self, other: Declarations) -> Declarations:
         """Both; of what both declare, the first counts."""
         things = {thing.name: thing for thing in (*other.things, *self.things)}
         fields = {(one.of, one.name): one for one in (*other.fields, *self.fields)}
-        return OwnRows(tuple(things.values()), tuple(fields.values()))
+        return Declarations(tuple(things.values()), tuple(fields.values()))
 
     @property
     def scopes(self) -> tuple[str, ...]:
@@ -115,7 +115,7 @@ class OwnRows:
 
     def word(self, name: str) -> Word | None:
         """The row that a hole's name means, as a profile writes it."""
-        return self.words.get(name) or (None if vocabulary.is_own(name) else vocabulary.word(name))
+        return self.words.get(name) or (None if vocabulary.is_declared(name) else vocabulary.word(name))
 
     def slips(self, taken: Iterable[str]) -> Iterator[tuple[tuple[str | int, ...], str, str]]:
         """What is wrong with the declarations: where, what, and what to do.
@@ -139,12 +139,12 @@ class OwnRows:
             had.add((one.of, one.name))
 
 
-NOTHING_OWN = OwnRows()
+NO_DECLARATIONS = Declarations()
 
 
-def by_declaration(own: OwnRows, scope: str, free: Mapping[str, Any]) -> dict[str, Any]:
+def by_declaration(declared: Declarations, scope: str, free: Mapping[str, Any]) -> dict[str, Any]:
     """Free fields as the workspace's file has them: those that the profile declares by their names, others apart."""
-    declared = {word.field for word in own.of(scope)}
-    others = {name: value for name, value in free.items() if name not in declared}
-    said = {name: value for name, value in free.items() if name in declared}
+    fields = {word.field for word in declared.of(scope)}
+    others = {name: value for name, value in free.items() if name not in fields}
+    said = {name: value for name, value in free.items() if name in fields}
     return {**said, "fields": others} if others else said

@@ -11,9 +11,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ichnos.documents.line_patterns import LinePatterns
-from ichnos.documents.line_shapes import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
+from ichnos.documents.patterns import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
+from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
 from ichnos.games.profiles.holes import HOLE, HoleError
-from ichnos.games.profiles.own import NOTHING_OWN, OwnRows
 from ichnos.games.profiles.rules import DocumentRules
 from ichnos.games.profiles.vocabulary import (
     AROUND,
@@ -35,19 +35,19 @@ _NAMED = re.compile(r"\w")
 
 
 def line_patterns(
-    text: str, rules: DocumentRules, own: OwnRows = NOTHING_OWN, *, several_takes: bool = True
+    text: str, rules: DocumentRules, declared: Declarations = NO_DECLARATIONS, *, several_takes: bool = True
 ) -> LinePatterns:
     """The format of a document from its exemplar's text.
 
     Args:
-        own: the things and fields that the profile declares.
+        declared: the things and fields that the profile declares.
         several_takes: takes repeat within a line.
 
     Raises:
         HoleError: a line that cannot be meant.
     """
     signs = COMMENTS if rules.comments is None else rules.comments
-    in_lines = own, several_takes and rules.entry_for != "take"
+    in_lines = declared, several_takes and rules.entry_for != "take"
     lines = list(_lines(text, signs, *in_lines))
     return LinePatterns(tuple(_Nesting(lines).patterns()), rules.escapes or "none", signs, rules.disabled)
 
@@ -76,20 +76,20 @@ class _Line:
 
     @property
     def naming(self) -> set[str]:
-        """What of an entry's own names stands in it."""
+        """What of an entry's declared names stands in it."""
         return {name for name in self.names if self.entry and name in scope_row(self.entry).principal}
 
 
-def _lines(text: str, comments: tuple[str, ...], own: OwnRows, several_takes: bool) -> Iterator[_Line]:
+def _lines(text: str, comments: tuple[str, ...], declared: Declarations, several_takes: bool) -> Iterator[_Line]:
     signs = tuple(sign.partition(" ")[0] for sign in comments)
     for number, whole in enumerate(text.splitlines(), 1):
         content = whole.strip()
-        names = tuple(_names(content, own))
+        names = tuple(_names(content, declared))
         if not content or (content.startswith(signs) and not names):
             continue
         indent = len(whole) - len(whole.lstrip())
         try:
-            pattern = _pattern(str(number), content, comments, own, several_takes)
+            pattern = _pattern(str(number), content, comments, declared, several_takes)
         except HoleError as error:
             raise HoleError(f"line {number}: {error.what}", 0, error.cure) from None
         line = _Line(pattern, names, indent)
@@ -106,15 +106,17 @@ def _label(line: _Line, number: int, content: str) -> str:
     return f"{scope} {line.pattern.first_word or next(iter(words), '')}"
 
 
-def _names(text: str, own: OwnRows) -> Iterator[str]:
+def _names(text: str, declared: Declarations) -> Iterator[str]:
     """The names of the holes in a text, as code calls them."""
     for match in HOLE.finditer(text):
         if match["name"] is not None:
-            word = own.word(match["name"])
+            word = declared.word(match["name"])
             yield word.name if word else match["name"]
 
 
-def _pattern(number: str, content: str, comments: tuple[str, ...], own: OwnRows, several_takes: bool) -> LinePattern:
+def _pattern(
+    number: str, content: str, comments: tuple[str, ...], declared: Declarations, several_takes: bool
+) -> LinePattern:
     """One line of an exemplar as a pattern."""
     pieces = list(_pieces(content))
     texts, slots = pieces[::2], pieces[1::2]
@@ -143,7 +145,7 @@ def _pattern(number: str, content: str, comments: tuple[str, ...], own: OwnRows,
     closing = texts[-1]
     for sign in comments:  # a comment behind the exemplar's line is not part of what a line is like
         closing = re.split(rf"(?:^|[ \t]){re.escape(sign.partition(' ')[0])}", closing, maxsplit=1)[0]
-    return LinePattern("", texts[0], tuple(_grouped(parts, own, several_takes)), closing.rstrip())
+    return LinePattern("", texts[0], tuple(_grouped(parts, declared, several_takes)), closing.rstrip())
 
 
 def _pieces(content: str) -> Iterator[str]:
@@ -174,17 +176,17 @@ def _pieces(content: str) -> Iterator[str]:
     yield plain
 
 
-def _grouped(slots: list[Slot], own: OwnRows, several_takes: bool) -> Iterator[Slot | Group]:
+def _grouped(slots: list[Slot], declared: Declarations, several_takes: bool) -> Iterator[Slot | Group]:
     """The slots with those of one inner scope together; shown twice, what stands between the two is their joint."""
     index = 0
     while index < len(slots):
-        scope = _scope(slots[index], own)
+        scope = _scope(slots[index], declared)
         run = 1
-        while index + run < len(slots) and scope is not None and _scope(slots[index + run], own) == scope:
+        while index + run < len(slots) and scope is not None and _scope(slots[index + run], declared) == scope:
             run += 1
         members = slots[index : index + run]
         index += run
-        names = [list(_names(slot.written, own)) for slot in members]
+        names = [list(_names(slot.written, declared)) for slot in members]
         half = run // 2
         is_twice = run % 2 == 0 and names[:half] == names[half:]
         if scope is None or (scope == TAKE and not several_takes) or not (is_twice or _NAMED.search(members[0].lead)):
@@ -196,9 +198,9 @@ def _grouped(slots: list[Slot], own: OwnRows, several_takes: bool) -> Iterator[S
         yield Group(f"{shown[0].name}-", (replace(firm[0], optional=False), *firm[1:]), joint)
 
 
-def _scope(slot: Slot, own: OwnRows) -> str | None:
+def _scope(slot: Slot, declared: Declarations) -> str | None:
     """The scope inside an entry that a slot belongs to."""
-    scopes = set(map(scope_of, _names(slot.written, own)))
+    scopes = set(map(scope_of, _names(slot.written, declared)))
     inner = [scope for entry in entry_scopes() for scope in inner_scopes(entry)]
     return next((scope for scope in inner if scope in scopes), None)
 
