@@ -142,6 +142,7 @@ def test_slips_in_them_are_told_as_in_any_other(tmp_path: Path) -> None:
         ("gain = -6.5", "gain = 9", "it must be at most 6"),
         ("gain = -6.5", "gian = 9", 'did you mean "gain"?'),
         ("gain = -6.5", 'gain = "loud"', "a number is expected"),
+        ("gain = -6.5", "gain = true", "a number is expected, and not true"),
         ("gain = -6.5\n", "", 'Lock needs the gain of the channel "water"'),
         ('mood = "brisk"', 'mood = "wild"', "one of these is expected: 'calm' or 'brisk'"),
         ("echo = 0.25", "echo = 2", "it must be at most 1"),

@@ -141,6 +141,7 @@ MEANT = {
     "a number without end": ("volume = inf", "volume = inf", "not without end", ""),
     "one take without brackets": ('far = 3\n#', 'takes = "c1.wav"', "a list is expected, in brackets", "your clips"),
     "maybe for true": ('loop = "maybe"', "loop =", "true or false is expected, without quotation marks", ""),
+    "true for a number": ("volume = true", "volume = true", "a number is expected, and not true", "1 is as it is"),
     "a category of nobody": (
         'category = "bells"\n[[defaults]]\ncategories = ["bels"]\nvolume = 1', "[[defaults]]", "fit no sound of the pack: bels", ""
     ),

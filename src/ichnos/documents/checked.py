@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, TypeVar
+from functools import cache
+from typing import Any, ClassVar, TypeVar, get_args
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError, ValidationInfo, field_validator
 from pydantic.fields import FieldInfo
+from pydantic_core import PydanticCustomError
 
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import BEYOND, IchnosError, raise_all
@@ -35,6 +37,22 @@ class TomlTable(BaseModel):
         populate_by_name=True,
         allow_inf_nan=False,
     )
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _no_number_is_true(cls, value: Any, info: ValidationInfo) -> Any:
+        is_said = isinstance(value, bool) or (isinstance(value, list) and any(isinstance(one, bool) for one in value))
+        if is_said and _is_of_numbers(cls, str(info.field_name)):
+            raise PydanticCustomError("float_type", "a number is expected")
+        return value
+
+
+@cache
+def _is_of_numbers(model: type[BaseModel], name: str) -> bool:
+    kinds: list[Any] = [model.model_fields[name].annotation]
+    for kind in kinds:
+        kinds += get_args(kind)
+    return (float in kinds or int in kinds) and bool not in kinds and Any not in kinds
 
 
 def checked(model: type[Model], file: TomlFile) -> Model:

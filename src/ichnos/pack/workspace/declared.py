@@ -33,7 +33,7 @@ from ichnos.pack.workspace.pack_file import (
     as_take,
 )
 
-_DECLARES = re.compile(rb"^[ \t]*(?:\[\[)?[ \t]*\"?(?:thing|field)\"?[ \t]*(?:\]\]|=)", re.MULTILINE)
+_DECLARES = re.compile(rb"^[ \t]*(?:\[\[)?[ \t]*[\"']?(?:thing|field)[\"']?[ \t]*(?:\]\]|=)", re.MULTILINE)
 _KINDS: Mapping[str, Any] = {"text": str, "number": float, "whole": int, "yes-no": bool}
 
 
