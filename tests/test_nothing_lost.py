@@ -98,6 +98,21 @@ def test_a_build_that_would_lose_something_is_refused(tmp_path: Path, shape: str
     assert not (game.own / "build").exists()
 
 
+def test_a_sound_that_no_document_names_is_told(tmp_path: Path) -> None:
+    tree = {"tree/all.txt": 'ring "wav/@key@.wav" @volume@\n', "tree/wav/@key@.wav": ""}
+    sounds = f"{SOUND}{SOUND.replace('reed', 'rush')}{SOUND.replace('reed', 'wren')}volume = 0.5\n"
+    game = Made(tmp_path / "one", "mill", ONE, tree, {})
+    game.start(sounds)
+    done = run("build", cwd=game.own)
+    assert "Note: reed, rush: in no document of the pack, as all.txt holds a sound only with its volume." in done.err
+    assert "all.txt  a list of 1 sound\n" in done.out
+    game = Made(tmp_path / "two", "mill", ONE, {**tree, "tree/named.json": '[\n "@key@"\n]\n'}, {})
+    game.start(sounds)
+    done = run("build", cwd=game.own)
+    assert "in no document" not in done.err
+    assert "named.json  a list of 3 sounds\n" in done.out
+
+
 def test_what_a_converter_rounds_is_named(tmp_path: Path) -> None:
     shape = '{"all": [\n {"id": "@key@", "f": "@file@", "fade": "@fade~milliseconds@"}\n]}\n'
     game = Made(tmp_path, "mill", ONE, {"tree/all.json": shape, "tree/@key@.wav": ""}, {})

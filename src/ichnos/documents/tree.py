@@ -8,11 +8,12 @@ text, ``[start, end)``, so that an edit is a splice and every byte outside it st
 from __future__ import annotations
 
 import gc
+import math
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeGuard
 
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError
@@ -112,6 +113,24 @@ def spelled(value: Value) -> str:
     if isinstance(value, float):
         return str(int(value)) if value.is_integer() else f"{value:.12g}"
     return "" if value is None else str(value)
+
+
+def is_number(value: Value) -> TypeGuard[float]:
+    """Is it one, and not a yes or no, which Python counts among them?"""
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def is_same(one: Value, other: Value) -> bool:
+    """Do two values say the same? Numbers, as near as a document can hold them.
+
+    >>> is_same(0.1 + 0.2, 0.3), is_same("3", 3.0), is_same(True, 1), is_same(None, "")
+    (True, True, False, False)
+    """
+    if is_number(one) and is_number(other):
+        return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-12)
+    if one is None or other is None or isinstance(one, list) or isinstance(other, list):
+        return one == other
+    return spelled(one) == spelled(other)
 
 
 class Unwritable(ValueError):

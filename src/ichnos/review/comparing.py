@@ -15,7 +15,7 @@ from typing import IO, Any
 from ichnos.audio.files import clips, loops
 from ichnos.documents.facts import Fact, difference, facts
 from ichnos.documents.formats import parse
-from ichnos.documents.tree import Value, spelled
+from ichnos.documents.tree import Value, is_same
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.entries.understanding import not_understood
@@ -164,20 +164,13 @@ def _order(change: Change) -> tuple[int, str, int]:
 
 def _values(thing: tuple[str, str], before: _OnePack, after: _OnePack) -> Iterator[Change]:
     for one, other in difference(
-        before.facts(thing), after.facts(thing), lambda one, two: _equal(one.value, two.value)
+        before.facts(thing), after.facts(thing), lambda one, two: is_same(one.value, two.value)
     ):
         yield _changed(*thing, name_of(one or other), one, other)  # type: ignore[arg-type]
 
 
 def _changed(of: str, name: str, field: str, before: Fact | None, after: Fact | None) -> Change:
     return Change(CHANGED, of, name, field, before.value if before else None, after.value if after else None)
-
-
-def _equal(one: Value, other: Value) -> bool:
-    numbers = [value for value in (one, other) if isinstance(value, int | float) and not isinstance(value, bool)]
-    if len(numbers) == 2:
-        return math.isclose(*numbers, rel_tol=1e-9, abs_tol=1e-12)
-    return one == other or (one is not None and other is not None and spelled(one) == spelled(other))
 
 
 def lost(before: Opened, after: Opened) -> Iterator[Fact]:

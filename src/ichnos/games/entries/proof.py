@@ -5,13 +5,11 @@ What is filled is compared before it is written, so that nothing can be lost bet
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TypeGuard
 
 from ichnos.documents.facts import Fact, difference
-from ichnos.documents.tree import KEYED, Document, Unwritable, Value, spelled
+from ichnos.documents.tree import KEYED, Document, Unwritable, Value, is_number, is_same, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import said_in
 from ichnos.games.entries.contents import contents, sound_entries
@@ -54,6 +52,8 @@ class DocumentProof:
         files: the names of the pack's files that definitions can refer to.
         game: the name of the profile.
         notes: what converters round, one sentence for each value.
+        standing: the keys of the sounds that stand in each document.
+        left_out: the documents that a sound has no entry in, by its key, with the values that it would need there.
     """
 
     said: PackThing
@@ -61,6 +61,8 @@ class DocumentProof:
     files: Sequence[str]
     game: str
     notes: list[str] = field(default_factory=list)
+    standing: dict[str, set[str]] = field(default_factory=dict)
+    left_out: dict[str, dict[str, set[str]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._sound_files = SoundFiles([*self.files])
@@ -167,9 +169,12 @@ class _OneDocument:
                 continue
             entries = by_key.get(key, [])
             if entries:
+                self.proof.standing.setdefault(self.path, set()).add(sound.key)
                 yield from self.sound(sound, entries)
             elif self.needs_entry(sound):
                 yield self.proof.error(f'"{sound.key}" would not stand here', sound.place, Place(self.path))
+            elif not self.in_language:
+                self.proof.left_out.setdefault(sound.key, {})[self.path] = self.values_of_sounds
 
     def key(self, sound: SoundThing) -> str:
         """The key as it is read from here."""
@@ -186,12 +191,16 @@ class _OneDocument:
 
     def needs_entry(self, sound: SoundThing) -> bool:
         """Must the sound stand here? Not where there is only room for what nobody has said of it."""
-        names = {name for name, of in self.exemplar.scopes.items() if of in _OF_SOUNDS and not is_name(name)}
+        names = self.values_of_sounds
         if not names or any(self.is_said(sound, name) for name in names):
             return True
         units = [node for node, scope in self.exemplar.units.items() if scope == SOUND]
         is_row = any(node.kind != KEYED for node in units)  # a line, or a list, of which nothing can be left out
         return not self.in_language and not is_row and SOUND not in self.exemplar.file_scopes
+
+    @property
+    def values_of_sounds(self) -> set[str]:
+        return {name for name, of in self.exemplar.scopes.items() if of in _OF_SOUNDS and not is_name(name)}
 
     @property
     def in_language(self) -> bool:
@@ -366,13 +375,13 @@ class _OneDocument:
             kinds = f" ({_kind(meant)}, and there {_kind(back)})" if shown == other else ""
             what = f'{whose} is "{shown}", and would be read as "{other}"{kinds}'
             yield self.proof.error(what, place, there)
-        elif _is_number(meant) and isinstance(back, float) and abs(float(meant) - back) > _ROUNDED * abs(float(meant)):
+        elif is_number(meant) and isinstance(back, float) and abs(float(meant) - back) > _ROUNDED * abs(float(meant)):
             self.proof.notes.append(f"{whose} is {spelled(float(meant))}, and {self.path} rounds it to {spelled(back)}")
 
     def comes_back(self, name: str, meant: Value, back: Value) -> bool:
         if meant is None or back is None:
             return meant is back
-        return any(_same(value, back) for value in self.carried(name, meant))
+        return any(is_same(value, back) for value in self.carried(name, meant))
 
     def carried(self, name: str, value: Value) -> list[Value]:
         """What the holes of a name make of a value; itself where there is none."""
@@ -385,15 +394,5 @@ class _OneDocument:
         return spellings or [value]
 
 
-def _is_number(value: Value) -> TypeGuard[float]:
-    return isinstance(value, int | float) and not isinstance(value, bool)
-
-
 def _kind(value: Value) -> str:
-    return "a number" if _is_number(value) else "yes or no" if isinstance(value, bool) else "a text"
-
-
-def _same(one: Value, other: Value) -> bool:
-    if isinstance(one, float) and isinstance(other, float):
-        return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-12)
-    return spelled(one) == spelled(other)
+    return "a number" if is_number(value) else "yes or no" if isinstance(value, bool) else "a text"

@@ -76,7 +76,7 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
         tuple(files),
         sounds,
         profile.digest,
-        (*unplaced.notes(workspace), *proof.notes),
+        (*unplaced.notes(workspace), *unplaced.standing_nowhere(workspace, proof), *proof.notes),
         workspace.game,
         rules.game.title if workspace.catalogue is None else "",
         rules.limits.megabytes,
@@ -237,7 +237,8 @@ def _document(
         if not any(workspace.is_installed(placed.sound) for placed in workspace.sounds):
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
-    reason = f"merged into the game's own, {len(changes)} changed" if changes else why(workspace, exemplar, bindings)
+    standing = len(proof.standing.get(path, ()))
+    reason = f"merged into the game's own, {len(changes)} changed" if changes else why(workspace, exemplar, standing)
     return PlannedFile(path, reason, data, changes=tuple(changes), is_built=not built().isdisjoint(exemplar.scopes))
 
 

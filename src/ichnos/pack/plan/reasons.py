@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from ichnos.games.entries.fill import Bindings, instances
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, PART, SOUND, TAKE, part_in, player_scopes
 from ichnos.pack.workspace.declared import declared_tables
 from ichnos.pack.workspace.workspace import Workspace
 
 
-def why(workspace: Workspace, exemplar: Exemplar, bindings: Bindings) -> str:
-    """What a document of the pack is there for."""
+def why(workspace: Workspace, exemplar: Exemplar, sounds: int) -> str:
+    """What a document of the pack is there for.
+
+    Args:
+        sounds: how many stand in it.
+    """
     scopes = set(exemplar.scopes.values()) - {PACK}
 
     def counted(count: int, noun: str) -> str:
         return f"{count} {noun}{'' if count == 1 else 's'}"
 
-    pack, sounds = workspace.pack_file, sum(1 for _ in instances(SOUND, bindings))
+    pack = workspace.pack_file
     plays = bool(scopes & {TAKE, PART}) or any(part_in(name) for name in exemplar.scopes)
     if "title" in exemplar.scopes and not plays:
         return "titles that players see"

@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterator, Mapping
 from ichnos.documents.checked import TomlTable
 from ichnos.files import disk
 from ichnos.games.entries.arranged import stands_without_files
+from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     ENTRY,
@@ -40,6 +41,25 @@ def notes(workspace: Workspace) -> Iterator[str]:
     yield from _without_clip(workspace)
     yield from _still_played(workspace)
     yield from _of_usual_form(workspace)
+
+
+def standing_nowhere(workspace: Workspace, proof: DocumentProof) -> Iterator[str]:
+    """Sounds that no document names, as it would need a value there that nobody has said."""
+    if workspace.profile.scripts:
+        return
+    standing = set().union(*proof.standing.values())
+    keys_by_need: dict[str, list[str]] = {}
+    for placed in workspace.sounds:
+        sound = placed.sound
+        missing = proof.left_out.get(sound.key, {})
+        if not missing or sound.key in standing or not (sound.clips() or sound.silent):
+            continue
+        if sound.new or workspace.kind_of(sound).replace != "by-path":
+            needs = [f"{path} holds a sound only with its {' and '.join(sorted(of))}" for path, of in missing.items()]
+            keys_by_need.setdefault("; ".join(needs), []).append(sound.key)
+    for need, keys in keys_by_need.items():
+        named = ", ".join(keys[:3]) + (f" and {len(keys) - 3} others" if len(keys) > 3 else "")
+        yield f"{named}: in no document of the pack, as {need}"
 
 
 def _of_usual_form(workspace: Workspace) -> Iterator[str]:
