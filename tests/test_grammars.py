@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -96,11 +97,13 @@ def _by_key(name: str, text: str) -> dict[str, dict[str, Any]]:
     return {one["id"]: {**one, "wavs": [wav["wav"] for wav in one["wavs"]]} for one in said}
 
 
+@pytest.mark.parametrize("is_bare", [False, True])
 @pytest.mark.parametrize(
     ("name", "exemplar", "own"), [("yaml", YAML, YAML_OWN), ("toml", TOML, TOML_OWN), ("lua", LUA, LUA_OWN)]
 )
-def test_merged_read_back_and_restored(name: str, exemplar: str, own: str, tmp_path: Path) -> None:
+def test_merged_read_back_and_restored(name: str, exemplar: str, own: str, tmp_path: Path, *, is_bare: bool) -> None:
     path = f"noises.{name}"
+    exemplar = re.sub(r'(?<!\[)"(@.+?@)"', r"\1", exemplar) if is_bare else exemplar  # a hole without quotation marks
     tree = {f"tree/{path}": exemplar, "tree/mine/@key@-@take.number@.wav": ""}
     game = Made(tmp_path, "weir", RULES.format(path=path, format=name), tree, {path: own})
     game.start(SAID, keys=2)

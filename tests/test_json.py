@@ -89,6 +89,12 @@ def test_encodings_are_kept() -> None:
     assert str(caught.value.place) == "x.json:2:7"
 
 
+def test_a_hole_without_quotation_marks_is_told_as_one() -> None:
+    with pytest.raises(IchnosError) as caught:
+        Json().parse(from_bytes(b'{"volume": @volume@}', "x"))
+    assert caught.value.cure.startswith("write it in quotation marks")
+
+
 @pytest.mark.parametrize("sign", ["\x0b", "\x0c", "\x1c", "\x85", "\u2028"])
 def test_a_sign_that_only_some_take_for_a_line_end_is_refused_in_its_place(sign: str) -> None:
     with pytest.raises(IchnosError, match=r"x:1:2: .*cannot be read as JSON"):

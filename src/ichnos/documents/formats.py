@@ -60,11 +60,14 @@ def format_of(path: str) -> Format | None:
     return named(name) if name else None
 
 
-def parse(data: bytes, path: str, document_format: Format, encoding: str | None = None) -> Document:
+def parse(
+    data: bytes, path: str, document_format: Format, encoding: str | None = None, *, has_holes: bool = False
+) -> Document:
     """Parse a file's bytes; ``path`` is what messages call it.
 
     Args:
         encoding: what the profile says; a byte-order mark, or XML's own declaration, wins over it.
+        has_holes: it is a profile's.
     """
     if isinstance(document_format, Xml):
         encoding = declared_encoding(data) or encoding
@@ -73,4 +76,5 @@ def parse(data: bytes, path: str, document_format: Format, encoding: str | None 
         what = f"this file has more than {MOST_SIGNS:,} values, and no definition that is read here has"
         raise IchnosError(what, place=Place(path), cure="is it the right file?")
     with many_nodes():
-        return Document(text, document_format, document_format.parse(text))
+        read = document_format.parse_with_holes if has_holes else document_format.parse
+        return Document(text, document_format, read(text))

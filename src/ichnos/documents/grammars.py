@@ -24,6 +24,7 @@ MAX_DEPTH = 200
 FLOW = ","  # the value of a container whose children have commas between them
 
 encoded = json.JSONEncoder(ensure_ascii=False).encode
+_HOLE = re.compile(r"(?<!@)@(?!@)[^@\n]+@(?!@)")
 _NUMERAL = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")
 
 
@@ -37,15 +38,19 @@ def _parser(grammar: str) -> Parser:
 
 
 class ParsedText:
-    """A text as a grammar has read it; places are those of characters."""
+    """A text as a grammar has read it; places are those of characters.
 
-    def __init__(self, text: Text, grammar: str, title: str) -> None:
+    ``instead``: a sign that the grammar reads in the place of each one of a hole; without it, there are no holes.
+    """
+
+    def __init__(self, text: Text, grammar: str, title: str, instead: str = "") -> None:
         self.text, self.content, self.title = text, text.content, title
-        data = text.content.encode("utf-8", "surrogatepass")
+        shown = _HOLE.sub(lambda hole: instead * len(hole[0]), text.content) if instead else text.content
+        data = shown.encode("utf-8", "surrogatepass")
         self._places: list[int] | None = None
-        if len(data) != len(text.content):
-            widths = (len(letter.encode("utf-8", "surrogatepass")) for letter in text.content)
-            self._places = [index for index, width in enumerate(widths) for _ in range(width)] + [len(text.content)]
+        if len(data) != len(shown):
+            widths = (len(letter.encode("utf-8", "surrogatepass")) for letter in shown)
+            self._places = [index for index, width in enumerate(widths) for _ in range(width)] + [len(shown)]
         self.root = _parser(grammar).parse(data).root_node
         if self.root.has_error:
             self.refuse(self.root)
@@ -109,6 +114,18 @@ class Grammar(Format):
     name = ""
     by_lines = True
     is_bare = False
+    title = ""  # what messages call it
+    hole_sign = "_"  # what the grammar reads as a word, or as a number, however many there are
+
+    def parse(self, text: Text) -> Node:
+        return self.tree(ParsedText(text, self.name, self.title))
+
+    def parse_with_holes(self, text: Text) -> Node:
+        return self.tree(ParsedText(text, self.name, self.title, self.hole_sign))
+
+    def tree(self, parsed: ParsedText) -> Node:
+        """The tree of a document that the grammar has read."""
+        raise NotImplementedError
 
     def separator(self, parent: Node) -> str:
         return "," if parent.value == FLOW else ""

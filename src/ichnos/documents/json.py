@@ -235,7 +235,8 @@ class _Parser:
                 offset,
                 r"write a backslash as \\ and a line break as \n",
             )
-        return self.error(f"{rest!r} cannot be read as JSON", offset, _EXPECTED[wants])
+        cure = _IN_QUOTES if rest.startswith("@") else _EXPECTED[wants]
+        return self.error(f"{rest!r} cannot be read as JSON", offset, cure)
 
     def unexpected(self, found: str, offset: int, wants: str, top: Node | None) -> IchnosError:
         expected = _EXPECTED[wants]
@@ -254,6 +255,7 @@ def _shown(value: re.Match[str], content: str) -> str:
     return content[start - 1 : end + 1] if group in ("plain", "escaped") else content[start:end]
 
 
+_IN_QUOTES = 'write it in quotation marks: the hole "@volume@" becomes a number without them'
 _EXPECTED = {
     "value": "a value should stand here",
     "first": "a value or ] should stand here",

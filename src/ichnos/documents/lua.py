@@ -9,7 +9,6 @@ import re
 from typing import TYPE_CHECKING
 
 from ichnos.documents.grammars import Grammar, ParsedText, named_children, too_deep
-from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Unwritable
 
 if TYPE_CHECKING:
@@ -28,9 +27,10 @@ class Lua(Grammar):
     """Lua's tables; see :class:`ichnos.documents.tree.Format`."""
 
     name = "lua"
+    title = "Lua"
 
-    def parse(self, text: Text) -> Node:
-        return _Reader(ParsedText(text, "lua", "Lua")).document()
+    def tree(self, parsed: ParsedText) -> Node:
+        return _Reader(parsed).document()
 
     def listed(self, items: list[str]) -> str:
         return "{" + ", ".join(items) + "}"

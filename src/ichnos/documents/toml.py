@@ -218,9 +218,11 @@ class Toml(Grammar):
 
     name = "toml"
     suffixes = (".toml",)
+    title = "TOML"
+    hole_sign = "1"
 
-    def parse(self, text: Text) -> Node:
-        return _Reader(ParsedText(text, "toml", "TOML")).document()
+    def tree(self, parsed: ParsedText) -> Node:
+        return _Reader(parsed).document()
 
     def quoted(self, text: str, mark: str) -> str:
         if mark == "'" and not re.search(r"['\x00-\x08\x0a-\x1f\x7f]", text):

@@ -153,6 +153,10 @@ class Format(ABC):
     def parse(self, text: Text) -> Node:
         """Parse a whole document. Raises IchnosError with line and column."""
 
+    def parse_with_holes(self, text: Text) -> Node:
+        """Parse a document in which holes stand for values and labels, also without quotation marks."""
+        return self.parse(text)
+
     @abstractmethod
     def separator(self, parent: Node) -> str:
         """What stands between two children of ``parent``, apart from white space."""

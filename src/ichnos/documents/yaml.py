@@ -6,7 +6,6 @@ import re
 from typing import TYPE_CHECKING
 
 from ichnos.documents.grammars import FLOW, Grammar, ParsedText, encoded, named_children, too_deep
-from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, LISTED, NUMBER, TEXT, WORD, Node, Unwritable
 
 if TYPE_CHECKING:
@@ -29,10 +28,11 @@ class Yaml(Grammar):
 
     name = "yaml"
     suffixes = (".yaml", ".yml")
+    title = "YAML"
     by_indent = True
 
-    def parse(self, text: Text) -> Node:
-        return _Reader(ParsedText(text, "yaml", "YAML")).document()
+    def tree(self, parsed: ParsedText) -> Node:
+        return _Reader(parsed).document()
 
     def quoted(self, text: str, mark: str) -> str:
         if mark == "'" and not re.search(r"[\x00-\x1f\x7f-\x9f\ufeff\ufffe\uffff\u2028\u2029]", text):

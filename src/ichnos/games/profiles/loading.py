@@ -183,7 +183,7 @@ class _Loader:
             if isinstance(document_format, LinePatterns | Lines):
                 text = from_bytes(data, str(path), rules.encoding or "utf-8")
                 document_format = self.shaped(document_format, text, rules, several=several)
-            document = parse(data, str(path), document_format, rules.encoding)
+            document = parse(data, str(path), document_format, rules.encoding, has_holes=True)
             how = ExemplarRules(
                 several, self.repeat(rules), self.tables, rules.entries, frozenset(rules.kinds),
                 rules.entry_for == "take",
