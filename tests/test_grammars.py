@@ -116,6 +116,7 @@ def test_merged_read_back_and_restored(name: str, exemplar: str, own: str, tmp_p
     kept = [line for line in own.splitlines() if "weir" not in line and "loud" not in line and "odds: 2" not in line]
     assert [line for line in kept if line.strip(" })],") and line not in text.splitlines()] == []
     assert game.run("install", cwd=game.own).code == 0
+    assert "  installed  in " in game.run("status", cwd=game.own).out  # no file of the pack says its version
     assert (tmp_path / "game" / path).read_text("utf-8") == text
     assert game.run("restore", cwd=game.own).code == 0
     assert (tmp_path / "game" / path).read_text("utf-8") == own

@@ -47,7 +47,7 @@ def status(workspace: WorkspaceText = ".", json: Json = False) -> None:
             if standing.changed
             else ""
         )
-        show.say(f"  installed  {standing.version} in {standing.folder}{edition}{changed}")
+        show.say(f"  installed  {f'{standing.version} in'.strip()} {standing.folder}{edition}{changed}")
     if not state.installed:
         show.say("  installed  nowhere")
     command, why = state.next_step
