@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.exemplar import Exemplar
@@ -12,6 +12,7 @@ from ichnos.games.profiles.rules import LoadList, Rules
 from ichnos.games.targets import target
 
 _MODES = {"whole": "", "fragment": ", where needed", "merge": ", merged into the game's own", "known": ", only read"}
+_MARKED = {"wav-markers": "marked in the WAV", "vorbis-comments": "marked in the file's Vorbis comments"}
 
 
 def describe(profile: Profile) -> list[tuple[str, str]]:
@@ -23,15 +24,11 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
         if profile.has_files(kind):
             lines += _kind(profile, kind, None if kind is general else general)
     lines.append(("file names", _names(profile)))
-    named = [f"{reference} is {path}" for reference, path in rules.references.items()]
-    lines += [("references" if index == 0 else "", text) for index, text in enumerate(named)]
-    documents = (_document(profile, exemplar) for exemplar in profile.documents)
-    lines += [("documents" if index == 0 else "", text) for index, text in enumerate(documents)]
+    lines += _rows("references", (f"{reference} is {path}" for reference, path in rules.references.items()))
+    lines += _rows("documents", (_document(profile, exemplar) for exemplar in profile.documents))
     lines += [("script", script.path) for script in profile.scripts]
-    if rules.loops.kind == "wav-markers":
-        lines.append(("loops", "marked in the WAV"))
-    elif rules.loops.kind == "vorbis-comments":
-        lines.append(("loops", "marked in the file's Vorbis comments"))
+    if rules.loops.kind in _MARKED:
+        lines.append(("loops", _MARKED[rules.loops.kind]))
     if rules.icon is not None:
         size = f"{rules.icon.width} x {rules.icon.height} pixels" if rules.icon.size else "as large as it is"
         lines.append(("icon", f"{rules.icon.path}, {size}"))
@@ -39,38 +36,38 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
     needed = [*rules.needs, *(f"the {one.name} of {_a(one.of)}" for one in rules.field if one.needed)]
     if needed:
         lines.append(("needs", ", ".join(needed)))
-    lines += _own(rules)
-    lines.append(
-        ("packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}")
-    )
+    lines += _rows("things", (f"{thing.name}: {thing.about}" for thing in rules.thing))
+    lines += _rows("fields", (f"{one.name} of {_a(one.of)}: {one.word.about}" for one in rules.field))
+    return [*lines, *_in_game(rules)]
+
+
+def _in_game(rules: Rules) -> Iterator[tuple[str, str]]:
+    """Where a pack goes, and how the game plays it."""
+    yield "packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}"
     if rules.install.folder is not None:
         where = f"{rules.install.folder}/ of the game" if rules.install.folder else "the game's folder itself"
         over = ", its files laid over the game's own" if rules.install.lay == "over" else ""
-        lines.append(("goes into", f"{where}{over}"))
+        yield "goes into", f"{where}{over}"
     play = rules.play
     fading = "evenly" if play.curve == "straight" else "by half with each doubling"
-    lines.append(("plays", f"{play.voices} sounds at once; from {play.near:g} to {play.far:g} m they fade {fading}"))
+    yield "plays", f"{play.voices} sounds at once; from {play.near:g} to {play.far:g} m they fade {fading}"
     calls = [parse_call(means, text) for means, text in play.functions.items()]
     if calls:
-        lines.append(("scripts run", ", ".join(f"{call.function} is {call.means}" for call in calls)))
-    lines += [
-        ("load list", f"{load_list.path}: {load_list.line}" + _beside(load_list)) for load_list in rules.install.lists
-    ]
-    lines += [("by hand" if index == 0 else "", step) for index, step in enumerate(rules.afterwards)]
-    lines += [("cache", f"{path} is to be deleted") for path in rules.install.caches]
-    return lines
+        yield "scripts run", ", ".join(f"{call.function} is {call.means}" for call in calls)
+    for load_list in rules.install.lists:
+        yield "load list", f"{load_list.path}: {load_list.line}" + _beside(load_list)
+    yield from _rows("by hand", rules.afterwards)
+    for path in rules.install.caches:
+        yield "cache", f"{path} is to be deleted"
+
+
+def _rows(heading: str, texts: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """A row for each text, the first under the heading."""
+    return ((heading if index == 0 else "", text) for index, text in enumerate(texts))
 
 
 def _a(noun: str) -> str:
     return f"{'an' if noun[0] in 'aeiou' else 'a'} {noun}" if noun != "pack" else "the pack"
-
-
-def _own(rules: Rules) -> Iterator[tuple[str, str]]:
-    """The things and fields that the profile declares."""
-    fields = [f"{one.name} of {_a(one.of)}: {one.word.about}" for one in rules.field]
-    told = [f"{thing.name}: {thing.about}" for thing in rules.thing]
-    yield from (("things" if index == 0 else "", text) for index, text in enumerate(told))
-    yield from (("fields" if index == 0 else "", text) for index, text in enumerate(fields))
 
 
 def _document(profile: Profile, exemplar: Exemplar) -> str:

@@ -7,7 +7,7 @@ a file has, and adds the others after the last. Every byte outside the edited en
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value, column
@@ -138,22 +138,7 @@ class Editor:
             yield from self.respell(pattern, real, part, bindings)
             if pattern.holds_value:
                 continue
-            absent = [
-                (child, text)
-                for child in pattern.children
-                if child not in matched and child not in self.exemplar.units and self.is_set(child, bindings)
-                if (text := self.filler.node(child, bindings)) is not None
-            ]
-            yield from (self.into_line([text], child, pattern, real) for child, text in absent if self.in_line(child))
-            missing = [text for child, text in absent if not self.in_line(child)]
-            reopened = self.document.format.reopened(real, self.text) if missing else None
-            if reopened is not None and any(
-                child not in matched and not child.holds_value for child in pattern.children
-            ):
-                at, closing = reopened
-                yield Edit(at, real.end, f">{''.join(text.strip() for text in missing)}{closing}")
-            elif missing:
-                yield from self.insert(missing, pattern, real, real.children)
+            yield from self.add(pattern, real, matched, bindings)
             if copied and pattern not in gone:
                 yield from self.without_theirs(pattern, real, matched, theirs)
             for scope in dict.fromkeys(self.exemplar.units.get(child) for child in pattern.children):
@@ -162,6 +147,23 @@ class Editor:
                     yield from self.by_name(scope, str(name), pattern, real, part, bindings)
                 elif scope is not None:
                     yield from self.repeat(scope, pattern, real, part, bindings, copied=copied)
+
+    def add(self, pattern: Node, real: Node, matched: Collection[Node], bindings: Bindings) -> Iterator[Edit]:
+        """Put into a node what is set, and stands in the pattern alone."""
+        absent = [
+            (child, text)
+            for child in pattern.children
+            if child not in matched and child not in self.exemplar.units and self.is_set(child, bindings)
+            if (text := self.filler.node(child, bindings)) is not None
+        ]
+        yield from (self.into_line([text], child, pattern, real) for child, text in absent if self.in_line(child))
+        missing = [text for child, text in absent if not self.in_line(child)]
+        reopened = self.document.format.reopened(real, self.text) if missing else None
+        if reopened is not None and any(child not in matched and not child.holds_value for child in pattern.children):
+            at, closing = reopened
+            yield Edit(at, real.end, f">{''.join(text.strip() for text in missing)}{closing}")
+        elif missing:
+            yield from self.insert(missing, pattern, real, real.children)
 
     def in_line(self, pattern: Node) -> bool:
         """Has it a place of its own within a line?"""
