@@ -23,7 +23,8 @@ from ichnos.audio.measure.analysis import analyse
 from ichnos.errors import IchnosError, Place
 from ichnos.files import writing
 from ichnos.files.paths import below, is_plain, leads_out, seen_from
-from ichnos.files.sources import Archive, Folder, Overlay
+from ichnos.files.sources import Archive, Folder
+from ichnos.files.views import Overlay
 from ichnos.pack.build import building
 
 STATE = ".ichnos/state.sqlite"

@@ -134,17 +134,16 @@ def _check_against(game_profile: Profile, against: Path | None, harvest: Path | 
     """Say how much of a finished pack, or of the game, a profile understands."""
     from contextlib import closing
 
-    from ichnos.files.sources import Inside
     from ichnos.games.entries.understanding import understanding
     from ichnos.games.opening import opened
-    from ichnos.games.pristine import game_files
+    from ichnos.games.pristine import game_tree
 
     results = {}
     if against is not None:
         with closing(opened(game_profile, against)) as files:
             results[str(against)] = understanding(game_profile, files)
     if harvest is not None:
-        with closing(Inside(game_files(harvest, game_profile), game_profile.rules.catalogue.folder)) as files:
+        with closing(game_tree(harvest, game_profile)) as files:
             results[str(harvest)] = understanding(game_profile, files, game=True)
     if json:
         show.as_json({name: _translated(one) for name, one in results.items()})

@@ -39,8 +39,8 @@ def install(
         Path | None,
         typer.Option(
             metavar="FOLDER",
-            help="The folder that the game is installed in.",
-            show_default="the workspace's installation",
+            help="The folder that the game is installed in, or the other one that its packs go into.",
+            show_default="as ichnos.local.toml says",
         ),
     ] = None,
     game: Annotated[
@@ -280,10 +280,7 @@ def _what(pack: Path | None, to: Path | None, game: str | None, start: Path) -> 
             "Build first: ichnos build",
             err=True,
         )
-    installation = loaded.installation
-    if to is None and installation is None:
-        raise UsageError("where is the game?", cure='say --to FOLDER, or installation = "..." in ichnos.local.toml')
-    return profile, package, to or folder / str(installation)
+    return profile, package, to or loaded.need_goes_into()
 
 
 def _carried_out(

@@ -135,11 +135,9 @@ def install_last(folder: Path, game: str | None) -> None:
     from ichnos.pack.workspace import reading as workspaces
 
     loaded = workspaces.load(folder, game)
-    installation, package = loaded.installation, latest_package(folder, loaded.game)
-    if installation is None:
-        raise UsageError("where is the game?", cure='say installation = "..." in ichnos.local.toml')
+    package, into = latest_package(folder, loaded.game), loaded.need_goes_into()
     if package is not None:
-        put_in(loaded.profile, package, folder / installation, brief=True)
+        put_in(loaded.profile, package, into, brief=True)
 
 
 def _watch(folder: Path, output: Path | None, game: str | None, *, install: bool) -> None:

@@ -165,10 +165,9 @@ def world_of(
 ) -> World:
     """The stand-in game, loaded; what it holds open is let go of with the stack."""
     from ichnos.cli.checking import warn_if_behind
-    from ichnos.files.sources import Inside
     from ichnos.games.catalogues import library
     from ichnos.games.opening import opened
-    from ichnos.games.pristine import game_files
+    from ichnos.games.pristine import game_tree
     from ichnos.games.profiles import loading, places
     from ichnos.play import world as worlds
     from ichnos.review.context import last_built, workspace_at
@@ -184,7 +183,7 @@ def world_of(
         profile = loading.load(places.find(str(game)))
         catalogue, own = library.load(profile.identity), None
     if installation is not None:
-        own = Inside(game_files(installation, profile), profile.rules.catalogue.folder)
+        own = game_tree(installation, profile)
     paths = packs or []
     if loaded is not None and not paths:
         paths = [last_built(loaded)]

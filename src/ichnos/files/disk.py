@@ -246,6 +246,11 @@ def _refuse(error: OSError) -> None:
         raise reason(error, error.filename or "", reading=True) from None
 
 
+def from_home(path: str) -> str:
+    """A path with ``~/`` at its beginning spelled out."""
+    return os.path.expanduser(path) if path.startswith(("~/", "~\\")) else path
+
+
 def resolved(path: Path) -> Path:
     """A path without links and dots. Raises IchnosError for a name that the system does not take."""
     try:

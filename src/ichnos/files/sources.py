@@ -1,21 +1,21 @@
-"""Files to be read where they lie: in a folder, in a zip archive, in one laid over the other. Nothing is unpacked."""
+"""Files to be read where they lie: in a folder, in a zip archive. Nothing is unpacked."""
 
 from __future__ import annotations
 
-import io
 import lzma
 import stat
 import struct
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from pathlib import Path
 from typing import IO, Protocol
 
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.disk import MAX_TEXT
+from ichnos.files.links import names_with_links
 from ichnos.files.paths import elsewhere
 
 # Whatever a damaged archive can make its reader raise.
@@ -62,15 +62,15 @@ class Files(Protocol):
 
 
 class Folder:
-    """The files below a folder. Links are not followed out of it."""
+    """The files below a folder. ``with_links``: also those that links lead to, out of it as well."""
 
-    def __init__(self, root: Path) -> None:
-        self.root = root
+    def __init__(self, root: Path, *, with_links: bool = False) -> None:
+        self.root, self.with_links = root, with_links
         self.place = Place(str(root))
         self._text = str(root)  # joined with a name much sooner than a path
 
     def names(self) -> list[str]:
-        return disk.names_below(self.root)
+        return names_with_links(self.root) if self.with_links else disk.names_below(self.root)
 
     def at(self, name: str) -> str:
         """Where a file is."""
@@ -99,17 +99,21 @@ class Folder:
 class Archive:
     """The files in a zip archive.
 
+    Args:
+        stream: the archive's bytes, where it is no file of its own.
+
     Raises:
         IchnosError: it is no whole zip archive.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, stream: IO[bytes] | None = None) -> None:
         self.path = path
         self.place = Place(str(path))
-        disk.refuse_no_file(path)
+        if stream is None:
+            disk.refuse_no_file(path)
         try:
             with disk.translated(path, reading=True):
-                self._zip = zipfile.ZipFile(path)
+                self._zip = zipfile.ZipFile(path if stream is None else stream)
         except (zipfile.BadZipFile, struct.error, ValueError, NotImplementedError) as error:
             raise IchnosError(
                 f"this is not a whole zip archive ({error})", place=Place(str(path)), cure="build or download it again"
@@ -204,6 +208,10 @@ class Inside:
         start = len(self.prefix)
         return [name[start:] for name in self.files.names() if name.startswith(self.prefix)]
 
+    def own_name(self, name: str) -> str:
+        """The name that a file has among the others."""
+        return self.prefix + name
+
     def read(self, name: str) -> bytes:
         return self.files.read(self.prefix + name)
 
@@ -235,66 +243,17 @@ class Only(Inside):
         return [self._name]
 
 
-class Overlay:
-    """Files with others in place of some of them, and without some: as they would be after a change."""
-
-    def __init__(self, files: Files, changes: Mapping[str, bytes | Path | None]) -> None:
-        """``changes``: the bytes of files by name, or where those are, also of new ones; ``None``: it is gone."""
-        self.files = files
-        self.place = files.place
-        self._changes = changes
-
-    def names(self) -> list[str]:
-        kept = [name for name in self.files.names() if name not in self._changes]
-        return sorted([*kept, *(name for name, data in self._changes.items() if data is not None)])
-
-    def _changed(self, name: str) -> bytes | Path | None:
-        """The bytes in place of a file's own; ``None`` where those stand. Raises KeyError where it is gone."""
-        if name not in self._changes:
-            return None
-        data = self._changes[name]
-        if data is None:
-            raise KeyError(name)
-        return data
-
-    def read(self, name: str) -> bytes:
-        data = self._changed(name)
-        if isinstance(data, Path):
-            return disk.read(data)
-        return self.files.read(name) if data is None else data
-
-    def stream(self, name: str) -> IO[bytes]:
-        data = self._changed(name)
-        if isinstance(data, Path):
-            return disk.stream(data)
-        return self.files.stream(name) if data is None else io.BytesIO(data)
-
-    def label(self, name: str) -> str:
-        return self.files.label(name)
-
-    def size(self, name: str) -> int:
-        data = self._changed(name)
-        if isinstance(data, Path):
-            return disk.size(data)
-        return self.files.size(name) if data is None else len(data)
-
-    def oddities(self) -> Iterator[tuple[str, str, str]]:
-        for kind, name, reason in self.files.oddities():
-            if name not in self._changes:
-                yield kind, name, reason
-
-    def close(self) -> None:
-        self.files.close()
-
-
-def files_at(path: Path, cure: str = "give a pack's folder or archive") -> Files:
+def files_at(path: Path, cure: str = "give a pack's folder or archive", *, with_links: bool = False) -> Files:
     """The files of a pack or a game, as found on disk. ``cure``: what to do where there are none.
+
+    Args:
+        with_links: do files count that links lead to?
 
     Raises:
         IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
     """
     if disk.is_folder(path):
-        return Folder(path)
+        return Folder(path, with_links=with_links)
     if not disk.exists(path):
         raise IchnosError("there is nothing here", place=Place(str(path)), cure=elsewhere(path) or cure)
     return Archive(path)

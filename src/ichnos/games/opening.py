@@ -11,7 +11,7 @@ from ichnos.files import disk
 from ichnos.files.paths import windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
 from ichnos.games.entries.packs import PackReading, read_pack
-from ichnos.games.pristine import game_files
+from ichnos.games.pristine import game_tree
 from ichnos.games.profiles import loading, places
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import all_entry_scopes
@@ -69,10 +69,12 @@ def through(profile: Profile, path: Path) -> Opened:
         IchnosError: there is nothing there, or it is neither a folder nor a zip archive.
     """
     as_pack = Opened(path, profile, opened(profile, path))
-    folder = profile.rules.catalogue.folder
-    if as_pack.understood or not any(name.startswith(f"{folder}/") for name in as_pack.files.names()):
+    catalogue = profile.rules.catalogue
+    is_elsewhere = catalogue.folder or catalogue.paths or catalogue.archives
+    names = as_pack.files.names()
+    if as_pack.understood or not is_elsewhere or not any(name.startswith(catalogue.prefix) for name in names):
         return as_pack
-    as_game = Opened(path, profile, Inside(game_files(path, profile), folder), is_game=True)
+    as_game = Opened(path, profile, game_tree(path, profile), is_game=True)
     if as_game.understood or profile.by_path_alone:
         as_pack.files.close()
         return as_game

@@ -12,7 +12,8 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk, journal
 from ichnos.files.journal import Claim, ClaimedPath, InstalledPack, Journal
 from ichnos.files.paths import folded
-from ichnos.files.sources import Files, Folder, Inside, Overlay, files_at
+from ichnos.files.sources import Files, Folder, Inside, files_at
+from ichnos.files.views import Overlay, Renamed, Unfolded
 from ichnos.games.entries.edit import GROUPS
 from ichnos.games.entries.packs import read_pack
 from ichnos.games.entries.patches import EntryPatch, Identity, Patching
@@ -24,15 +25,29 @@ from ichnos.games.profiles.vocabulary import SOUND
 def game_files(source: Path, profile: Profile, cure: str = "give the folder that the game is installed in") -> Files:
     """A game's files, in a folder or an archive, without the packs that Ichnos has put there.
 
+    What links lead to is among them, and what lies in archives that the profile names.
+
     Raises:
         IchnosError: there is nothing there.
     """
-    files = files_at(source, cure)
-    if not isinstance(files, Folder) or not journal.is_there():
-        return files
-    with closing(Journal()) as notes:
-        changes = dict(_changes(profile, notes, disk.resolved(source)))
-    return Overlay(files, changes) if changes else files
+    files = files_at(source, cure, with_links=True)
+    if isinstance(files, Folder) and journal.is_there():
+        with closing(Journal()) as notes:
+            changes = dict(_changes(profile, notes, disk.resolved(source)))
+        files = Overlay(files, changes) if changes else files
+    catalogue = profile.rules.catalogue
+    return Unfolded(files, catalogue.is_archive) if catalogue.archives else files
+
+
+def as_tree(files: Files, profile: Profile) -> Inside | Renamed:
+    """A game's files under the names that they have in tree/."""
+    catalogue = profile.rules.catalogue
+    return Renamed(files, catalogue.names) if catalogue.paths else Inside(files, catalogue.folder)
+
+
+def game_tree(source: Path, profile: Profile) -> Inside | Renamed:
+    """A game's files, without packs, under the names that they have in tree/; see ``game_files``."""
+    return as_tree(game_files(source, profile), profile)
 
 
 def _changes(profile: Profile, notes: Journal, root: Path) -> Iterator[tuple[str, bytes | Path | None]]:
@@ -92,8 +107,7 @@ def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:
 
 def patching_of(profile: Profile, path: str) -> Patching | None:
     """How a file of the game is read, into which entries are merged; ``None`` for any other."""
-    folder = profile.rules.catalogue.folder
-    name = path.removeprefix(f"{folder}/") if folder else path
+    name = profile.rules.catalogue.name_of(path) or path
     merged = merged_documents(profile)
     patching = next((one for document, one in merged if document.match(name) is not None), None)
     alike = (one for document, one in merged if folded(path_of(document)) == folded(name))  # in other capitals
@@ -119,7 +133,7 @@ def combining_of(profile: Profile, path: str) -> Patching | None:
 
 def keys(folder: Path, profile: Profile) -> set[str]:
     """The keys that the game's own documents have."""
-    files = Inside(game_files(folder, profile), profile.rules.catalogue.folder)
+    files = game_tree(folder, profile)
     return {sound.key for sound in read_pack(profile, files).definitions.sounds}
 
 

@@ -8,7 +8,8 @@ import time
 import zipfile
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
+from functools import cached_property
+from pathlib import Path, PurePosixPath
 
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place, raise_all
@@ -120,6 +121,8 @@ def _lines(profile: Profile, root: GuardedFolder, said: Mapping[str, Value], pla
 
 def _refuse_other_game(profile: Profile, root: GuardedFolder) -> None:
     """Raises IchnosError where a folder has nothing of what the profile says of the game's."""
+    if profile.rules.install.root is not None:
+        return  # which may be empty as yet
     known, install = profile.rules.catalogue.folder, profile.rules.install.folder
     looked_for = [folder for folder in (known, install) if folder]
     if any(disk.is_folder(root.path(folder)) for folder in looked_for):
@@ -220,14 +223,16 @@ def _files_of(
     if _goes_in_whole(profile):
         return [Claim(place, "file", contents.add_file(Folder(package.parent), package.name))], []
     claims, notes = [], []
-    merged = pristine.merged_documents(profile)
+    merged = pristine.merged_documents(profile) if profile.rules.install.root is None else []
+    own = _OwnFiles(profile, root)
     for name, sha256 in digests.items():
         patching = next((one for document, one in merged if document.match(name) is not None), None)
         if patching is None:
-            claims.append(Claim(root.spelled(_below(place, _in_game(profile, name, called))), "file", sha256))
+            path = own.in_place(name) or root.spelled(_below(place, _in_game(profile, name, called)))
+            claims.append(Claim(path, "file", sha256))
             continue
-        path = root.spelled(_below(profile.rules.catalogue.folder, name))
-        patch, left = _patch_of(profile, patching, name, files, root)
+        path = own.path_of(name)
+        patch, left = _patch_of(own, patching, name, files)
         if left:
             others = ", ".join(named(left[:_SHOWN])) + (f" and {len(left) - _SHOWN} more" if len(left) > _SHOWN else "")
             notes.append(
@@ -248,17 +253,50 @@ def _in_game(profile: Profile, name: str, called: str) -> str:
     return f"{stem or suffix}-{called}{dot}{suffix if stem else ''}"
 
 
-def _patch_of(
-    profile: Profile, patching: Patching, name: str, files: Files, root: GuardedFolder
-) -> tuple[EntryPatch, list[Identity]]:
+@dataclass(frozen=True)
+class _OwnFiles:
+    """The game's own files, and where each lies in it."""
+
+    profile: Profile
+    root: GuardedFolder
+
+    @cached_property
+    def files(self) -> Files:
+        return pristine.game_files(self.root.folder, self.profile)
+
+    @cached_property
+    def _moved(self) -> Mapping[str, str]:
+        """Those that are called otherwise in tree/ than where they lie, by their names there."""
+        catalogue = self.profile.rules.catalogue
+        return catalogue.names(self.files.names()) if catalogue.paths else {}
+
+    def path_of(self, name: str) -> str:
+        """Where one of the game's documents lies. Raises IchnosError where it is in an archive of the game's."""
+        catalogue = self.profile.rules.catalogue
+        path = self._moved.get(name, f"{catalogue.prefix}{name}")
+        for folder in PurePosixPath(path).parents:
+            if catalogue.is_archive(str(folder)):
+                what = f"{name} lies in the game's archive {folder}, and nothing can be merged into that"
+                cure = 'let packs bring the document whole: leave out mode = "merge" in game.toml'
+                raise IchnosError(what, place=self.files.place, cure=cure)
+        return self.root.spelled(path)
+
+    def in_place(self, name: str) -> str | None:
+        """Where the game has a file that one of a pack is laid over, where [catalogue.paths] say it."""
+        rules = self.profile.rules
+        path = self._moved.get(name) if rules.install.lay == "over" else None
+        is_packed = path is None or any(map(rules.catalogue.is_archive, map(str, PurePosixPath(path).parents)))
+        return None if is_packed else path
+
+
+def _patch_of(own: _OwnFiles, patching: Patching, name: str, files: Files) -> tuple[EntryPatch, list[Identity]]:
     """The entries of a pack's copy that are the pack's, and those that are another edition's."""
-    own = pristine.game_files(root.folder, profile)
-    spelled = root.spelled(_below(profile.rules.catalogue.folder, name))
-    if spelled not in own.names():
+    spelled = own.path_of(name)
+    if spelled not in own.files.names():
         what = f"the game has no {spelled} to merge into"
-        raise IchnosError(what, place=own.place, cure="is this the game's folder, and whole?")
+        raise IchnosError(what, place=own.files.place, cure="is this the game's folder, and whole?")
     theirs = patching.parsed(files.read(name), files.label(name))
-    standing = patching.parsed(own.read(spelled), own.label(spelled))
+    standing = patching.parsed(own.files.read(spelled), own.files.label(spelled))
     sounds = SoundFiles(files.names())
     return patching.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
 

@@ -6,7 +6,7 @@ import json
 import posixpath
 from collections.abc import Iterator
 from contextlib import closing, suppress
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -36,7 +36,7 @@ class Facts:
     game: str
     # Of each of its games: its name here (None: the first), and what the pack is known by there (see _known_by).
     packs: tuple[tuple[str | None, str, list[str], list[str]], ...]
-    installation: str | None
+    can_go_in: bool  # is it known where
     keys: tuple[str, ...]
     clips: tuple[str, ...]
     without_clips: tuple[str, ...]  # keys that have a title alone
@@ -92,7 +92,7 @@ class Status:
             return "", f"{what} what the last check found: {self.first}{more}"
         if any(not standing.is_latest for standing in self.installed):
             return "ichnos install", "an older edition of the pack is in the game"
-        if not self.installed and self.facts.installation is not None:
+        if not self.installed and self.facts.can_go_in:
             return "ichnos install", "the pack is in no game yet"
         if self.released:
             return "", f"{self.facts.version} is released: give away what lies in release/"
@@ -158,9 +158,9 @@ def _keep(state: WorkspaceState, last: LastBuild, facts: Facts) -> None:
 
 
 def _kept(state: WorkspaceState, last: LastBuild) -> Facts | None:
-    """What was kept with a build; ``None`` where it is another's."""
+    """What was kept with a build; ``None`` where it is another's, or another edition of Ichnos kept it."""
     kept: Any = json.loads(state.fact("status") or "{}")
-    if kept.get("build") != last.number:
+    if kept.get("build") != last.number or kept["facts"].keys() != {one.name for one in fields(Facts)}:
         return None
     facts: Any = {name: tuple(one) if isinstance(one, list) else one for name, one in kept["facts"].items()}
     return Facts(**facts)
@@ -183,7 +183,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.version,
         loaded.profile.rules.game.title,
         tuple((game.game, *_known_by(game)) for game in games),
-        loaded.installation,
+        loaded.goes_into is not None,
         keys,
         tuple(dict.fromkeys(own)),
         tuple(sound.key for sound in pack_file.sound if not sound.clips()),

@@ -94,6 +94,7 @@ def _files(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
         return
     names: defaultdict[str, list[tuple[Loaded, str]]] = defaultdict(list)
     merged = {name for pack in packs for name in pack.subject.pack.merged}
+    merged = merged if profile.rules.install.root is None else set()  # there each pack brings it whole
     for pack in packs:
         for name in dict.fromkeys(pack.subject.names):
             names[folded(name)].append((pack, name))

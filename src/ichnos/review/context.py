@@ -9,12 +9,12 @@ from pathlib import Path
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.journal import InstalledPack
-from ichnos.files.sources import Files, Inside
+from ichnos.files.sources import Files
 from ichnos.games import neighbours
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.pristine import game_files
+from ichnos.games.pristine import game_tree
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
 from ichnos.pack.build.state import latest_package
@@ -64,10 +64,10 @@ def of_workspace(workspace: Workspace) -> Context:
 def _neighbours(workspace: Workspace) -> list[InstalledPack]:
     """The packs of others in the game that a workspace is for."""
     pack_file, rules = workspace.pack_file, workspace.profile.rules
-    if not workspace.installation:
+    if workspace.goes_into is None:
         return []
     names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
-    others = neighbours.in_game(workspace.folder / workspace.installation)
+    others = neighbours.in_game(workspace.goes_into)
     return [pack for pack in others if not pack.is_of(rules.game.name, names, pack_file.ids.values())]
 
 
@@ -126,7 +126,6 @@ def context_of(
     else:
         raise UsageError("which game is the pack for?", cure="say --game GAME, or go into a workspace")
     if installation is not None:
-        rules = context.profile.rules.catalogue
-        theirs = Inside(game_files(installation, context.profile), rules.folder)
+        theirs = game_tree(installation, context.profile)
         context = replace(context, catalogue=harvest(context.profile, installation), own=theirs)
     return context

@@ -11,11 +11,11 @@ from ichnos.documents.tree import many_nodes
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.signatures import sign_all
-from ichnos.files.sources import Files, Inside
+from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
 from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
-from ichnos.games.pristine import game_files
+from ichnos.games.pristine import as_tree, game_files
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE
 from ichnos.games.things import SoundThing
@@ -40,7 +40,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     if disk.is_file(source) and is_list(source):
         return read_list(source)
     whole = game_files(source, profile)
-    files = Inside(whole, profile.rules.catalogue.folder)
+    files = as_tree(whole, profile)
     with many_nodes():
         pack = read_pack(profile, files)
     catalogue = Catalogue(source=str(source), strays=len(pack.strange))
@@ -50,7 +50,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     if profile.by_path_alone:
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
-    catalogue.notes = [*_notes(pack), *_left_out(profile, left_out, len(sounds))]
+    damaged = [f"{name}: {reason}" for name, reason in getattr(whole, "damaged", {}).items()]
+    catalogue.notes = [*damaged, *_notes(pack), *_left_out(profile, left_out, len(sounds))]
     catalogue.names = {field: list(names) for field, names in pack.names.items()}
     catalogue.ids = sorted(
         {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
@@ -62,7 +63,9 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         raise IchnosError(what + "; ".join(_looked_for(profile, whole, pack)), place=Place(str(source)), cure=_NO_KEYS)
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
-    catalogue.seen = sign_all([str(source)] if disk.is_file(source) else read)
+    archives = [whole.label(name) for name in whole.names() if profile.rules.catalogue.is_archive(name)]
+    free = [path for path in read if not any(path.startswith(archive) for archive in archives)]
+    catalogue.seen = sign_all([str(source)] if disk.is_file(source) else [*free, *archives])
     if on_progress is not None:
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, on_progress)
@@ -168,13 +171,12 @@ _LARGEST_TEXT = 64 * 2**20  # bytes
 
 def _mentions(profile: Profile, keys: list[str], files: Files) -> Iterator[int]:
     """How often texts other than the definitions name each key."""
-    folder = profile.rules.catalogue.folder
-    prefix = f"{folder}/" if folder else ""
+    catalogue = profile.rules.catalogue
     definitions = [exemplar.path for exemplar in profile.documents if {TAKE, PART} & set(exemplar.scopes.values())]
     words: Counter[str] = Counter()
     spaced = [key for key in keys if not _WORD.fullmatch(key)]
     for name in files.names():
-        if any(path.match(name.removeprefix(prefix)) is not None for path in definitions):
+        if any(path.match(catalogue.name_of(name) or name) is not None for path in definitions):
             continue
         text = _text(files, name)
         words.update(_WORD.findall(text))

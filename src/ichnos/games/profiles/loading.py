@@ -105,6 +105,8 @@ class _Loader:
 
     def load_lines(self) -> Iterator[holes.Pattern]:
         """The line of each list of what the game loads."""
+        if (root := self.rules.install.root) not in (None, *self.rules.roots):
+            raise self.error(f'"{root}" is none of [roots]', "say there what that folder is", "install", "root")
         for index, rule in enumerate(self.rules.install.lists):
             at = "install", "lists", index, "line"
             line = self.pattern(rule.line, self.file.place(*at))
@@ -118,15 +120,11 @@ class _Loader:
             raise IchnosError(
                 "there is no tree/ here", place=Place(str(self.folder)), cure="it shows what a pack is like"
             )
-        names = []
         for path in disk.everything_below(self.folder):
             if disk.is_link(path):
                 what, cure = "a profile cannot hold links", "put the file itself here"
                 raise IchnosError(what, place=Place(str(path)), cure=cure)
-        for path in disk.below(self.tree):
-            if not is_litter(path):
-                names.append(path.relative_to(self.tree).as_posix())
-        return names
+        return [path.relative_to(self.tree).as_posix() for path in disk.below(self.tree) if not is_litter(path)]
 
     def error(self, what: str, cure: str, *at: str | int) -> IchnosError:
         return IchnosError(what, place=self.file.place(*at), cure=cure)

@@ -13,6 +13,7 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
+from ichnos.games.profiles.catalogue_rules import CatalogueRules
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.types import (
@@ -154,13 +155,6 @@ class KindRules(TomlTable):
         return category in self.categories or any(fnmatch.fnmatchcase(key, pattern) for pattern in self.keys)
 
 
-class CatalogueRules(TomlTable):
-    folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
-    readable: bool = Field(
-        default=True, description="can the game's own definitions be read? Else keys are checked against a list, if any"
-    )
-
-
 class DocumentRules(TomlTable):
     """How one document of tree/ is to be understood and written."""
 
@@ -252,6 +246,12 @@ class Install(TomlTable):
         default=None,
         description="where a pack goes, below the game's folder; empty: that folder itself; without it, nobody knows",
     )
+    root: str | None = Field(
+        default=None,
+        examples=["player"],
+        description="one of [roots], where packs go into a folder outside of the game's: folder, lists and caches are"
+        " below that; what is merged goes with the pack, whole",
+    )
     lay: Literal["whole", "over"] = Field(
         default="whole",
         description="whole: the archive or the folder goes there as it is; over: its files are laid over the game's own"
@@ -342,6 +342,12 @@ class Rules(TomlTable):
         examples=[{"@owner@!@path@": "stock/@owner@/noises/@path@.ogg"}],
         description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
         " names of your own stand in both",
+    )
+    roots: dict[Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")], Line] = Field(
+        default={},
+        examples=[{"player": "the player's own folder, such as ~/.local/share/millrace"}],
+        description="[roots]: folders outside of the game's = what each is; where it is on a machine, ichnos.local.toml"
+        " says",
     )
     thing: tuple[DeclaredThing, ...] = Field(
         default=(),

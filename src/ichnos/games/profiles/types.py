@@ -11,7 +11,7 @@ from ichnos.documents.formats import FORMATS
 from ichnos.files.paths import is_plain
 
 
-def _inside(path: str) -> str:
+def inside(path: str) -> str:
     if path.startswith("/") or "\\" in path or ":" in path or ".." in path.split("/"):
         raise ValueError("a path below the pack or the game is expected, with slashes, without ..")
     return "" if path in (".", "./") else path.rstrip("/")
@@ -56,6 +56,6 @@ def _one_line(line: str) -> str:
     return line
 
 
-InsidePath = Annotated[str, AfterValidator(_inside)]
-InsideFile = Annotated[str, AfterValidator(_inside), AfterValidator(_one_file)]
+InsidePath = Annotated[str, AfterValidator(inside)]
+InsideFile = Annotated[str, AfterValidator(inside), AfterValidator(_one_file)]
 Line = Annotated[str, AfterValidator(_one_line)]

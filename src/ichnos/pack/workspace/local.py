@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Annotated
 
 import tomlkit
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from ichnos.documents.checked import TomlTable, checked
 from ichnos.documents.toml import TomlFile
@@ -14,16 +15,22 @@ from ichnos.pack.workspace.folder import LOCAL_NAME
 
 _HEAD = "# Of this machine alone: leave this file out when you hand the workspace on.\n"
 
+FolderName = Annotated[str, AfterValidator(disk.from_home)]
+
 
 class LocalGame(TomlTable):
-    installation: str | None = Field(default=None, description="where that game is installed")
+    installation: FolderName | None = Field(default=None, description="where that game is installed")
+    roots: dict[str, FolderName] = Field(default={}, description="where the folders are that its profile has besides")
 
 
 class Local(TomlTable):
     """What ``ichnos.local.toml`` says."""
 
-    installation: str | None = Field(
+    installation: FolderName | None = Field(
         default=None, description="where the game is installed: keys are checked against its own"
+    )
+    roots: dict[str, FolderName] = Field(
+        default={}, description="[roots]: where the folders are that its profile has besides, such as the player's own"
     )
     games: dict[str, LocalGame] = Field(default={}, description="[games.NAME]: the same of the workspace's other games")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,9 +19,11 @@ from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
+from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import declared, local, players, slips, sound_slips, sounds
 from ichnos.pack.workspace import given as locks
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
+from ichnos.pack.workspace.local import LocalGame
 from ichnos.pack.workspace.pack_file import PackFile
 from ichnos.pack.workspace.sounds import PlacedSound
 from ichnos.pack.workspace.workspace import Workspace, called, short_name
@@ -54,13 +57,14 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     except UsageError as error:
         at = file.place("game") if game is None else file.place("games", game)
         raise IchnosError(error.what, place=at, cure=error.cure) from None
-    installation, place = _installation(folder, game)
+    installation, place, roots = _of_machine(folder, game, game_profile)
     catalogue = _catalogue(folder, game_profile, installation, place)
     given = [_as_spelled(one, catalogue) for one in given] if catalogue is not None else given
     locked = {} if installation else locks.load(folder).of_game(game)
     workspace = Workspace(
-        folder, file, pack_file, game_profile, catalogue, game=game, installation=installation, given=locked
-    )
+        folder, file, pack_file, game_profile, catalogue, game=game, installation=installation, roots=roots,
+        given=locked, played_by=played_by,
+    )  # fmt: skip
     filled = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
     given = [_for_every_file(workspace, placed) for placed in filled]
     workspace = replace(
@@ -69,19 +73,27 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
         sounds=tuple(given),
         left_out=tuple(left_out),
         files=tuple(name for name in (FILE_NAME, table, None if installation else LOCK_NAME) if name),
-        played_by=played_by,
     )
     raise_all([*sound_slips.findings(workspace), *slips.findings(workspace)])
     return workspace
 
 
-def _installation(folder: Path, game: str | None) -> tuple[str | None, Place | None]:
-    """Where the game is installed on this machine, and where that is said."""
-    said, file = local.load(folder)
-    if game is None:
-        return said.installation, file.place("installation") if file else None
-    other = said.games.get(game)
-    return other.installation if other else None, file.place("games", game, "installation") if file else None
+def _of_machine(
+    folder: Path, game: str | None, game_profile: Profile
+) -> tuple[str | None, Place | None, Mapping[str, str]]:
+    """Where the game is installed on this machine, where that is said, and where its other folders are."""
+    everything, file = local.load(folder)
+    said = everything if game is None else everything.games.get(game, LocalGame())
+    if file is None:
+        return None, None, {}
+    at = () if game is None else ("games", game)
+    known = game_profile.rules.roots
+    for name in said.roots:
+        if name not in known:
+            what = f"{game_profile.rules.game.title} has no folder {name} besides its own"
+            cure = did_you_mean(known, name, otherwise="leave it out")
+            raise IchnosError(what, place=file.place(*at, "roots", name), cure=cure)
+    return said.installation, file.place(*at, "installation"), said.roots
 
 
 def _as_spelled(placed: PlacedSound, catalogue: Catalogue) -> PlacedSound:

@@ -10,18 +10,18 @@ from pathlib import Path
 
 from ichnos.audio.files.forms import SoundForm
 from ichnos.documents.toml import TomlFile
-from ichnos.errors import IchnosError, Place
+from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import shown
-from ichnos.files.sources import Files, Inside
+from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.originals import Originals
 from ichnos.games.own_forms import OwnForms
-from ichnos.games.pristine import game_files
+from ichnos.games.pristine import game_tree
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import players
-from ichnos.pack.workspace.folder import FILE_NAME, clip_path
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, clip_path
 from ichnos.pack.workspace.given import Given
 from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
@@ -45,6 +45,7 @@ class Workspace:
     left_out: tuple[str, ...] = ()  # keys that have nothing to do in the other game
     files: tuple[str, ...] = field(default=(FILE_NAME,))  # what was read, below the folder
     installation: str | None = None  # where the game is, as seen from the folder
+    roots: Mapping[str, str] = field(default_factory=dict)  # the profile's [roots], where this machine has them
     given: Mapping[str, Given] = field(default_factory=dict)  # what the game gave, where it is not known where that is
     played_by: players.Places = field(default_factory=dict)  # where triggers, props and schedules stand
 
@@ -127,7 +128,24 @@ class Workspace:
         """The game's own files, as the tree of a pack has them; ``None`` where it is not known where the game is."""
         if not self.installation:
             return None
-        return Inside(game_files(self.folder / self.installation, self.profile), self.profile.rules.catalogue.folder)
+        return game_tree(self.folder / self.installation, self.profile)
+
+    @property
+    def goes_into(self) -> Path | None:
+        """Where packs are put: the game's folder, or one of [roots]; ``None`` where nobody knows where it is."""
+        root = self.profile.rules.install.root
+        said = self.installation if root is None else self.roots.get(root)
+        return None if said is None else self.folder / said
+
+    def need_goes_into(self) -> Path:
+        """The same. Raises UsageError where nobody knows where it is."""
+        if self.goes_into is not None:
+            return self.goes_into
+        rules = self.profile.rules
+        if rules.install.root is None:
+            raise UsageError("where is the game?", cure=f'say --to FOLDER, or installation = "..." in {LOCAL_NAME}')
+        what = f"where is {rules.roots[rules.install.root]}?"
+        raise UsageError(what, cure=f'say --to FOLDER, or {rules.install.root} = "..." under [roots] in {LOCAL_NAME}')
 
     def to_lock(self) -> dict[str, Given] | None:
         """What the game gives to each key of the pack; ``None`` where it is not known where the game is."""

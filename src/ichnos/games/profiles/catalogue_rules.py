@@ -1,0 +1,106 @@
+"""``[catalogue]``: where an installation keeps what looks like tree/, and under which names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from functools import cached_property
+from typing import Annotated
+
+from pydantic import AfterValidator, Field
+
+from ichnos.documents.checked import TomlTable
+from ichnos.games.profiles.types import InsidePath, inside
+
+_PIECE = re.compile(r"(\*\*/|\*|@@|@[a-z][a-z0-9-]*@)")
+_WILD = {"**/": "(?:.*/)?", "*": "[^/]*", "@@": "@"}
+
+
+def _holes(path: str) -> set[str]:
+    return {piece for piece in _PIECE.split(path)[1::2] if piece not in _WILD}
+
+
+def _told_apart(paths: dict[str, str]) -> dict[str, str]:
+    for installed, name in paths.items():
+        inside(installed), inside(name)
+        if odd := sorted(_holes(name) - _holes(installed)):
+            raise ValueError(f"{odd[0]} of {name} does not stand in {installed}, so that nobody knows what it is")
+        if "*" in name:
+            raise ValueError(f"{name} is where one file is in tree/: * stands only in the installation's path")
+    return paths
+
+
+class CatalogueRules(TomlTable):
+    folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
+    paths: Annotated[dict[str, str], AfterValidator(_told_apart)] = Field(
+        default={},
+        examples=[{"rooms/*/noises/@path@.ogg": "noises/@path@.ogg"}],
+        description="[catalogue.paths]: where it keeps files, below folder = where they would be in tree/, tried in"
+        " turn; holes have names of your own, * stands for anything but a slash, **/ for any folders",
+    )
+    archives: tuple[InsidePath, ...] = Field(
+        default=(),
+        examples=[["data/*.box"]],
+        description="zip archives of the installation, by their paths in it, whatever their extension; each is read as if"
+        " it were a folder",
+    )
+    readable: bool = Field(
+        default=True, description="can the game's own definitions be read? Else keys are checked against a list, if any"
+    )
+
+    @property
+    def prefix(self) -> str:
+        """What the paths of all files begin with that the game reads."""
+        return f"{self.folder}/" if self.folder else ""
+
+    @cached_property
+    def _lines(self) -> list[tuple[re.Pattern[str], str]]:
+        return [(re.compile(_expression(installed)), name) for installed, name in self.paths.items()]
+
+    @cached_property
+    def _archives(self) -> list[re.Pattern[str]]:
+        return [re.compile(_expression(archive)) for archive in self.archives]
+
+    def name_of(self, path: str) -> str | None:
+        """What a file of the installation is called in tree/; ``None`` where it lies outside of that folder."""
+        if not path.startswith(self.prefix):
+            return None
+        below = path.removeprefix(self.prefix)
+        for installed, name in self._lines:
+            if (match := installed.fullmatch(below)) is not None:
+                return "".join(
+                    _WILD.get(piece) or (match[_group(piece)] if at % 2 else piece)
+                    for at, piece in enumerate(_PIECE.split(name))
+                )
+        return below
+
+    def names(self, paths: Iterable[str]) -> dict[str, str]:
+        """The files of an installation by what they are called in tree/; the first where two would be called so."""
+        named: dict[str, str] = {}
+        for path in paths:
+            if (name := self.name_of(path)) is not None:
+                named.setdefault(name, path)
+        return named
+
+    def is_archive(self, path: str) -> bool:
+        """Is a file of the installation an archive of the game's?"""
+        return any(archive.fullmatch(path) is not None for archive in self._archives)
+
+
+def _group(hole: str) -> str:
+    """A hole's name, as a group of an expression can be called."""
+    return "_" + hole.strip("@").replace("-", "_")
+
+
+def _expression(path: str) -> str:
+    seen: set[str] = set()
+
+    def piece_of(piece: str) -> str:
+        if piece in _WILD:
+            return _WILD[piece]
+        if piece in seen:
+            return f"(?P={_group(piece)})"
+        seen.add(piece)
+        return f"(?P<{_group(piece)}>.+?)"
+
+    return "".join(piece_of(piece) if at % 2 else re.escape(piece) for at, piece in enumerate(_PIECE.split(path)))

@@ -1,0 +1,162 @@
+"""Where a game keeps its sounds is not where a pack does: other paths, archives, links, folders outside of the game."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from conftest import Made, clip
+
+PATHS = """takes = {several = false}
+---
+[modes]
+replace = "by-path"
+new = false
+[catalogue]
+folder = "rooms"
+archives = ["rooms/*/spare.box"]
+[catalogue.paths]
+"**/noises/@path@.wav" = "noises/@path@.wav"
+"*/spare.box/@path@.wav" = "noises/@path@.wav"
+[names]
+separator = "/"
+[install]
+folder = "rooms"
+lay = "over"
+"""
+
+
+def _game(folder: Path) -> Made:
+    """Noises in two rooms, in an archive with an extension of its own, and in a folder that a link leads to."""
+    game = Made(folder, "mill", PATHS, {"tree/noises/@key@.wav": ""}, {})
+    rooms = folder / "game" / "rooms"
+    for number, path in enumerate(("loft/noises/sack.wav", "cellar/deep/noises/water/drip.wav", "../../far/gull.wav")):
+        (rooms / path).parent.mkdir(parents=True, exist_ok=True)
+        clip(rooms / path, 3 + number)
+    with zipfile.ZipFile(rooms / "loft" / "spare.box", "w") as archive:
+        archive.write(rooms / "loft/noises/sack.wav", "cog.wav")
+    (rooms / "yard").mkdir()
+    (rooms / "yard" / "noises").symlink_to(folder / "far")
+    (rooms / "yard" / "again").symlink_to(rooms)  # which leads round and round
+    return game
+
+
+@pytest.mark.skipif(os.name == "nt", reason="links need a privilege there")
+def test_keys_are_found_in_other_folders_archives_and_behind_links(tmp_path: Path) -> None:
+    game = _game(tmp_path)
+    game.start('\n[[sound]]\nkey = "water/drip"\ntakes = ["c1.wav"]\n', keys=4)
+    listed = json.loads(game.run("keys", "--game", game.profile, "--json").out)
+    assert {one["key"]: one["seconds"] for one in listed} == dict.fromkeys(("sack", "water/drip", "gull", "cog"), 0.1)
+    pack = game.build()
+    assert (pack / "noises/water/drip.wav").is_file()
+    replaced = tmp_path / "game/rooms/cellar/deep/noises/water/drip.wav"
+    before = replaced.read_bytes()
+    done = game.run("install", cwd=game.own)
+    assert done.code == 0, done.err
+    assert "rooms/cellar/deep/noises/water/drip.wav" in done.out
+    assert replaced.read_bytes() == (pack / "noises/water/drip.wav").read_bytes() != before
+    assert game.run("restore", cwd=game.own).code == 0
+    assert replaced.read_bytes() == before
+    with zipfile.ZipFile(tmp_path / "game/rooms/loft/spare.box", "a") as archive:  # an update of the game
+        archive.write(replaced, "wheel.wav")
+    assert "wheel" in game.run("keys", "wheel", cwd=game.own).out
+    (tmp_path / "game/rooms/loft/spare.box").write_bytes(b"PK is not all")
+    harvested = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile)
+    assert "rooms/loft/spare.box: this is not a whole zip archive" in harvested.out + harvested.err
+
+
+def test_nothing_is_merged_into_an_archive(tmp_path: Path) -> None:
+    rules = """takes = {several = false}
+---
+[catalogue]
+folder = "data/base.box"
+archives = ["data/*.box"]
+[install]
+folder = "packs"
+[[document]]
+path = "noises.json"
+mode = "merge"
+"""
+    tree = {"tree/noises.json": '{"noises": [{"id": "@key@", "wav": "@file@"}]}\n', "tree/@pack.name@/@key@.wav": ""}
+    game = Made(tmp_path, "mill", rules, tree, {"packs/here": ""})
+    (tmp_path / "game/data").mkdir()
+    with zipfile.ZipFile(tmp_path / "game/data/base.box", "w") as archive:
+        archive.writestr("noises.json", '{"noises": [{"id": "weir", "wav": "o/weir.wav"}]}')
+    game.start('\n[[sound]]\nkey = "weir"\ntakes = ["c1.wav"]\n', keys=1)
+    pack = game.build()
+    assert json.loads((pack / "noises.json").read_text())["noises"] == [{"id": "weir", "wav": "my-own/weir.wav"}]
+    done = game.run("install", cwd=game.own)
+    assert done.code == 1
+    assert "noises.json lies in the game's archive data/base.box, and nothing can be merged into that" in done.err
+
+
+ROOTS = """takes = {several = false}
+---
+[roots]
+player = "the player's own folder"
+[install]
+root = "player"
+folder = "noise-sets"
+[[install.lists]]
+path = "order.txt"
+line = "@pack.name@"
+[[document]]
+path = "noises.json"
+mode = "merge"
+"""
+
+
+def test_packs_go_into_a_folder_outside_of_the_game(tmp_path: Path) -> None:
+    tree = {"tree/noises.json": '{"noises": [{"id": "@key@", "wav": "@file@"}]}\n', "tree/@pack.name@/@key@.wav": ""}
+    own = {"noises.json": '{"noises": [{"id": "weir", "wav": "o/weir.wav"}, {"id": "cog", "wav": "o/cog.wav"}]}\n'}
+    game = Made(tmp_path, "mill", ROOTS, tree, own)
+    game.start('\n[[sound]]\nkey = "weir"\ntakes = ["c1.wav"]\n', keys=2)
+    pack = game.build()
+    player = tmp_path / "player"
+    player.mkdir()
+    (player / "order.txt").write_bytes(b"other\n")
+    done = game.run("install", cwd=game.own)
+    assert done.code == 2
+    assert "where is the player's own folder?" in done.err
+    assert 'player = "..." under [roots] in ichnos.local.toml' in done.err
+    local = game.own / "ichnos.local.toml"
+    local.write_text(local.read_text() + '\n[roots]\nplyer = "../player"\n')
+    said = game.run("install", cwd=game.own).err
+    assert re.search(r"ichnos.local.toml:5:1: .*no folder plyer", said), said
+    assert "did you mean player?" in said
+    local.write_text(local.read_text().replace("plyer", "player"))
+    pack = game.build()
+    assert "ichnos install" in game.run("status", cwd=game.own).out
+    assert game.run("install", cwd=game.own).code == 0
+    assert json.loads((player / "noise-sets/my-own/noises.json").read_text())["noises"] == [
+        {"id": "weir", "wav": "my-own/weir.wav"}, {"id": "cog", "wav": "o/cog.wav"},
+    ]  # fmt: skip
+    assert (player / "noise-sets/my-own/my-own/weir.wav").read_bytes() == (pack / "my-own/weir.wav").read_bytes()
+    assert (player / "order.txt").read_bytes() == b"other\nmy-own\n"
+    assert (tmp_path / "game/noises.json").read_text() == own["noises.json"]
+    assert str(player) in game.run("installed").out
+    assert game.run("restore", cwd=game.own).code == 0
+    assert sorted(path.name for path in player.rglob("*")) == ["order.txt"]
+    assert (player / "order.txt").read_bytes() == b"other\n"
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ('root = "player"', 'root = "plyer"', '"plyer" is none of [roots]'),
+        ("[roots]", '[catalogue.paths]\n"a/@one@.wav" = "@two@.wav"\n[roots]', "@two@ of @two@.wav does not stand in"),
+        ("[roots]", '[catalogue.paths]\n"a/*.wav" = "b/*.wav"\n[roots]', "b/*.wav is where one file is in tree/"),
+    ],
+)
+def test_slips_in_where_things_are_are_told(tmp_path: Path, old: str, new: str, told: str) -> None:
+    tree = {"tree/noises.json": '{"noises": [{"id": "@key@", "wav": "@file@"}]}\n', "tree/@pack.name@/@key@.wav": ""}
+    game = Made(tmp_path, "mill", ROOTS.replace(old, new), tree, {})
+    checked = game.run("games", "check", game.profile)
+    assert checked.code == 1
+    assert told in checked.err
+    assert "game.toml:" in checked.err
