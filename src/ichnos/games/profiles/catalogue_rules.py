@@ -41,8 +41,8 @@ class CatalogueRules(TomlTable):
     archives: tuple[InsidePath, ...] = Field(
         default=(),
         examples=[["data/*.box"]],
-        description="zip archives of the installation, by their paths in it, whatever their extension; each is read as if"
-        " it were a folder",
+        description="zip archives of the installation, by their paths in it, whatever their extension; each is read as"
+        " if it were a folder",
     )
     readable: bool = Field(
         default=True, description="can the game's own definitions be read? Else keys are checked against a list, if any"
