@@ -9,9 +9,10 @@ from pathlib import Path
 from ichnos.files import disk, journal
 from ichnos.files.journal import InstalledPack, Journal
 from ichnos.games.entries.packs import PackReading, SoundFiles
+from ichnos.games.profiles.profile import Profile
 
 
-def brought(read: PackReading, names: list[str]) -> Iterator[str]:
+def brought(profile: Profile, read: PackReading, names: list[str]) -> Iterator[str]:
     """What a pack has that no other may have, as ``InstalledPack.brings`` holds it.
 
     Args:
@@ -21,6 +22,8 @@ def brought(read: PackReading, names: list[str]) -> Iterator[str]:
     for name, document in read.by_document.items():
         is_merged = name in read.merged  # then the game's own entries stand there, too
         for sound in document.defined():
+            if profile.adds(sound.values.get("adds")):
+                continue  # then the takes of all are heard
             if not is_merged or any(files.file_of(file) for file, _, _ in sound.files()):
                 yield f"key {sound.key}"
         if not is_merged:

@@ -82,7 +82,7 @@ def prepare(
         time=time.time(),
         ids=tuple(sorted(read.definitions.ids.values())),
         claims=tuple(claims),
-        brings=tuple(dict.fromkeys(brought(read, names))),
+        brings=tuple(dict.fromkeys(brought(profile, read, names))),
     )
     return Prepared(pack, tuple(notes))
 

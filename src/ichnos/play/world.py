@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import IO, Any
 
 from ichnos.documents.text import from_bytes
@@ -192,7 +192,11 @@ class _Loading:
         before = self.world.sounds.get(sound.key)
         if is_copy and not any(file.whose == layer.whose for file in made.files):
             return  # an entry of the game's own, in the pack's copy of its file
-        if before is not None and before.whose not in (GAME, layer.whose):
+        if before is not None and layer.whose != GAME and self.profile.adds(sound.values.get("adds")):
+            takes, parts = (*before.takes, *made.takes), {**before.parts, **made.parts}
+            missing = (*before.missing, *made.missing)
+            made = replace(before, whose=layer.whose, takes=takes, parts=parts, missing=missing)
+        elif before is not None and before.whose not in (GAME, layer.whose):
             self.world.lost.append((sound.key, before.whose, layer.whose, before.place))
         self.world.sounds[sound.key] = made
 

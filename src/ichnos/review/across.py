@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Sequence, Set
 from dataclasses import dataclass
 
 from ichnos.errors import Place
@@ -28,7 +28,7 @@ def installed(subject: Subject) -> Iterator[Finding]:
         yield finding("id-of-another", place, f"{identity} is also the id of {other.title}, which is in the game")
     places = {sound.key: sound.place for sound in subject.pack.defined()}
     own = context.catalogue
-    for one, other in shared(list(brought(subject.pack, subject.names)), context.neighbours):
+    for one, other in shared(list(brought(context.profile, subject.pack, subject.names)), context.neighbours):
         what, _, name = one.partition(" ")
         if what == "key" and own is not None and name in own:
             continue  # both replace one of the game's
@@ -62,10 +62,18 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
 def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
     """Keys that several of the packs have, and not all in the same words."""
     keys: defaultdict[str, list[tuple[str, Place, object]]] = defaultdict(list)
+    adding: defaultdict[str, set[str]] = defaultdict(set)  # by key, the packs that add to what is there
     for pack in packs:
         subject = pack.subject
-        own = {one.partition(" ")[2] for one in brought(subject.pack, subject.names) if one.startswith("key ")}
-        sounds = {sound.key: sound for sound in subject.pack.defined() if sound.key in own}
+        own = {one.partition(" ")[2] for one in brought(profile, subject.pack, subject.names) if one.startswith("key ")}
+        for sound in subject.pack.defined():
+            if profile.adds(sound.values.get("adds")):
+                adding[sound.key].add(pack.name)
+        sounds = {
+            sound.key: sound
+            for sound in subject.pack.defined()
+            if sound.key in own or profile.adds(sound.values.get("adds"))
+        }
         for key, sound in sounds.items():
             files = [
                 (file, subject.sound_files.file_of(file) is not None and pack.name) for file, _, _ in sound.files()
@@ -76,10 +84,18 @@ def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
             for key, name in in_place.items():
                 keys[key].append((pack.name, subject.label(name), (name, pack.name)))
     for key, claims in keys.items():
-        owners = list(dict.fromkeys(name for name, _, _ in claims))
+        owners = _down_to_one_that_replaces(profile, list(dict.fromkeys(name for name, _, _ in claims)), adding[key])
         if len(owners) > 1 and any(claim[2] != claims[0][2] for claim in claims):
             winner, losers = _winner(profile, owners)
             yield finding("key-shared", claims[-1][1], f'"{key}" is in {listed(losers)} too; {winner} is heard')
+
+
+def _down_to_one_that_replaces(profile: Profile, owners: list[str], adding: Set[str]) -> list[str]:
+    """The packs that have a key, without those that add to it when no other replaces it any more."""
+    at = -1 if profile.rules.install.wins == "last" else 0
+    while owners and owners[at] in adding:
+        owners.pop(at)
+    return owners
 
 
 def _lies_over(profile: Profile) -> bool:

@@ -13,7 +13,7 @@ from ichnos.files.sources import Files
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.facts import free_name
 from ichnos.games.pack_sounds import PackSounds
-from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.profiles.vocabulary import PACK, TAKE
 from ichnos.games.things import PackThing, SoundThing, TakeThing, sound_of
 from ichnos.review.doubles import kept_apart
 from ichnos.review.subject import Subject
@@ -112,7 +112,7 @@ class PackByKey:
             plain = _NUMBERED.sub("", sound.key)  # of two entries of one key, the second has a number
             key = sound.key if sound.key in self._keys else plain
             by_key[sound.key] = KeySounds(
-                sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(sound)
+                sound.key, replace(sound, values={**sound.values, "key": key}), self.pieces(self._with_game_s(sound))
             )
         for key, sound in self._in_place().items():
             if key not in by_key or not by_key[key].pieces:
@@ -125,6 +125,21 @@ class PackByKey:
                 alone = sound_of(name, files=(name,))
                 by_key[free_name(name, by_key)] = KeySounds(name, alone, (self.piece("file", name),), loose=True)
         return by_key
+
+    def _with_game_s(self, sound: SoundThing) -> SoundThing:
+        """A sound with the takes that the game has under its key, where those are heard, too."""
+        if self.is_game or not self.profile.adds(sound.values.get("adds")):
+            return sound
+        own = self._game_s.get(sound.key)
+        if own is None and self.known is not None and sound.key in self.known:
+            own = sound_of(sound.key, files=self.known.entry(sound.key).files)
+        takes = (*own.takes, *sound.takes) if own is not None else sound.takes
+        return replace(sound, inside={**sound.inside, TAKE: takes})
+
+    @cached_property
+    def _game_s(self) -> dict[str, SoundThing]:
+        """The game's sounds, by key."""
+        return {sound.key: sound for sound in self._of_game.sounds} if self.behind is not None else {}
 
     def _own(self) -> Iterator[SoundThing]:
         """What its documents say, but for entries of the game's own in a pack's copy of the game's document."""
@@ -141,7 +156,7 @@ class PackByKey:
         """The game's sounds of which a file stands here, by its path."""
         if self.known is None or not self._over:
             return {}
-        theirs = {sound.key: sound for sound in self._of_game.sounds} if self.behind is not None else {}
+        theirs = self._game_s
         by_name = {}
         for bare, keys in self.known.players(self.profile.bare).items():
             for key in keys if bare in self._over else ():

@@ -117,6 +117,15 @@ class Profile:
         """Every path that a take may have."""
         return tuple(dict.fromkeys(self.take_paths.values()))
 
+    def adds(self, said: Value) -> bool:
+        """Do a sound's takes come besides those that its key has already? ``said``: the mark in its definition."""
+        return self.rules.takes.added if said is None else said is True
+
+    @cached_property
+    def can_say_adds(self) -> bool:
+        """Has a definition a mark that says so?"""
+        return any("adds" in exemplar.scopes for exemplar in self.written)
+
     def kind_of(self, key: str, category: str | None, *, parts: bool = False, said: str | None = None) -> Kind:
         """The kind that a sound is of; see :func:`ichnos.games.profiles.kinds.choose`."""
         return self.kinds[choose(self.rules, key, category, parts=parts, said=said)]

@@ -45,6 +45,10 @@ class ProfileRules(TomlTable):
 
 class TakeRules(TomlTable):
     several: bool = Field(default=True, description="may a key have several takes, picked at random?")
+    added: bool = Field(
+        default=False,
+        description="does a definition that has no mark of @adds@ add its takes to the game's? Else it replaces them",
+    )
     shared: bool = Field(default=False, description="may several keys name one file? Then it is stored once")
 
 

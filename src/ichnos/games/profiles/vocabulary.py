@@ -160,6 +160,9 @@ WORDS: dict[str, Word] = {
         Word("priority", SOUND, "number", "which sounds are kept when too many play"),
         Word("loop", SOUND, "yes-no", "does it play again and again?"),
         Word("fade", SOUND, "number", "how long it fades out, in seconds", least=0),
+        Word(
+            "adds", SOUND, "yes-no", "do its takes come besides the game's own, and not in their place?"
+        ),
         Word("voices", SOUND, "whole", "how many of it may play at once", least=1),
         Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes", is_made=True),
         Word(

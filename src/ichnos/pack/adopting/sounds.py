@@ -110,6 +110,8 @@ class AdoptedSounds:
         if self.profile.kind_of(sound.key, category, parts=bool(parts)).name != kind.name:
             values["kind"] = kind.name
         values |= self._settings(sound, kind)
+        if self.profile.rules.takes.added and not new:
+            values["adds"] = self.profile.adds(sound.values.get("adds"))
         fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
         values |= by_declaration(self.profile.rules.declared, SOUND, fields)

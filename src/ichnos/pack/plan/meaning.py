@@ -160,6 +160,9 @@ def _sound(workspace: Workspace, uses: ClipUses, placed: PlacedSound, finished: 
         "kind": workspace.kind_of(sound).name,
         **{name: value for name, value in thing.values.items() if value is not None},
     }
+    rules = workspace.profile.rules
+    if rules.takes.added and workspace.profile.can_say_adds and not sound.new:
+        values.setdefault("adds", False)  # who says nothing replaces
     places = {name: placed.place(name) for name in thing.values if values.get(name) is not None}
     return SoundThing(SOUND, values, {TAKE: tuple(numbered(takes)), PART: parts}, thing.texts, placed.place(), places)
 

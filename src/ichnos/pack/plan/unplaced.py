@@ -41,6 +41,7 @@ def notes(workspace: Workspace) -> Iterator[str]:
     yield from _without_clip(workspace)
     yield from _still_played(workspace)
     yield from _of_usual_form(workspace)
+    yield from _besides(workspace)
 
 
 def standing_nowhere(workspace: Workspace, proof: DocumentProof) -> Iterator[str]:
@@ -71,6 +72,17 @@ def _of_usual_form(workspace: Workspace) -> Iterator[str]:
     if unknown:
         more = f" and {len(unknown) - 3} others" if len(unknown) > 3 else ""
         yield f"the form of the game's own {', '.join(unknown[:3])}{more} is not known, so it gets the usual form"
+
+
+def _besides(workspace: Workspace) -> Iterator[str]:
+    """Sounds of the game's own keys, in a game that only adds to what it has."""
+    profile = workspace.profile
+    if profile.rules.takes.added and not profile.can_say_adds:
+        replaced = [sound.key for sound in workspace.pack_file.sound if not (sound.new or sound.adds)]
+        if replaced:
+            more = f" and {len(replaced) - 3} others" if len(replaced) > 3 else ""
+            what = f"{profile.rules.game.title} only adds to what it has, and {', '.join(replaced[:3])}{more} will be"
+            yield f"{what} heard besides the game's own; say adds = true where that is meant"
 
 
 def _unknown_keys(workspace: Workspace) -> Iterator[str]:
@@ -152,6 +164,8 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
         holes = by_kind[kind.name]
         if marking(profile.rules.loops, kind.container) is not None:
             holes.add("loop")
+        if profile.rules.takes.added and sound.adds:
+            holes.add("adds")
         lost = [
             name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in holes
         ]
