@@ -64,7 +64,7 @@ def clashes(
     if told and states.on_change == "stop":
         more = f"; and {len(told) - 5} more" if len(told) > 5 else ""
         what = f"another pack in the game has what is new in this one: {'; '.join(told[:5])}{more}"
-        cure = f"give it another key in one of the two, or --force: then that of {pack.name} counts"
+        cure = f"give it another key or number in one of the two, or --force: then that of {pack.name} counts"
         raise IchnosError(what, place=Place(str(states.root.folder)), cure=cure)
     return [f"{sentence}; that of {pack.name} counts from now on." for sentence in told]
 

@@ -70,7 +70,8 @@ def _wins(notes: Journal, profiles: Profiles, record: GameRecord, pack: Installe
     is_apart = profiles.of(pack.profile).rules.install.lay == "whole"  # then documents of packs do not meet
     for other in record.packs[: record.packs.index(pack)]:
         if is_apart:
-            yield from ((other.name, key.partition(" ")[2]) for key, _ in neighbours.shared(pack.brings, [other]))
+            keys = [one for one in pack.brings if one.startswith("key ")]
+            yield from ((other.name, key.partition(" ")[2]) for key, _ in neighbours.shared(keys, [other]))
         for claim in other.claims:
             own = mine.get(claim.path)
             if own is None or own.how != claim.how:

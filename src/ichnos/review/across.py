@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ichnos.errors import Place
 from ichnos.files.paths import folded, listed
-from ichnos.games.neighbours import brought, clashing_id, shared
+from ichnos.games.neighbours import brought, clashing_id, numbers_in, shared, shared_numbers
 from ichnos.games.pristine import combining_of
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, SOUND, settings
@@ -28,8 +28,13 @@ def installed(subject: Subject) -> Iterator[Finding]:
         yield finding("id-of-another", place, f"{identity} is also the id of {other.title}, which is in the game")
     places = {sound.key: sound.place for sound in subject.pack.defined()}
     own = context.catalogue
-    for one, other in shared(list(brought(context.profile, subject.pack, subject.names)), context.neighbours):
+    brings = list(brought(context.profile, subject.pack, subject.names))
+    for other in context.neighbours:
+        yield from _numbers(subject, brings, other.brings, f"{other.title} ({other.name}), which is in the game,")
+    for one, other in shared(brings, context.neighbours):
         what, _, name = one.partition(" ")
+        if what == "number":
+            continue
         if what == "key" and own is not None and name in own:
             continue  # both replace one of the game's
         place = places.get(name, subject.files.place)
@@ -57,6 +62,36 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
         if len(owners) > 1:
             yield finding("id-of-another", claims[-1][1], f"{identity} is also the id of {listed(owners[:-1])}")
     yield from _files(profile, packs)
+    brings = [list(brought(profile, pack.subject.pack, pack.subject.names)) for pack in packs]
+    for at, pack in enumerate(packs):
+        for other, theirs in zip(packs[:at], brings, strict=False):
+            yield from _numbers(pack.subject, brings[at], theirs, other.name)
+
+
+def own_numbers(subject: Subject) -> Iterator[Finding]:
+    """Numbers that two things of a pack have, or one of it and another of the game."""
+    context = subject.context
+    names = context.catalogue.names if context.catalogue is not None else {}
+    of_game = numbers_in(f"{field} {one}" for field, several in names.items() for one in several)
+    seen: dict[tuple[str, int], str] = {}
+    for piece in brought(context.profile, subject.pack, subject.names):
+        for one, name in numbers_in([piece]).items():
+            for known, whose in ((seen, "this pack"), (of_game, context.profile.rules.game.title)):
+                if known.get(one, name) != name:
+                    yield _number_taken(subject, one[1], name, known[one], whose)
+            seen.setdefault(one, name)
+
+
+def _numbers(subject: Subject, brings: Sequence[str], others: Sequence[str], whose: str) -> Iterator[Finding]:
+    """Numbers of a pack under which somebody has another thing."""
+    for number, name, theirs in shared_numbers(brings, others):
+        yield _number_taken(subject, number, name, theirs, whose)
+
+
+def _number_taken(subject: Subject, number: int, name: str, theirs: str, whose: str) -> Finding:
+    sound = next((sound for sound in subject.pack.definitions.sounds if sound.key == name), None)
+    place = sound.place if sound is not None else subject.files.place
+    return finding("number-taken", place, f'"{name}" has the number {number}, and so has "{theirs}" of {whose}')
 
 
 def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:

@@ -36,6 +36,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     documents.findings,
     metadata.ids,
     across.installed,
+    across.own_numbers,
     keys.findings,
     naming.findings,
     values.findings,

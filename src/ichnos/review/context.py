@@ -10,7 +10,6 @@ from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.journal import InstalledPack
 from ichnos.files.sources import Files
-from ichnos.games import neighbours
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.catalogues.harvest import harvest
@@ -57,18 +56,8 @@ def of_workspace(workspace: Workspace) -> Context:
         workspace.file.place,
         workspace.game_files(),
         verdicts.of_workspace(workspace.folder),
-        _neighbours(workspace),
+        workspace.neighbours(),
     )
-
-
-def _neighbours(workspace: Workspace) -> list[InstalledPack]:
-    """The packs of others in the game that a workspace is for."""
-    pack_file, rules = workspace.pack_file, workspace.profile.rules
-    if workspace.goes_into is None:
-        return []
-    names = [pack_file.pack.name, rules.names.spelled(pack_file.pack.name)]
-    others = neighbours.in_game(workspace.goes_into)
-    return [pack for pack in others if not pack.is_of(rules.game.name, names, pack_file.ids.values())]
 
 
 def workspace_at(start: Path, game: str | None, *, needed: bool) -> Workspace | None:

@@ -133,6 +133,9 @@ KINDS = {
             "give the key another name in one of them",
             severity="warning",
         ),
+        FindingKind(
+            "number-taken", "the game takes one for the other", "give one of them another number: number = ..."
+        ),
         FindingKind("id-of-another", "two packs with one id break each other", "mint fresh ids for one of them"),
         FindingKind(
             "licence-missing",

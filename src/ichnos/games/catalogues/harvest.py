@@ -17,7 +17,7 @@ from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.pristine import as_tree, game_files
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
-from ichnos.games.profiles.vocabulary import PART, TAKE
+from ichnos.games.profiles.vocabulary import PART, SOUND, TAKE, entry_scopes, number_field
 from ichnos.games.things import SoundThing
 
 _NO_KEYS = (
@@ -52,7 +52,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     damaged = [f"{name}: {reason}" for name, reason in getattr(whole, "damaged", {}).items()]
     catalogue.notes = [*damaged, *_notes(pack), *_left_out(profile, left_out, len(sounds))]
-    catalogue.names = {field: list(names) for field, names in pack.names.items()}
+    catalogue.names = {field: list(names) for field, names in pack.names.items()} | dict(_numbers(pack))
     catalogue.ids = sorted(
         {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
     )
@@ -70,6 +70,15 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, on_progress)
     return catalogue
+
+
+def _numbers(pack: PackReading) -> Iterator[tuple[str, list[str]]]:
+    """The numbers that the game tells its entries apart by, each with what has it, by their fields."""
+    for scope in entry_scopes():
+        field, things = number_field(scope), pack.definitions.of(scope)
+        told = [(one.values.get(field), one.key if scope == SOUND else one.name) for one in things]
+        if numbers := [f"{number} {name}" for number, name in told if number is not None]:
+            yield f"number {field}", numbers
 
 
 def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[str]:

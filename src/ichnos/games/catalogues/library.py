@@ -189,7 +189,8 @@ def names(profile: str) -> dict[str, list[str]]:
     """What a kept catalogue knows of events, areas and states, by the fields of triggers."""
     with _user() as state:
         rows = state.rows("SELECT names FROM catalogues WHERE profile = ?", profile) if state else []
-    return dict(json.loads(rows[0][0])) if rows else {}
+    known = dict(json.loads(rows[0][0])) if rows else {}
+    return {field: of for field, of in known.items() if " " not in field}
 
 
 def categories(profile: str) -> list[str]:

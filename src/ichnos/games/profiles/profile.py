@@ -17,7 +17,7 @@ from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
 from ichnos.games.profiles.rules import DocumentRules, Rules
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, LANGUAGE, PART, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, LANGUAGE, PART, SOUND, TAKE, number_field, part_in
 
 __all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]
 
@@ -125,6 +125,20 @@ class Profile:
     def can_say_adds(self) -> bool:
         """Has a definition a mark that says so?"""
         return any("adds" in exemplar.scopes for exemplar in self.written)
+
+    def first_number(self, scope: str) -> int | None:
+        """The first of the numbers that packs give to entries of a scope; ``None`` where the game has no such."""
+        field = number_field(scope)
+        holes = [hole for exemplar in self.written for hole in exemplar.holes_named(field)]
+        if not holes and not any(f"{scope}.number" in text for text in self.script_texts):
+            return None
+        return next((int(float(str(hole.usual))) for hole in holes if hole.usual is not None), 1)
+
+    @cached_property
+    def script_texts(self) -> tuple[str, ...]:
+        """The templates of its scripts."""
+        paths = (self.folder / "scripts" / script.template for script in self.scripts)
+        return tuple(disk.read(path).decode("utf-8", "replace") for path in paths)
 
     def kind_of(self, key: str, category: str | None, *, parts: bool = False, said: str | None = None) -> Kind:
         """The kind that a sound is of; see :func:`ichnos.games.profiles.kinds.choose`."""

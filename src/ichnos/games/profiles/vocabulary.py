@@ -119,6 +119,11 @@ class Word:
         return f"{name}_" if keyword.iskeyword(name) else name
 
 
+def number_field(scope: str) -> str:
+    """The field of a number that a game tells entries of a scope apart by."""
+    return "number" if scope == SOUND else f"{scope}.number"
+
+
 # What is known of a sound file when it is finished.
 _BUILT: tuple[tuple[str, Kind, str], ...] = (
     ("seconds", "number", "the length in seconds"),
@@ -154,15 +159,20 @@ WORDS: dict[str, Word] = {
         Word("title", SOUND, "text", "the sound's title in the language at hand", is_spoken=True),
         Word("volume", SOUND, "number", "how loud the game plays it; 1 is as it is, 0.5 is half", least=0, most=10),
         Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up", above=0),
+        *(
+            Word(
+                number_field(scope), scope, "whole", f"the {scope}'s number, which nothing else has", least=0,
+                said=f"the {scope}'s number, where the game has such; it is counted up where nobody says it",
+            )
+            for scope in SCOPES[PACK].inside if scope not in AROUND
+        ),
         Word("near", SOUND, "number", "up to this distance it is at full level", least=0),
         Word("far", SOUND, "number", "from this distance on it is not heard", least=0),
         Word("positional", SOUND, "yes-no", "is it heard at its place in the world, and not everywhere?"),
         Word("priority", SOUND, "number", "which sounds are kept when too many play"),
         Word("loop", SOUND, "yes-no", "does it play again and again?"),
         Word("fade", SOUND, "number", "how long it fades out, in seconds", least=0),
-        Word(
-            "adds", SOUND, "yes-no", "do its takes come besides the game's own, and not in their place?"
-        ),
+        Word("adds", SOUND, "yes-no", "do its takes come besides the game's own, and not in their place?"),
         Word("voices", SOUND, "whole", "how many of it may play at once", least=1),
         Word("file", TAKE, "path", "the take's sound file, from the pack's root, with slashes", is_made=True),
         Word(
@@ -238,9 +248,7 @@ WORDS: dict[str, Word] = {
             "schedule.between-volume", SCHEDULE, "number", "how loud its in-betweens are; 1 is as they are", least=0,
             most=10,
         ),
-        Word(
-            "entry.number", ENTRY, "whole", "1 for the schedule's first entry", is_name=True, is_made=True
-        ),
+        Word("entry.number", ENTRY, "whole", "1 for the schedule's first entry", is_name=True, is_made=True),
         Word(
             "entry.key", ENTRY, "text", "the sound key that it plays, of this pack or of the game", is_key=True,
             needed=True,

@@ -27,7 +27,7 @@ from ichnos.pack.workspace.folder import FILE_NAME, lock, usual_output
 if TYPE_CHECKING:
     from ichnos.pack.build.build import Built, Prepared
     from ichnos.pack.plan.plan import Outline
-    from ichnos.pack.workspace.given import Given
+    from ichnos.pack.workspace.given import Given, Numbers
     from ichnos.pack.workspace.workspace import Workspace
 
 _LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
@@ -44,6 +44,7 @@ class Begun:
     clips: Signatures
     catalogue: str  # the identity of the kept catalogue
     given: Mapping[str, Given] | None = None  # what the game gave, where that is to be written down
+    numbers: Numbers | None = None  # of things, that are to be written down
     workspace: Workspace | None = None  # where it is in memory
 
 
@@ -126,12 +127,13 @@ def begin(folder: Path, game: str | None, last: LastBuild | None, minted: Minted
 
 def _of_workspace(loaded: Workspace, made: Outline, before: Signatures) -> Begun:
     from ichnos.pack.build import sources
+    from ichnos.pack.workspace.numbers import numbers
 
     inputs = signatures.sign_all([*sources.made_of(loaded, loaded.folder), *sources.outside(loaded)])
     clips = signatures.sign_all(sources.clips_of(loaded))
     profile = loaded.profile.identity
     identity = f"{profile}\n{library.identity_of(profile)}"
-    return Begun(made, {**inputs, **before}, clips, identity, loaded.to_lock(), loaded)
+    return Begun(made, {**inputs, **before}, clips, identity, loaded.to_lock(), numbers(loaded), loaded)
 
 
 @dataclass(frozen=True)
@@ -241,10 +243,10 @@ def _note(state: WorkspaceState, building: Building, built: Built) -> None:
     from ichnos.pack.build import comparison, outlines
 
     begun, prepared, outline = building.begun, building.prepared, building.begun.outline
-    if begun.given is not None:
+    if begun.given is not None or begun.numbers:
         from ichnos.pack.workspace import given
 
-        given.keep(building.folder, outline.game, begun.given)
+        given.keep(building.folder, outline.game, begun.given, begun.numbers or {})
     if built.written or prepared.last is None:
         digests = built.digests or {}
         made = {file.path: comparison.made_from(file) for file in prepared.plan.files}

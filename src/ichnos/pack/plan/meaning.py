@@ -21,12 +21,14 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     free_prefix,
+    number_field,
     player_scopes,
     said_of,
 )
 from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
 from ichnos.pack.workspace.declared import declared_tables
+from ichnos.pack.workspace.numbers import numbers
 from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
 from ichnos.pack.workspace.workspace import Workspace
@@ -75,6 +77,11 @@ def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = Non
     for scope in workspace.profile.rules.declared.scopes:
         inside[scope] = tuple(_own(workspace, scope))
     inside[LANGUAGE] = languages(tag for several in inside.values() for thing in several for tag in thing.languages)
+    for scope, given in numbers(workspace).items():
+        inside[scope] = tuple(
+            replace(thing, values={**thing.values, number_field(scope): given[str(thing.name)]})
+            for thing in inside[scope]
+        )
     return PackThing(PACK, values, inside, places=places)
 
 

@@ -6,7 +6,6 @@ import re
 from collections.abc import Collection, Iterator, Mapping
 
 from ichnos.documents.checked import TomlTable
-from ichnos.files import disk
 from ichnos.games.entries.arranged import stands_without_files
 from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.profile import Profile
@@ -264,8 +263,7 @@ def _holes_for(profile: Profile, kind: str) -> set[str]:
 def _in_scripts(profile: Profile) -> set[str]:
     """The words of the scripts' templates: what stands there by name has its place there."""
     words: set[str] = set()
-    for script in profile.scripts:
-        text = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
+    for text in profile.script_texts:
         found = re.findall(r"""[.\[]["']?(\w+)""", text)  # sound.volume, trigger["from"]
         words.update(name for word in found for name in (word, word.replace("_", "-")))
     return words | {f"take.{word}" for word in words} | ({"title"} if "titles" in words else set())

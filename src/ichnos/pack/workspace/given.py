@@ -32,24 +32,35 @@ class Given:
     forms: tuple[SoundForm | None, ...] = ()
 
 
+Numbers = Mapping[str, Mapping[str, int]]  # by scope, and by what each thing of it is called
+
+
 @dataclass(frozen=True)
 class Lock:
-    """Of each game that the workspace is built for ("" is its first), what each key was given."""
+    """Of each game that is built for ("" is the first), what it gave to each key, and the numbers of things."""
 
     games: Mapping[str, Mapping[str, Given]] = field(default_factory=dict)
+    numbers: Mapping[str, Numbers] = field(default_factory=dict)
 
     def of_game(self, game: str | None) -> Mapping[str, Given]:
         return self.games.get(game or "", {})
 
-    def with_game(self, game: str | None, given: Mapping[str, Given]) -> Lock:
-        return Lock({**self.games, game or "": given})
+    def numbers_of(self, game: str | None) -> Numbers:
+        return self.numbers.get(game or "", {})
+
+    def with_game(self, game: str | None, given: Mapping[str, Given] | None, numbers: Numbers) -> Lock:
+        """The same, with what a game gave now, where that is known, and the numbers of a build for it."""
+        games = self.games if given is None else {**self.games, game or "": given}
+        return Lock(games, {name: of for name, of in {**self.numbers, game or "": numbers}.items() if of})
 
     def to_json(self) -> bytes:
         """As it is kept: sorted, so that a change is seen as one."""
         games = {
             name: {key: _said(given) for key, given in sorted(of.items())} for name, of in sorted(self.games.items())
         }
-        return (json.dumps({"format": 1, "games": games}, ensure_ascii=False, indent=1) + "\n").encode()
+        numbers = {name: {scope: dict(sorted(of[scope].items())) for scope in of} for name, of in self.numbers.items()}
+        said = {"format": 1, "games": games, **({"numbers": numbers} if numbers else {})}
+        return (json.dumps(said, ensure_ascii=False, indent=1) + "\n").encode()
 
 
 def _said(given: Given) -> dict[str, Any]:
@@ -57,8 +68,8 @@ def _said(given: Given) -> dict[str, Any]:
     return {name: value for name, value in fields.items() if value}
 
 
-def load(folder: Path) -> Lock:
-    """What is written down. Raises IchnosError where that is damaged."""
+def load(folder: Path, *, needed: bool = True) -> Lock:
+    """What is written down. Raises IchnosError where that is damaged, and ``needed``."""
     path = folder / LOCK_NAME
     if not disk.is_file(path):
         return Lock()
@@ -66,8 +77,14 @@ def load(folder: Path) -> Lock:
         data = json.loads(disk.read(path, LOCK_NAME))
         if data["format"] != 1:
             raise ValueError(data["format"])
-        return Lock({name: dict(_given(of)) for name, of in data["games"].items()})
+        numbers = {
+            str(name): {scope: {key: int(number) for key, number in of.items()} for scope, of in scopes.items()}
+            for name, scopes in data.get("numbers", {}).items()
+        }
+        return Lock({name: dict(_given(of)) for name, of in data["games"].items()}, numbers)
     except (ValueError, TypeError, KeyError, AttributeError):
+        if not needed:
+            return Lock()
         what = "this does not say what the game gave to the pack"
         cure = "take it from where the workspace came from; or delete it, and build where the game is installed"
         raise IchnosError(what, place=Place(LOCK_NAME), cure=cure) from None
@@ -81,12 +98,14 @@ def _given(said: Mapping[str, Any]) -> Iterable[tuple[str, Given]]:
         yield key, Given(category and str(category), files, one.get("changed") is True, forms)
 
 
-def keep(folder: Path, game: str | None, given: Mapping[str, Given]) -> None:
-    """Write down what a game gave, where that is news. Raises IchnosError where it cannot be written."""
+def keep(folder: Path, game: str | None, given: Mapping[str, Given] | None, numbers: Numbers) -> None:
+    """Write down what a game gave, and a build, where that is news. Raises IchnosError where it cannot be written."""
+    if given is None and not numbers:
+        return
     try:
-        data = load(folder).with_game(game, given).to_json()
+        data = load(folder).with_game(game, given, numbers).to_json()
     except IchnosError:  # damaged: made anew where the game is
-        data = Lock().with_game(game, given).to_json()
+        data = Lock().with_game(game, given, numbers).to_json()
     path = folder / LOCK_NAME
     disk.refuse_way_out(folder, path, LOCK_NAME)
     if not disk.is_file(path) or disk.read(path, LOCK_NAME) != data:

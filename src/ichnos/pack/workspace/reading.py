@@ -60,10 +60,10 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     installation, place, roots = _of_machine(folder, game, game_profile)
     catalogue = _catalogue(folder, game_profile, installation, place)
     given = [_as_spelled(one, catalogue) for one in given] if catalogue is not None else given
-    locked = {} if installation else locks.load(folder).of_game(game)
+    kept = locks.load(folder, needed=not installation)
     workspace = Workspace(
         folder, file, pack_file, game_profile, catalogue, game=game, installation=installation, roots=roots,
-        given=locked, played_by=played_by,
+        given={} if installation else kept.of_game(game), numbers=kept.numbers_of(game), played_by=played_by,
     )  # fmt: skip
     filled = sounds.with_defaults(given, pack_file.defaults, workspace.category_of)
     given = [_for_every_file(workspace, placed) for placed in filled]

@@ -32,6 +32,7 @@ _NEARLY = 0.79  # of likeness, one letter in five: a category so like one of the
 def findings(workspace: Workspace) -> Iterator[IchnosError]:
     """Every such slip, with its place in the workspace's file."""
     yield from _names_twice(workspace)
+    yield from _numbers_twice(workspace)
     yield from _version(workspace)
     yield from _defaults(workspace)
     yield from _categories(workspace)
@@ -49,6 +50,23 @@ def _names_twice(workspace: Workspace) -> Iterator[IchnosError]:
             what = f'there is a {scope} "{item.name}" in line {lines[scope, item.name]} already'
             yield IchnosError(what, place=place, cure="give each a name of its own")
         lines.setdefault((scope, item.name), place.line)
+
+
+def _numbers_twice(workspace: Workspace) -> Iterator[IchnosError]:
+    had: dict[tuple[str, int], str] = {}
+    sounds = [(SOUND, placed.sound, placed.place("number"), placed.sound.key) for placed in workspace.sounds]
+    players = [
+        (scope, item, workspace.place(scope, index, "number"), item.name)
+        for scope, index, item in workspace.pack_file.players()
+    ]
+    for scope, item, place, name in (*sounds, *players):
+        if item.number is not None:
+            other = had.setdefault((scope, item.number), name)
+            if other != name:
+                what = f"{other} and {name} both have the number {item.number}"
+                yield IchnosError(
+                    what, place=place, cure="give each a number of its own; without one, it is counted up"
+                )
 
 
 def _version(workspace: Workspace) -> Iterator[IchnosError]:
@@ -176,6 +194,8 @@ def _names_of_the_game(workspace: Workspace) -> Iterator[IchnosError]:
     known = workspace.catalogue.names if workspace.catalogue is not None else {}
     for index, trigger in enumerate(workspace.pack_file.trigger):
         for field, names in known.items():
+            if field not in _CALLED:
+                continue
             said = getattr(trigger, f"{field}_" if field == "from" else field)
             if said is not None and said not in names:
                 what = f'{workspace.profile.rules.game.title} has no {_CALLED[field]} "{said}"'

@@ -12,8 +12,10 @@ from ichnos.audio.files.forms import SoundForm
 from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
+from ichnos.files.journal import InstalledPack
 from ichnos.files.paths import shown
 from ichnos.files.sources import Files
+from ichnos.games import neighbours
 from ichnos.games.catalogues.catalogue import Catalogue
 from ichnos.games.entries.originals import Originals
 from ichnos.games.own_forms import OwnForms
@@ -47,6 +49,9 @@ class Workspace:
     installation: str | None = None  # where the game is, as seen from the folder
     roots: Mapping[str, str] = field(default_factory=dict)  # the profile's [roots], where this machine has them
     given: Mapping[str, Given] = field(default_factory=dict)  # what the game gave, where it is not known where that is
+    numbers: Mapping[str, Mapping[str, int]] = field(
+        default_factory=dict
+    )  # by scope and name, as builds have given them
     played_by: players.Places = field(default_factory=dict)  # where triggers, props and schedules stand
 
     def sound_place(self, index: int, *path: str | int) -> Place:
@@ -146,6 +151,14 @@ class Workspace:
             raise UsageError("where is the game?", cure=f'say --to FOLDER, or installation = "..." in {LOCAL_NAME}')
         what = f"where is {rules.roots[rules.install.root]}?"
         raise UsageError(what, cure=f'say --to FOLDER, or {rules.install.root} = "..." under [roots] in {LOCAL_NAME}')
+
+    def neighbours(self) -> list[InstalledPack]:
+        """The packs of others in the game."""
+        if self.goes_into is None:
+            return []
+        names = [self.pack_file.pack.name, self.profile.rules.names.spelled(self.pack_file.pack.name)]
+        game, ids = self.profile.rules.game.name, self.pack_file.ids.values()
+        return [pack for pack in neighbours.in_game(self.goes_into) if not pack.is_of(game, names, ids)]
 
     def to_lock(self) -> dict[str, Given] | None:
         """What the game gives to each key of the pack; ``None`` where it is not known where the game is."""

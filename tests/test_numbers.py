@@ -1,0 +1,104 @@
+"""Numbers that a game tells things apart by: counted up, kept, and never those of somebody else."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from conftest import Made, clip, edit
+
+RULES = """takes = {several = false}
+---
+[install]
+folder = ""
+lay = "over"
+[[document]]
+path = "noises.json"
+mode = "merge"
+[[document]]
+path = "rings/@pack.name@.json"
+"""
+TREE = {
+    "tree/noises.json": '{"noises": [{"nr": "@number=500@", "id": "@key@", "wav": "@file@"}]}\n',
+    "tree/rings/@pack.name@.json": '[{"nr": "@trigger.number=70@", "at": "@trigger.event@", "plays": "@trigger.key@"}]\n',
+    "tree/own/@pack.name@/@key@.wav": "",
+}
+OWN = {
+    "noises.json": '{"noises": [{"nr": 7, "id": "weir", "wav": "o/weir.wav"}, {"nr": 501, "id": "cog", "wav": "o/cog.wav"}]}'
+}
+SAID = """
+[[sound]]
+key = "sluice"
+takes = ["c1.wav"]
+new = true
+
+[[sound]]
+key = "weir"
+takes = ["c2.wav"]
+
+[[sound]]
+key = "wheel"
+takes = ["c3.wav"]
+new = true
+
+[[trigger]]
+name = "dusk"
+event = "dusk"
+key = "sluice"
+"""
+
+
+def _numbers(pack: Path) -> dict[str, int]:
+    return {one["id"]: one["nr"] for one in json.loads((pack / "noises.json").read_text())["noises"]}
+
+
+def test_numbers_are_counted_and_kept(tmp_path: Path) -> None:
+    game = Made(tmp_path, "mill", RULES, TREE, OWN)
+    game.start(SAID, keys=2)
+    pack = game.build()
+    # 501 is the game's; what takes the place of one of the game's has its number.
+    assert _numbers(pack) == {"weir": 7, "cog": 501, "sluice": 500, "wheel": 502}
+    assert [one["nr"] for one in json.loads((pack / "rings/my-own.json").read_text())] == [70]
+    edit(
+        game.own,
+        '[[sound]]\nkey = "sluice"',
+        '[[sound]]\nkey = "gate"\ntakes = ["c4.wav"]\nnew = true\n\n[[sound]]\nkey = "sluice"',
+    )
+    assert _numbers(game.build()) == {"weir": 7, "cog": 501, "sluice": 500, "wheel": 502, "gate": 503}
+    edit(game.own, 'key = "gate"', 'key = "gate"\nnumber = 900')
+    assert _numbers(game.build())["gate"] == 900
+    assert 'sluice" has the number 900, and so has' not in game.run("check", cwd=game.own).out
+    told = game.refused('key = "sluice"\ntakes', 'key = "sluice"\nnumber = 900\ntakes')
+    assert "sluice and gate both have the number 900" in told or "gate and sluice both have the number 900" in told
+    assert game.run("install", cwd=game.own).code == 0
+
+    other = tmp_path / "other"
+    done = game.run(
+        "start",
+        other,
+        "--game",
+        game.profile,
+        "--title",
+        "Other",
+        "--licence",
+        "MIT",
+        "--installation",
+        tmp_path / "game",
+    )
+    assert done.code == 0, done.err
+    clip(other / "c1.wav", 3)
+    (other / "ichnos.toml").write_text(
+        (other / "ichnos.toml").read_text() + '\n[[sound]]\nkey = "rat"\ntakes = ["c1.wav"]\nnew = true\n'
+    )
+    built = json.loads(game.run("build", "--json", cwd=other).out)
+    assert _numbers(Path(built["to"]))["rat"] == 501 + 2  # beyond those of the game and of the pack that is in it
+    assert game.run("check", cwd=other).code == 0
+    (other / "ichnos.toml").write_text(
+        (other / "ichnos.toml").read_text().replace('key = "rat"', 'key = "rat"\nnumber = 500')
+    )
+    assert game.run("build", cwd=other).code == 0
+    told = game.run("check", cwd=other).out
+    assert '"rat" has the number 500, and so has "sluice" of my-own (my-own), which is in the game' in told
+    done = game.run("install", cwd=other)
+    assert done.code == 1
+    assert 'my-own (my-own) has "the number 500" already' in done.err
