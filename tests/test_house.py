@@ -111,7 +111,7 @@ def test_a_scope_is_one_row_and_its_model(tmp_path: Path, changed: Callable[...,
     run = changed(
         {
             VOCABULARY: [('        Word("prop.name", PROP', rows), ("        Scope(ENTRY, ", scope)],
-            MODELS: [("_NUMBER, _WORD =", model), ("    trigger: tuple[Trigger", field)],
+            MODELS: [("class Credit(TomlTable)", model), ("    trigger: tuple[Trigger", field)],
         }
     )
     tree = {

@@ -79,6 +79,7 @@ _IN_SCRIPTS = {
     "fields": "the free fields by name: `sound.fields.mood`",
     "takes": "its takes, as below",
     "parts": "its parts, as below",
+    "translated": "what is said in several languages: `pack.translated.title.de`",
     "ids": "by name: `pack.ids.NAME`",
     "languages": "those of the titles",
     "entries": "its entries, as below",

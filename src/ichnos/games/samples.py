@@ -63,6 +63,7 @@ class _Sampler:
         }
         self.own: dict[str, Value] = {
             "pack.title": "A sample", "pack.name": "sample", "pack.version": "1.2.0", "pack.summary": "For trying.",
+            "pack.id": "A Sample", "pack.text": "What players read at length.",
             "pack.author": "Nobody", "pack.licence": "CC0-1.0", "game.version": self.rules.game.versions[0], **ids,
         }  # fmt: skip
 
@@ -126,7 +127,10 @@ class _Sampler:
             inside[scope] = (self.player(scope, sounds[0].key),)
         for scope in self.rules.declared.scopes:
             inside[scope] = tuple(self.own_thing(scope, name) for name in ("first", "second"))
-        return PackThing(words.PACK, {**self.own, **self.free_of(words.PACK)}, inside)
+        texts: dict[str, Texts] = {
+            name: {tag: f"{self.own[name]} ({tag})" for tag in _LANGUAGES} for name in words.translated()
+        }
+        return PackThing(words.PACK, {**self.own, **self.free_of(words.PACK)}, inside, texts)
 
     def player(self, scope: str, key: str) -> Thing:
         """One of what plays sounds, with two of whatever lies inside it."""

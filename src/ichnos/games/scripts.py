@@ -39,7 +39,7 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
     that is not said is None. docs/profile-reference.md lists them all.
     """
     collections = {
-        "pack": _plain(pack) | {"fields": pack.free, "ids": pack.ids, "languages": pack.tags},
+        "pack": _plain(pack) | _translated(pack) | {"fields": pack.free, "ids": pack.ids, "languages": pack.tags},
         "game": {"version": pack.values.get("game.version")},
         "sounds": [_sound(sound, names) for sound in pack.sounds],
         **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
@@ -87,6 +87,12 @@ def _player(thing: Thing) -> dict[str, Any]:
         for scope in inner_scopes(thing.scope)
     }
     return {**_plain(thing), **_read(thing), "fields": thing.free, **inside}
+
+
+def _translated(pack: Thing) -> dict[str, Any]:
+    """What is said of the pack in several languages, each by language."""
+    texts = {attribute(name): by_language.items() for name, by_language in pack.texts.items()}
+    return {"translated": {name: {tag: text for tag, text in said if tag} for name, said in texts.items()}}
 
 
 def _read(thing: Thing) -> dict[str, Any]:

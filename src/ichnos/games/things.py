@@ -64,6 +64,11 @@ class Thing:
         value = self.values.get(name)
         return None if value is None else str(value)
 
+    def in_language(self, name: str, language: Value) -> Value:
+        """A value in a language, where it is said in several; as it is otherwise."""
+        text = self.texts.get(name, {}).get(str(language)) if language else None
+        return self.values.get(name) if text is None else text
+
     @property
     def name(self) -> str | None:
         """What it is called."""
@@ -292,6 +297,12 @@ def combine(several: Collection[PackThing]) -> PackThing:
     """One tree of what several documents say: of each named thing all that any of them says, the first counts."""
     values: dict[str, Value] = {}
     places: dict[str, Place] = {}
+    texts: dict[str, dict[str | None, str]] = {}
+    for pack in several:
+        for name, by_language in pack.texts.items():
+            texts[name] = {**by_language, **texts.get(name, {})}
+    said = {name for one in several for name in one.values}
+    values |= {name: next(iter(by_language.values())) for name, by_language in texts.items() if name not in said}
     for pack in several:
         for name, value in pack.values.items():
             if name not in values:
@@ -300,7 +311,7 @@ def combine(several: Collection[PackThing]) -> PackThing:
     for scope in all_entry_scopes(scope for one in several for scope in one.inside):
         things = [inner for one in several for inner in one.of(scope)]
         inside[scope] = tuple(_joined(things) if scope_row(scope).is_joined else things)
-    return PackThing(PACK, values, inside, places=places)
+    return PackThing(PACK, values, inside, texts, places=places)
 
 
 def _joined(things: Iterable[Thing]) -> Iterable[Thing]:

@@ -21,13 +21,17 @@ def kept_apart(documents: Collection[PackThing]) -> PackThing:
     for document in documents:
         for name, value in document.values.items():
             values[free_name(name, {known for known, there in values.items() if there != value})] = value
+    texts: dict[str, dict[str | None, str]] = {}
+    for document in documents:
+        for name, by_language in document.texts.items():
+            texts[name] = {**by_language, **texts.get(name, {})}
     inside = {
         scope: tuple(_apart(scope, documents))
         if scope_row(scope).is_joined
         else tuple(thing for pack in documents for thing in pack.of(scope))
         for scope in all_entry_scopes(scope for document in documents for scope in document.inside)
     }
-    return PackThing(PACK, values, inside)
+    return PackThing(PACK, values, inside, texts)
 
 
 def _apart(scope: str, documents: Iterable[PackThing]) -> Iterable[Thing]:

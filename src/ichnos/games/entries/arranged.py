@@ -58,7 +58,8 @@ def arranged(pack: PackThing, profile: Profile) -> PackThing:
     """
     inside = {scope: tuple(_in_languages(thing) for thing in pack.of(scope)) for scope in all_entry_scopes(pack.inside)}
     sounds = [_whole(sound, profile) for sound in pack.sounds]
-    tags = [*pack.tags, *(tag for things in inside.values() for thing in things for tag in thing.languages)]
+    of_things = (tag for things in inside.values() for thing in things for tag in thing.languages)
+    tags = [*pack.tags, *pack.languages, *of_things]
     by_category = _by(sounds, "category").items()
     return replace(
         pack,

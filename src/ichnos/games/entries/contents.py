@@ -22,12 +22,13 @@ from ichnos.games.profiles.vocabulary import (
     all_entry_scopes,
     inner_scopes,
     is_name,
+    is_translated,
     part_in,
     scope_of,
     scope_row,
     spoken,
 )
-from ichnos.games.things import AnyThing, PackThing, PartThing, SoundThing, Thing, languages, thing, together
+from ichnos.games.things import AnyThing, PackThing, PartThing, SoundThing, Texts, Thing, languages, thing, together
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,9 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
     """
     pack, around = reading.pack, dict(in_path or {})
     own = {name: value for name, value in pack.values.items() if scope_of(name) == PACK and name in pack.nodes}
+    texts = dict(_translated(pack, around))
+    if "language" in {**around, **pack.values}:
+        own = {name: value for name, value in own.items() if name not in texts}
     tags = [pack.values.get("language"), *(part.values.get("language") for part in pack.inside.get(LANGUAGE, ()))]
     inside: dict[str, tuple[Thing, ...]] = {LANGUAGE: languages(str(tag) for tag in tags if tag)}
     for scope in all_entry_scopes({*reading.exemplar.units.values(), *reading.exemplar.file_scopes}):
@@ -65,7 +69,18 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
         else:
             things = [_thing(reading, scope, part, values) for part, values in entries]
             inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if scope == PROP else things)
-    return PackThing(PACK, own, inside, places=_Places(reading, pack.nodes))
+    return PackThing(PACK, own, inside, texts, places=_Places(reading, pack.nodes))
+
+
+def _translated(pack: Found, around: Mapping[str, Value]) -> Iterator[tuple[str, Texts]]:
+    """What the pack says of itself in a language: in a file of that, or in a piece of one."""
+    texts: dict[str, dict[str | None, str]] = {}
+    for part in (pack, *pack.inside.get(LANGUAGE, ())):
+        language = part.values.get("language") or around.get("language")
+        for name in part.nodes if language else ():
+            if is_translated(name):
+                texts.setdefault(name, {})[str(language)] = str(part.values[name])
+    yield from texts.items()
 
 
 def sound_entries(pack: Found, separator: str) -> Iterator[tuple[str, Found]]:

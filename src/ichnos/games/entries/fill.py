@@ -24,6 +24,7 @@ from ichnos.games.profiles.vocabulary import (
     TAKE,
     is_name,
     is_spoken,
+    is_translated,
     scope_of,
 )
 from ichnos.games.things import Thing
@@ -37,6 +38,8 @@ def resolve(name: str, bindings: Bindings) -> Value:
         language = bindings[LANGUAGE].values["language"] if LANGUAGE in bindings else None
         of = bindings.get(scope_of(name))
         return of.texts.get(name, {}).get(str(language) if language else None) if of else None
+    if is_translated(name) and LANGUAGE in bindings and PACK in bindings:
+        return bindings[PACK].in_language(name, bindings[LANGUAGE].values["language"])
     for thing in reversed(bindings.values()):
         if thing.values.get(name) is not None:
             return thing.values[name]

@@ -19,7 +19,7 @@ from ichnos.games.profiles.converters import ANYWHERE, is_like
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, TRIGGER, scope_of
+from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, TRIGGER, is_translated, scope_of
 from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, combine
 
 
@@ -89,7 +89,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
             if rules.mode == "known":
                 _take_names(result, name)
             if rules.mode != "merge":
-                _hold_together(result, reading)
+                _hold_together(result, reading, in_path.get("language"))
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
             if rules.mode == "merge" and own is not None:
                 result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
@@ -193,17 +193,22 @@ def _hold_against_path(
             result.differing.append((_place(reading, node), what))
 
 
-def _hold_together(result: PackReading, reading: DocumentReading) -> None:
-    """The pack's own values, which may stand in several documents, and in each entry."""
+def _hold_together(result: PackReading, reading: DocumentReading, language: Value) -> None:
+    """The pack's own values, which may stand in several documents, and in each entry.
+
+    Args:
+        language: the one that the document is in.
+    """
     for part in every(reading.pack):
         for name, node in part.nodes.items():
             if scope_of(name) != PACK or name == "root":
                 continue
-            value = part.values[name]
-            before, where = result.of_pack.setdefault(name, (value, _place(reading, node)))
+            value, tag = part.values[name], part.values.get("language", language) if is_translated(name) else None
+            said = f"{name} ({tag})" if tag else name
+            before, where = result.of_pack.setdefault(said, (value, _place(reading, node)))
             if not _is_one(str(before).casefold(), str(value).casefold()):
                 result.disagreeing.append(
-                    (_place(reading, node), f"the {name} is {value} here, and {before} in {where}")
+                    (_place(reading, node), f"the {said} is {value} here, and {before} in {where}")
                 )
 
 

@@ -131,7 +131,8 @@ class _OneDocument:
                 if name in part.nodes or (part is reading.pack and name in outside):
                     place = meant.places.get(name, Place("ichnos.toml"))
                     where = text.place(part.nodes.get(name, part.node).start)
-                    yield from self.value(name, meant.values.get(name), part.values.get(name), place, where, "")
+                    wanted = meant.in_language(name, part.values.get("language") or self.language)
+                    yield from self.value(name, wanted, part.values.get(name), place, where, "")
 
     def entries(self, read_back: PackThing) -> Iterator[IchnosError]:
         """All that this document says of sounds, and of what plays them."""

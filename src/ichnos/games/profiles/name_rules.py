@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 import hashlib
 import re
 from functools import cache
@@ -47,6 +48,14 @@ class NameRules(TomlTable):
         default=None, description="the characters allowed in file names, as in a-z0-9_"
     )
     longest: int | None = Field(default=None, ge=8, description="the longest file name, without its extension")
+    taken: tuple[str, ...] = Field(
+        default=(),
+        examples=[["base", "core-*"]],
+        description="names that no pack may have, as its name or its id, in whatever capitals; * stands for anything",
+    )
+    id_allowed: Annotated[str, AfterValidator(_signs)] | None = Field(
+        default=None, description="the characters allowed in a pack's id, as in A-Za-z0-9_"
+    )
     holds_for: tuple[FilesNamed, ...] = Field(
         default=("sounds",),
         description="which of the pack's files these rules are for: sounds, documents (one for each sound), pictures",
@@ -69,6 +78,15 @@ class NameRules(TomlTable):
         if self.allowed is not None:
             text = _not_allowed(self.allowed).sub("_", text)
         return text
+
+    def is_taken(self, name: str) -> bool:
+        """Is it one that no pack may have?"""
+        return any(fnmatch.fnmatchcase(name.casefold(), pattern.casefold()) for pattern in self.taken)
+
+    def not_in_id(self, name: str) -> str | None:
+        """The first sign of an id that is not allowed there."""
+        found = _not_allowed(self.id_allowed).search(name) if self.id_allowed is not None else None
+        return found[0] if found else None
 
     def cut(self, text: str, room: int) -> str | None:
         """The same, cut to so many letters, with a mark of the whole name so that no two become one.

@@ -8,12 +8,14 @@ tables, an option: all of them are made from its row here.
 
 from __future__ import annotations
 
-import keyword
 import re
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache, cached_property
-from typing import Literal
+
+from ichnos.games.profiles.word import Kind
+from ichnos.games.profiles.word import Word as Word
+from ichnos.games.profiles.word import attribute as attribute
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
 AROUND = (PACK, LANGUAGE, CATEGORY, GROUP)  # what entries are sorted by; all else is an entry, or inside one
@@ -71,54 +73,6 @@ def scope_row(name: str) -> Scope:
     return SCOPES[name] if name in SCOPES else Scope(name, (PACK,), (f"{name}.name",), f"{name}.name", is_joined=True)
 
 
-Kind = Literal["text", "number", "whole", "yes-no", "path", "version", "id"]
-
-
-@dataclass(frozen=True)
-class Word:
-    """A field of a scope.
-
-    ``meaning``: what it is, for references, help and messages. ``is_name``: what a thing is called by: with that alone
-    it says nothing. ``is_key``: it names a sound key. ``is_spoken``: players read it, in a language each.
-    ``is_made``: nobody says it; it is worked out; ``is_built``: of the finished sound files. ``least``, ``above``,
-    ``most``: the numbers that it may be. ``choices``: the texts; the first stands for what nobody says. ``needed``:
-    somebody has to say it. ``said``: what it is where a modder says it, if that is something else than in the game's
-    files.
-    """
-
-    name: str
-    scope: str
-    kind: Kind
-    meaning: str
-    is_name: bool = False
-    is_key: bool = False
-    is_spoken: bool = False
-    is_made: bool = False
-    is_built: bool = False
-    least: float | None = None
-    above: float | None = None
-    most: float | None = None
-    choices: tuple[str, ...] = ()
-    needed: bool = False
-    said: str = ""
-
-    @property
-    def about(self) -> str:
-        """What it is where a modder says it."""
-        return self.said or self.meaning
-
-    @property
-    def field(self) -> str:
-        """What it is called in the workspace's file: ``piece-volume`` of ``schedule.piece-volume``."""
-        return self.name.rpartition(".")[2]
-
-    @property
-    def attribute(self) -> str:
-        """What it is called in code, which has a word of its own for ``from``."""
-        name = attribute(self.name)
-        return f"{name}_" if keyword.iskeyword(name) else name
-
-
 def number_field(scope: str) -> str:
     """The field of a number that a game tells entries of a scope apart by."""
     return "number" if scope == SOUND else f"{scope}.number"
@@ -136,9 +90,11 @@ _BUILT: tuple[tuple[str, Kind, str], ...] = (
 WORDS: dict[str, Word] = {
     word.name: word
     for word in (
-        Word("pack.title", PACK, "text", "the pack's title, as players see it"),
+        Word("pack.title", PACK, "text", "the pack's title, as players see it", in_languages=True),
         Word("pack.name", PACK, "text", "the pack's short name, used in file names"),
-        Word("pack.summary", PACK, "text", "what the pack is, in a sentence"),
+        Word("pack.id", PACK, "text", "the pack's id in the game's own spelling; where none is said, its short name"),
+        Word("pack.summary", PACK, "text", "what the pack is, in a sentence", in_languages=True),
+        Word("pack.text", PACK, "text", "what players read of the pack at length", in_languages=True),
         Word("pack.author", PACK, "text", "who made the pack"),
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
@@ -281,6 +237,17 @@ def is_spoken(name: str) -> bool:
 
 
 @cache
+def translated() -> frozenset[str]:
+    """The fields that may be said in several languages, and have a value in the pack's own."""
+    return frozenset(field.name for field in WORDS.values() if field.in_languages)
+
+
+def is_translated(name: str) -> bool:
+    """Is it one of those?"""
+    return name in translated()
+
+
+@cache
 def built() -> frozenset[str]:
     """The fields that are known when the sound files are finished."""
     return frozenset(field.name for field in WORDS.values() if field.is_built)
@@ -325,11 +292,6 @@ def player_scopes() -> tuple[str, ...]:
 def inner_scopes(scope: str) -> tuple[str, ...]:
     """The scopes inside an entry, but for what only tells its texts apart."""
     return tuple(inner for inner in scope_row(scope).inside if inner not in AROUND)
-
-
-def attribute(name: str) -> str:
-    """What a field's value is called where names have no hyphen: ``piece_volume`` of ``schedule.piece-volume``."""
-    return name.rpartition(".")[2].replace("-", "_")
 
 
 ID_PREFIX = "uuid."  # uuid.NAME: an id (RFC 9562) minted once for each pack, under that name

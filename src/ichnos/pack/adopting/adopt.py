@@ -32,8 +32,8 @@ from ichnos.pack.adopting.notes import Notes, Usual, whole
 from ichnos.pack.adopting.players import Players
 from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
 from ichnos.pack.workspace import local
+from ichnos.pack.workspace.about_pack import is_semver
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
-from ichnos.pack.workspace.pack_file import is_semver
 from ichnos.pack.workspace.workspace import short_name
 
 _OTHERS = "files"  # where files go that are neither sounds nor pictures of props
@@ -181,6 +181,13 @@ class _Adopting:
             self.notes.told.append(f'its short name "{wanted}" is written {name}: small letters, digits, hyphens')
         return name
 
+    def _own(self, name: str) -> Any:
+        """A value of the pack's own: by language, where it is not the same in all."""
+        texts = self.said.texts.get(name, {})
+        if len(set(texts.values())) > 1:
+            return {self.language: str(self.values[name]), **{str(tag): text for tag, text in texts.items()}}
+        return None if self.values.get(name) is None else str(self.values[name])
+
     def _version(self) -> str:
         said = self.values.get("pack.version")
         if said is None:
@@ -272,11 +279,12 @@ class _Adopting:
             yield f'finished = ["{FOLDER}/*"]\n'
         yield "\n[pack]\n"
         for name in ("title", "name", "version"):
-            yield f"{name} = {toml(said[f'pack.{name}'])}\n"
+            yield f"{name} = {toml(self._own(f'pack.{name}'))}\n"
         yield f"game-version = {toml(said['game.version'])}\nlanguage = {toml(self.language)}\n"
-        for name in ("summary", "author", "licence"):
-            if said.get(f"pack.{name}") is not None:
-                yield f"{name} = {toml(str(said[f'pack.{name}']))}\n"
+        for name in ("id", "summary", "text", "author", "licence"):
+            value = self._own(f"pack.{name}")
+            if value is not None and (name, value) != ("id", said["pack.name"]):
+                yield f"{name} = {toml(value)}\n"
         free = {name: whole(value) for name, value in self.said.free.items() if value not in (None, "")}
         for name, value in by_declaration(self.profile.rules.declared, PACK, free).items():
             yield f"{name} = {toml(value)}\n"

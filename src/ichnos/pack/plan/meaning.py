@@ -41,7 +41,9 @@ def pack_values(workspace: Workspace) -> dict[str, Value]:
         "pack.title": pack.title,
         "pack.name": pack.name,
         "pack.version": pack.version,
+        "pack.id": pack.id or pack.name,
         "pack.summary": pack.summary,
+        "pack.text": pack.text,
         "pack.author": pack.author,
         "pack.licence": pack.licence,
         "game.version": pack.game_version,
@@ -82,7 +84,8 @@ def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = Non
             replace(thing, values={**thing.values, number_field(scope): given[str(thing.name)]})
             for thing in inside[scope]
         )
-    return PackThing(PACK, values, inside, places=places)
+    texts = {f"{PACK}.{name}": in_languages(said, "") for name, said in file.pack.translated.items()}
+    return PackThing(PACK, values, inside, texts, places=places)
 
 
 def _said(scope: str, table: TomlTable, language: str, place: Place = NOWHERE) -> Thing:

@@ -182,6 +182,10 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
     lost = [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in holes and name not in in_scripts]
     if lost:
         yield f"{title} has no place for {', '.join(lost)} of the pack"
+    for name, texts in pack.pack.translated.items():
+        lost = _other_languages(profile, f"{PACK}.{name}", texts, pack.pack.language, ())
+        if lost and "translated" not in in_scripts:
+            yield f"{title} has no place for {', '.join(lost)} of the pack"
     yield from _own_without_place(profile, pack, holes | in_scripts)
     for scope in player_scopes():
         for item in getattr(pack, scope):

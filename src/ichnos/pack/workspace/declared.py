@@ -18,12 +18,11 @@ from ichnos.files import disk
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word
+from ichnos.pack.workspace.about_pack import Fields, Pack
 from ichnos.pack.workspace.pack_file import (
     PLAYERS,
     Defaults,
     Elsewhere,
-    Fields,
-    Pack,
     PackFile,
     Schedule,
     ScheduleEntry,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import fnmatch
-import re
 import uuid
 from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal, get_args
@@ -17,6 +16,7 @@ from ichnos.documents.checked import TomlTable
 from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.vocabulary import ENTRY, PROP, SCHEDULE, SOUND, TAKE, TRIGGER
+from ichnos.pack.workspace.about_pack import Fields, FileName, Pack
 from ichnos.pack.workspace.folder import LOCAL_NAME, SILENT_CLIP
 
 
@@ -34,10 +34,6 @@ def _as_titles(value: Any) -> Any:
     return {"": value} if isinstance(value, str) else value
 
 
-def _with_slashes(path: str) -> str:
-    return path.replace("\\", "/")
-
-
 def _uuid(value: Any) -> str:
     try:
         return str(uuid.UUID(str(value)))
@@ -46,8 +42,6 @@ def _uuid(value: Any) -> str:
 
 
 Spoken = Annotated[dict[str, str], BeforeValidator(_as_titles, json_schema_input_type=str | dict[str, str])]
-Fields = dict[str, str | bool | int | float]
-FileName = Annotated[str, AfterValidator(_with_slashes)]  # a file's, as seen from the workspace; either slash will do
 
 
 def _with_fields_of(scope: str) -> Any:
@@ -230,45 +224,6 @@ class Schedule(_with_fields_of(SCHEDULE)):  # type: ignore[misc]
         if self.twice is False and len(pieces) == 1:
             raise ValueError("with one piece, none can come but twice in a row")
         return self
-
-
-_NUMBER, _WORD = r"(0|[1-9]\d*)", r"(0|[1-9]\d*|\d*[A-Za-z-][0-9A-Za-z-]*)"
-_SEMVER = rf"^{_NUMBER}\.{_NUMBER}\.{_NUMBER}(-{_WORD}(\.{_WORD})*)?(\+[0-9A-Za-z-]+(\.[0-9A-Za-z-]+)*)?$"
-
-
-def is_semver(version: str) -> bool:
-    """Is it a version after SemVer 2.0.0?"""
-    return re.match(_SEMVER, version) is not None
-
-
-class Pack(TomlTable):
-    title: str = Field(min_length=1, description="the pack's title, as players see it")
-    name: str = Field(
-        pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$",
-        examples=["storm-watch"],
-        description="short, in small letters; used in file names so that none collide",
-    )
-    version: str = Field(pattern=_SEMVER, examples=["1.0.0", "1.0.0-beta.1"], description="SemVer 2.0.0")
-    game_version: str = Field(description="the version of the game that the pack is for")
-    summary: str | None = Field(default=None, description="what the pack is, in a sentence")
-    author: str | None = Field(default=None, description="who made it")
-    licence: str | None = Field(default=None, description="the pack's own, an SPDX expression")
-    commercial: bool = Field(
-        default=False, description="is the pack sold? Clips whose licence forbids that are reported"
-    )
-    icon: FileName | None = Field(
-        default=None, description="a picture's file; without it, one is drawn where the game shows one"
-    )
-    icon_shape: Literal["padded", "cropped"] = Field(
-        default="padded", description="how a picture of another shape is made to fit the game's"
-    )
-    language: str = Field(
-        default="en",
-        pattern=r"^[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*$",
-        examples=["en", "pt-BR"],
-        description="of titles that do not say theirs, a BCP 47 tag",
-    )
-    fields: Fields = Field(default={}, description="what this game's profile asks for besides: @pack.field.NAME@")
 
 
 class Credit(TomlTable):

@@ -33,6 +33,7 @@ def findings(workspace: Workspace) -> Iterator[IchnosError]:
     """Every such slip, with its place in the workspace's file."""
     yield from _names_twice(workspace)
     yield from _numbers_twice(workspace)
+    yield from _name_of_pack(workspace)
     yield from _version(workspace)
     yield from _defaults(workspace)
     yield from _categories(workspace)
@@ -67,6 +68,24 @@ def _numbers_twice(workspace: Workspace) -> Iterator[IchnosError]:
                 yield IchnosError(
                     what, place=place, cure="give each a number of its own; without one, it is counted up"
                 )
+
+
+def _name_of_pack(workspace: Workspace) -> Iterator[IchnosError]:
+    """A name or an id that the game does not take, and texts that lack the pack's own language."""
+    pack, rules = workspace.pack_file.pack, workspace.profile.rules
+    for field, texts in pack.translated.items():
+        if pack.language not in texts:
+            what = f"the {field} is said in {', '.join(texts)}, and not in the pack's own language"
+            yield IchnosError(what, place=workspace.place(PACK, field), cure=f'add {pack.language} = "..."')
+    for field, name in (("name", pack.name), ("id", pack.id)):
+        if name is not None and rules.names.is_taken(name):
+            what = f'no pack for {rules.game.title} may have the {field} "{name}"'
+            yield IchnosError(what, place=workspace.place(PACK, field), cure="give it another")
+    sign = rules.names.not_in_id(pack.id or pack.name)
+    if sign is not None:
+        what = f'{rules.game.title} takes no "{sign}" in a pack\'s id, and this is "{pack.id or pack.name}"'
+        cure = f'say id = "...", of these characters: {rules.names.id_allowed}'
+        yield IchnosError(what, place=workspace.place(PACK, "id" if pack.id else "name"), cure=cure)
 
 
 def _version(workspace: Workspace) -> Iterator[IchnosError]:
