@@ -150,7 +150,11 @@ def test_packs_go_into_a_folder_outside_of_the_game(tmp_path: Path) -> None:
     [
         ('root = "player"', 'root = "plyer"', '"plyer" is none of [roots]'),
         ("[roots]", '[catalogue.paths]\n"a/@one@.wav" = "@two@.wav"\n[roots]', "@two@ of @two@.wav does not stand in"),
-        ("[roots]", '[catalogue.paths]\n"a/*.wav" = "b/*.wav"\n[roots]', "b/*.wav is where one file is in tree/"),
+        (
+            "[roots]",
+            '[catalogue.paths]\n"a/*.wav" = "b/*.wav"\n[roots]',
+            "only the path on the left may have a *, and b/*.wav has one",
+        ),
     ],
 )
 def test_slips_in_where_things_are_are_told(tmp_path: Path, old: str, new: str, told: str) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import re
+from functools import lru_cache
 
 from ichnos.documents.text import Text
 from ichnos.documents.tree import KEYED, LISTED, NO_CHILDREN, NUMBER, TEXT, WORD, Format, Node, Numeral, Value
@@ -57,7 +58,8 @@ class Json(Format):
     def write_value(self, value: Value, node: Node, text: str) -> str:
         if isinstance(value, Numeral) and _NUMERAL.fullmatch(value.text):
             return value.text
-        return _encoded(_plain(value))
+        encoded = _encoded(_plain(value))
+        return encoded.replace("/", "\\/") if "/" in encoded and _guards_slashes(text) else encoded
 
     def write_label(self, label: str, node: Node) -> str:
         return _encoded(label)
@@ -71,6 +73,12 @@ class Json(Format):
 
 _NUMERAL = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?")  # RFC 8259, section 6
 _encoded = json.JSONEncoder(ensure_ascii=False).encode
+
+
+@lru_cache(maxsize=8)
+def _guards_slashes(text: str) -> bool:
+    """Has a document a backslash before slashes, as some writers of JSON have?"""
+    return "\\/" in text
 
 
 def _plain(value: Value) -> Value:

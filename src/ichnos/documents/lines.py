@@ -153,7 +153,8 @@ class Lines(Format):
 
     def write_label(self, label: str, node: Node) -> str:
         forbidden = "]\r\n" if not node.holds_value else "=\r\n"
-        if any(sign in label for sign in forbidden) or label != label.strip() or not label:
+        bare = label.rstrip(" ")  # blanks behind it make a column
+        if any(sign in label for sign in forbidden) or bare != label.strip() or not bare:
             raise Unwritable(f"{label!r} cannot stand on the left in this file")
         if node.holds_value and label.startswith(("#", ";", "//", "[", "\ufeff")):
             raise Unwritable(f"{label!r} would be taken for a comment, a heading or a byte-order mark")

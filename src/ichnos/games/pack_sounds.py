@@ -36,7 +36,8 @@ class PackSounds:
     @cached_property
     def names(self) -> list[str]:
         """The names of all sound files."""
-        return [name for name in self.files.names() if name.lower().endswith(self.profile.sound_suffixes)]
+        names = self.profile.rules.without_copies(self.files.names())
+        return [name for name in names if name.lower().endswith(self.profile.sound_suffixes)]
 
     @cached_property
     def by_reference(self) -> SoundFiles:

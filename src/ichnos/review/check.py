@@ -42,6 +42,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     values.findings,
     references.findings,
     references.not_by_name,
+    references.copies,
     keys.played,
     scripts.findings,
     metadata.titles,

@@ -115,6 +115,7 @@ KINDS = {
             "title-missing", "players of that language read the old title, or none", "add the title", severity="warning"
         ),
         FindingKind("version-other", "the game refuses to load the pack", "say the version that the game has"),
+        FindingKind("copy-otherwise", "the game plays now one of the two, now the other", "build the pack again"),
         FindingKind(
             "key-shared",
             "only one of the packs is heard",

@@ -36,6 +36,16 @@ def not_by_name(subject: Subject) -> Iterator[Finding]:
                 yield finding("take-missing", sound.place, reason)
 
 
+def copies(subject: Subject) -> Iterator[Finding]:
+    """Files that the game wants at two paths, and that are not the same at both."""
+    names, rules = set(subject.names), subject.profile.rules
+    for name in sorted(names) if rules.copies else ():
+        copy = rules.copy_of(name)
+        if copy is not None and (copy not in names or subject.files.read(copy) != subject.files.read(name)):
+            what = "is another file" if copy in names else "is not here"
+            yield finding("copy-otherwise", subject.label(copy), f"this game wants {name} here, too, and {copy} {what}")
+
+
 def unused(subject: Subject) -> Iterator[Finding]:
     """Sounds that no definition names, where all of the definitions could be read."""
     pack = subject.pack

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import Annotated
 
@@ -20,19 +20,38 @@ def _holes(path: str) -> set[str]:
     return {piece for piece in _PIECE.split(path)[1::2] if piece not in _WILD}
 
 
-def _told_apart(paths: dict[str, str]) -> dict[str, str]:
+def told_apart(paths: dict[str, str]) -> dict[str, str]:
     for installed, name in paths.items():
         inside(installed), inside(name)
         if odd := sorted(_holes(name) - _holes(installed)):
             raise ValueError(f"{odd[0]} of {name} does not stand in {installed}, so that nobody knows what it is")
         if "*" in name:
-            raise ValueError(f"{name} is where one file is in tree/: * stands only in the installation's path")
+            raise ValueError(f"only the path on the left may have a *, and {name} has one")
     return paths
+
+
+class PathPairs:
+    """Paths by others, with holes of any name that stand in both; the first line that fits counts.
+
+    >>> PathPairs({"rooms/*/noises/@path@.ogg": "noises/@path@.ogg"}).of("rooms/loft/noises/sack/full.ogg")
+    'noises/sack/full.ogg'
+    """
+
+    def __init__(self, paths: Mapping[str, str]) -> None:
+        self._lines = [(re.compile(_expression(path)), other) for path, other in paths.items()]
+
+    def of(self, path: str) -> str | None:
+        """The other path; ``None`` where no line fits."""
+        for line, other in self._lines:
+            if (match := line.fullmatch(path)) is not None:
+                pieces = enumerate(_PIECE.split(other))
+                return "".join(_WILD.get(piece) or (match[_group(piece)] if at % 2 else piece) for at, piece in pieces)
+        return None
 
 
 class CatalogueRules(TomlTable):
     folder: InsidePath = Field(default="", description="where an installation keeps what looks like tree/")
-    paths: Annotated[dict[str, str], AfterValidator(_told_apart)] = Field(
+    paths: Annotated[dict[str, str], AfterValidator(told_apart)] = Field(
         default={},
         examples=[{"rooms/*/noises/@path@.ogg": "noises/@path@.ogg"}],
         description="[catalogue.paths]: where it keeps files, below folder = where they would be in tree/, tried in"
@@ -54,8 +73,8 @@ class CatalogueRules(TomlTable):
         return f"{self.folder}/" if self.folder else ""
 
     @cached_property
-    def _lines(self) -> list[tuple[re.Pattern[str], str]]:
-        return [(re.compile(_expression(installed)), name) for installed, name in self.paths.items()]
+    def _pairs(self) -> PathPairs:
+        return PathPairs(self.paths)
 
     @cached_property
     def _archives(self) -> list[re.Pattern[str]]:
@@ -66,13 +85,7 @@ class CatalogueRules(TomlTable):
         if not path.startswith(self.prefix):
             return None
         below = path.removeprefix(self.prefix)
-        for installed, name in self._lines:
-            if (match := installed.fullmatch(below)) is not None:
-                return "".join(
-                    _WILD.get(piece) or (match[_group(piece)] if at % 2 else piece)
-                    for at, piece in enumerate(_PIECE.split(name))
-                )
-        return below
+        return self._pairs.of(below) or below
 
     def names(self, paths: Iterable[str]) -> dict[str, str]:
         """The files of an installation by what they are called in tree/; the first where two would be called so."""

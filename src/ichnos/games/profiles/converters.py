@@ -17,6 +17,7 @@ Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
 # A reference may have no extension, and dots in its name: only these are cut off.
 SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
 _MOST_DECIMALS = 12
+_MOST_DIGITS = 4
 _SMALLEST = 1e-9  # of a factor or an offset
 ANYWHERE = "*/"  # before a file of which only the name is known
 
@@ -49,6 +50,8 @@ class Converter:
     write: Callable[[Value], Value]
     read: Callable[[Value], Value]
     texts: tuple[str, ...] | None = None  # all that it writes, the longest first, where these are few
+    length: int | None = None  # of all that it writes, in characters
+    only_with: str | None = None  # the field without which nothing is written
 
     @property
     def drops_extension(self) -> bool:
@@ -201,6 +204,32 @@ def _decimals(argument: str | None, tables: Tables) -> Pair:
     return lambda value: Numeral.of(f"{_number(value):.{count}f}"), _number
 
 
+def _only_with(argument: str | None, tables: Tables) -> Pair:
+    if tables.declared.word(argument or "") is None:
+        raise BadArgument("which other field? @near~only-with(far)=0@ is written where far has a value")
+    return _same, _same
+
+
+def _wide(argument: str | None, tables: Tables) -> Pair:
+    width = _whole(argument)
+    if not width:
+        raise BadArgument("how many characters? ~wide(20), or ~wide(-8) with the blanks before it")
+
+    def write(value: Value) -> Value:
+        text = spelled(value)
+        if len(text) > abs(width) or text != text.strip():
+            raise Unreadable(f'"{text}" does not fit into a column of {abs(width)} characters')
+        return text.ljust(width) if width > 0 else text.rjust(-width)
+
+    return write, lambda value: spelled(value).strip()
+
+
+def _whole(argument: str | None) -> int:
+    """The whole number in a converter's parentheses; 0 where there is none."""
+    text = argument or ""
+    return int(text) if text.removeprefix("-").isdecimal() and len(text) <= _MOST_DIGITS else 0
+
+
 def _true_false(argument: str | None, tables: Tables) -> Pair:
     def convert(value: Value) -> Value:
         if value in (True, "true"):
@@ -287,6 +316,12 @@ CONVERTERS: dict[str, ConverterKind] = {
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
     "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),
+    "only-with": ConverterKind(
+        _only_with, "a value, or its default, only where another field has a value", "the other", (0.5, 0.5)
+    ),
+    "wide": ConverterKind(
+        _wide, "in a column: with blanks behind it, or with a negative number before it", "how wide", ("bell", "bell  ")
+    ),
     "yes-no": ConverterKind(
         _yes_no, "yes or no in the game's own words", "the word for yes, the word for no", (True, "on")
     ),
@@ -335,7 +370,10 @@ def make(name: str, argument: str | None, tables: Tables) -> Converter:
     if (argument is not None) != (kind.argument is not None):
         needed = f"~{name}({kind.argument})" if kind.argument else f"~{name} without parentheses"
         raise BadArgument(f"write {needed}")
-    return Converter(name, argument, *kind.make(argument, tables), _texts(name, argument or "", tables))
+    pair = kind.make(argument, tables)
+    other = tables.declared.word(argument or "") if name == "only-with" else None
+    length = abs(_whole(argument)) if name == "wide" else None
+    return Converter(name, argument, *pair, _texts(name, argument or "", tables), length, other.name if other else None)
 
 
 def _texts(name: str, argument: str, tables: Tables) -> tuple[str, ...] | None:

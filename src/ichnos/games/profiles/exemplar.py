@@ -98,9 +98,9 @@ class Exemplar:
             stays = (
                 not self.document.format.optional(node, self.parents.get(node))
                 or any(inner in self.units for inner in node.walk())
-                or any(hole.default is not None for hole in holes)
+                or any(hole.is_always_written for hole in holes)
             )
-            self._node_needs[node] = frozenset() if stays else frozenset(hole.word.name for hole in holes)
+            self._node_needs[node] = frozenset() if stays else frozenset(hole.needed for hole in holes)
         return self._node_needs[node]
 
     def pieces(self, parent: Node, scope: str) -> list[list[Node]]:
@@ -127,9 +127,9 @@ class Exemplar:
             stays = (
                 scope == TAKE  # a take's file is all that it needs
                 or any(self.units.get(node, scope) != scope for node in nodes)
-                or any(hole.default is not None for hole in more)
+                or any(hole.is_always_written for hole in more)
             )
-            self._entry_needs[first, scope] = frozenset() if stays else frozenset(hole.word.name for hole in more)
+            self._entry_needs[first, scope] = frozenset() if stays else frozenset(hole.needed for hole in more)
         return self._entry_needs[first, scope]
 
 

@@ -53,6 +53,8 @@ class Hole:
 
     def write(self, resolve: Resolve) -> Value:
         """The value in the game's spelling. Raises Missing, or Unreadable from a converter."""
+        if self.only_with is not None and resolve(self.only_with) is None:
+            raise Missing(vocabulary.spelled(self.only_with))
         value = resolve(self.word.name)
         if value is None:
             if self.default is None:
@@ -95,6 +97,31 @@ class Hole:
     def usual(self) -> Value:
         """The default as a value of ours; ``None`` where there is none."""
         return None if self.default is None else self.read(self.default)
+
+    @property
+    def is_always_written(self) -> bool:
+        """Stands something there, whatever is said?"""
+        return self.default is not None and self.only_with is None
+
+    @property
+    def needed(self) -> str:
+        """The field by whose value something stands there."""
+        return self.word.name if self.default is None or self.only_with is None else self.only_with
+
+    @cached_property
+    def only_with(self) -> str | None:
+        """The field without whose value nothing stands here."""
+        return next((one.only_with for one in self.converters if one.only_with is not None), None)
+
+    @cached_property
+    def length(self) -> int | None:
+        """The number of characters of all that may stand there, where it is always one and the same."""
+        return self.converters[-1].length if self.converters else None
+
+    @cached_property
+    def has_own_end(self) -> bool:
+        """Is it plain where it ends, whatever stands behind it?"""
+        return self.texts is not None or self.length is not None
 
     @cached_property
     def texts(self) -> tuple[str, ...] | None:
@@ -232,6 +259,8 @@ class _Matching:
         """Where the hole's text may end, in the order in which it is tried."""
         if hole.texts is not None:
             yield from (start + len(text) for text in hole.texts if self.text.startswith(text, start))
+        elif hole.length is not None:
+            yield from [start + hole.length] if start + hole.length <= len(self.text) else []
         elif hole.word.kind == "whole":
             end = start
             while end < len(self.text) and self.text[end].isdecimal():
@@ -273,7 +302,7 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
             plain += "@"
         else:
             hole, before = _hole(match, tables or Tables()), parts[-1] if parts and not plain else None
-            if isinstance(before, Hole) and before.texts is None and hole.texts is None:
+            if isinstance(before, Hole) and not before.has_own_end and not hole.has_own_end:
                 what = "two holes stand one behind the other, and nobody could tell where the first ends"
                 raise HoleError(
                     what, at, "put a sign between them, such as a hyphen; or give one of them words of its own"

@@ -13,7 +13,7 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.catalogue_rules import CatalogueRules
+from ichnos.games.profiles.catalogue_rules import CatalogueRules, PathPairs, told_apart
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.types import (
@@ -353,6 +353,11 @@ class Rules(TomlTable):
         description="[roots]: folders outside of the game's = what each is; where it is on a machine, ichnos.local.toml"
         " says",
     )
+    copies: Annotated[dict[str, str], AfterValidator(told_apart)] = Field(
+        default={},
+        examples=[{"noises/@path@.ogg": "noises-small/@path@.ogg"}],
+        description="[copies]: files of the pack = where each stands once more; holes have names of your own",
+    )
     thing: tuple[DeclaredThing, ...] = Field(
         default=(),
         description="[[thing]]: what packs for this game have besides sounds, such as mixer channels",
@@ -363,6 +368,20 @@ class Rules(TomlTable):
     tables: dict[str, dict[str, str]] = Field(
         default={}, description="[tables.NAME]: our word = the game's; * stands for anything"
     )
+
+    @cached_property
+    def _copies(self) -> PathPairs:
+        return PathPairs(self.copies)
+
+    def copy_of(self, path: str) -> str | None:
+        """Where a file of a pack stands once more; ``None`` where it stands once."""
+        copy = self._copies.of(path)
+        return None if copy == path else copy
+
+    def without_copies(self, names: list[str]) -> list[str]:
+        """The files of a pack, each once."""
+        copies = set(map(self.copy_of, names)) if self.copies else ()
+        return [name for name in names if name not in copies]
 
     @cached_property
     def declared(self) -> Declarations:

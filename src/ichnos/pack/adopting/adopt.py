@@ -246,7 +246,10 @@ class _Adopting:
     def _others(self, loose: Iterable[str]) -> Iterator[tuple[str, str]]:
         """Every other file of the pack: in the workspace, and in the pack."""
         broken = {str(error.place.path) for error in self.opened.reading.broken if error.place}
-        left = set(self.opened.files.names()) - self.taken
+        files, rules = self.opened.files, self.profile.rules
+        copies = {copy: name for name in files.names() if (copy := rules.copy_of(name)) is not None}
+        same = {copy for copy, name in copies.items() if copy in files.names() and files.read(copy) == files.read(name)}
+        left = set(files.names()) - self.taken - same
         for name in sorted({*left, *loose}):
             if name.endswith("/") or self.opened.files.label(name) in broken:
                 continue

@@ -21,7 +21,7 @@ from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.profile import Script, without_extension
-from ichnos.games.profiles.rules import DocumentRules
+from ichnos.games.profiles.rules import DocumentRules, Rules
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
@@ -52,7 +52,7 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
     profile, originals = workspace.profile, workspace.originals()
     uses = ClipUses(workspace, meaning.pack_values(workspace))
     pack = meaning.things(workspace, uses, finished)
-    names = profile.rules.names
+    rules, names = profile.rules, profile.rules.names
     bindings: Bindings = {PACK: arranged(pack, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
@@ -67,9 +67,9 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
     files += [
         PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
     ]
+    sounds, files = _with_copies(rules, sounds, files)
     _refuse_foreign(workspace, pack, sounds)
     _refuse_unlike(workspace, originals)
-    rules = profile.rules
     return Outline(
         spelled_path(profile.package_name, partial(resolve, bindings=bindings)),
         rules.packaging.kind == "archive",
@@ -84,6 +84,17 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
         rules.afterwards,
         rules.packaging.last,
     )
+
+
+def _with_copies(
+    rules: Rules, sounds: tuple[SoundSpec, ...], files: list[PlannedFile]
+) -> tuple[tuple[SoundSpec, ...], list[PlannedFile]]:
+    """The files, with those again that the game wants at two paths."""
+    more = [(spec, path) for spec in sounds if (path := rules.copy_of(spec.use.path)) is not None]
+    copies = [(file, path) for file in files if (path := rules.copy_of(file.path)) is not None]
+    twice = (replace(spec, use=replace(spec.use, path=path), about=f"{spec.about}; once more") for spec, path in more)
+    again = (replace(file, path=path, reason=f"{file.path}, once more") for file, path in copies)
+    return (*sounds, *twice), [*files, *again]
 
 
 def _refuse_empty(workspace: Workspace) -> None:
