@@ -39,6 +39,9 @@ def adopt(
     to: Annotated[
         Path | None, typer.Option(metavar="FOLDER", help="The new workspace.", show_default="the pack's short name")
     ] = None,
+    keep_names: Annotated[
+        bool, typer.Option("--keep-names", help="Sound files keep their names, also where a build makes others.")
+    ] = False,
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
@@ -54,10 +57,9 @@ def adopt(
     if to is not None:
         adopting.refuse_taken(to)
     opened = recognised(pack, game)
-    made = adopting.adopt(opened, installation, triggers_of, to)
+    made = adopting.adopt(opened, installation, triggers_of, to, keep_names=keep_names)
     folder = to or Path(made.name)
-    compared: Compared | None = None
-    fault: IchnosError | None = None
+    compared, fault = None, None
     if not dry_run:
         with show.progress("taking over", len(made.files)) as advance:
             made.write(folder, advance)

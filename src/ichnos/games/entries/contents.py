@@ -68,6 +68,8 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
             inside[scope] = tuple(_sounds(reading, entries, separator))
         else:
             things = [_thing(reading, scope, part, values) for part, values in entries]
+            if _in_pieces(reading.exemplar, scope):
+                things = list(_of_pieces(reading.exemplar, pack, things, scope))
             inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if scope == PROP else things)
     return PackThing(PACK, own, inside, texts, places=_Places(reading, pack.nodes))
 
@@ -171,8 +173,8 @@ def _sounds(
         sounds = [_below(str(root), exemplar.root or "", sound) for sound in sounds]
     if exemplar.together.get(SOUND) == TAKE:
         yield from _with_all_takes(sounds)
-    elif _in_pieces(exemplar):
-        yield from _of_pieces(exemplar, pack, sounds)
+    elif _in_pieces(exemplar, SOUND):
+        yield from _of_pieces(exemplar, pack, sounds, SOUND)
     else:
         yield from sounds
 
@@ -234,31 +236,31 @@ def _below(root: str, usual: str, sound: SoundThing) -> SoundThing:
     return replace(sound, inside={TAKE: takes, PART: tuple(moved(part, "part.file") for part in sound.parts)})
 
 
-def _in_pieces(exemplar: Exemplar) -> bool:
-    """Does a sound stand in several places of this document?"""
-    units = [unit for unit, scope in exemplar.units.items() if scope == SOUND and unit not in exemplar.entry_kinds]
-    return len({(exemplar.parents[unit], unit.label) for unit in units}) > 1
+def _in_pieces(exemplar: Exemplar, scope: str) -> bool:
+    """Does a thing of a scope stand in several places of this document?"""
+    units = [unit for unit, of in exemplar.units.items() if of == scope and unit not in exemplar.entry_kinds]
+    return scope_row(scope).is_joined and len({(exemplar.parents[unit], unit.label) for unit in units}) > 1
 
 
-def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[SoundThing]) -> Iterator[SoundThing]:
-    """Each sound once, put together from its pieces; a piece that stands there twice makes a second one of it."""
+def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[AnyThing], scope: str) -> Iterator[AnyThing]:
+    """Each thing once, put together from its pieces; a piece that stands there twice makes a second one of it."""
     where = [
         (part.alternative and exemplar.parents[part.alternative], part.alternative and part.alternative.label)
-        for part in pack.all(SOUND)
+        for part in pack.all(scope)
         if not part.node.is_disabled
     ]
-    by_key: dict[str, list[tuple[set[object], SoundThing]]] = {}
-    for piece, sound in zip(where, pieces, strict=True):
-        entries = by_key.setdefault(sound.key, [])
+    by_name: dict[object, list[tuple[set[object], AnyThing]]] = {}
+    for piece, one in zip(where, pieces, strict=True):
+        entries = by_name.setdefault(len(by_name) if one.name is None else one.name, [])
         for index, (had, other) in enumerate(entries):
             if piece not in had:
                 had.add(piece)
-                entries[index] = had, together(other, sound)
+                entries[index] = had, together(other, one)
                 break
         else:
-            entries.append(({piece}, sound))
-    for entries in by_key.values():
-        yield from (one for _, one in entries)
+            entries.append(({piece}, one))
+    for entries in by_name.values():
+        yield from (whole for _, whole in entries)
 
 
 def _of_all_languages(exemplar: Exemplar, entries: list[Thing]) -> Iterable[Thing]:

@@ -311,7 +311,7 @@ class _Units:
         node: Node | None = lowest
         while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
             node = None if node is region else self.exemplar.parents.get(node)
-        in_pieces = scope == SOUND or (scope == LANGUAGE and bound & {SOUND, PROP})
+        in_pieces = scope_row(scope).is_joined or (scope == LANGUAGE and bound & {SOUND, PROP})
         if node is None and in_pieces and (pieces := self.pieces(scope, holders, bound)):
             return pieces
         if node is None and scope == LANGUAGE and (of := self.exemplar.units.get(region)) in (SOUND, PROP):

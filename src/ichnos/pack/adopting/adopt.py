@@ -88,13 +88,21 @@ def refuse_taken(to: Path) -> None:
         raise UsageError(f"{to} is there already", cure="choose another folder: --to FOLDER")
 
 
-def adopt(opened: Opened, installation: Path | None, read_triggers: ReadTriggers, to: Path | None = None) -> Adopted:
+def adopt(
+    opened: Opened,
+    installation: Path | None,
+    read_triggers: ReadTriggers,
+    to: Path | None = None,
+    *,
+    keep_names: bool = False,
+) -> Adopted:
     """Say a finished pack as a workspace. Nothing is written.
 
     Args:
         installation: where the game is installed, so that it is known which keys are new, and whose files are whose.
         read_triggers: what a script of the pack waits for, from the profile, a label and its text; None where that
             cannot be said.
+        keep_names: sound files keep the names that they have, also where the profile makes others.
         to: the folder that it will be in, from which the game's own is seen; without it one of the pack's name here.
 
     Raises:
@@ -111,7 +119,7 @@ def adopt(opened: Opened, installation: Path | None, read_triggers: ReadTriggers
     if installation is not None and profile.rules.catalogue.readable:
         catalogue = harvest(profile, installation)
     catalogue = catalogue or library.load(profile.identity)
-    return _Adopting(opened, catalogue, installation, read_triggers, to).adopted
+    return _Adopting(opened, catalogue, installation, read_triggers, to, keep_names=keep_names).adopted
 
 
 class _Adopting:
@@ -122,6 +130,8 @@ class _Adopting:
         installation: Path | None,
         read_triggers: ReadTriggers,
         to: Path | None,
+        *,
+        keep_names: bool,
     ) -> None:
         self.opened, self.profile, self.known = opened, opened.profile, catalogue
         self.said = opened.reading.definitions
@@ -137,7 +147,7 @@ class _Adopting:
         self.values["game.version"] = next((one for one in known if is_like(one, version)), version)
         languages = list(self.said.tags)
         self.language = "en" if "en" in languages or not languages else languages[0]
-        sounds = AdoptedSounds(opened, catalogue, self.values, self.language, self.notes)
+        sounds = AdoptedSounds(opened, catalogue, self.values, self.language, self.notes, keep_names=keep_names)
         self.adopted.files |= sounds.clips
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ichnos.audio.files import clips, loops
@@ -35,8 +35,16 @@ class AdoptedSounds:
     """
 
     def __init__(
-        self, opened: Opened, catalogue: Catalogue | None, own: Mapping[str, Value], language: str, notes: Notes
+        self,
+        opened: Opened,
+        catalogue: Catalogue | None,
+        own: Mapping[str, Value],
+        language: str,
+        notes: Notes,
+        *,
+        keep_names: bool = False,
     ) -> None:
+        self.keep_names = keep_names
         self.opened, self.profile, self.known, self.own = opened, opened.profile, catalogue, own
         self.language, self.notes, self.usual = language, notes, Usual(opened.profile)
         self.view = PackSounds(self.profile, opened.files, opened.reading)
@@ -115,7 +123,9 @@ class AdoptedSounds:
         fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
         values |= by_declaration(self.profile.rules.declared, SOUND, fields)
-        own_name = self._own_name(sound, kind)
+        if self.keep_names and (paths := dict(self._part_paths(sound, kind))):
+            values["part-paths"] = paths
+        own_name = None if self.keep_names else self._own_name(sound, kind)
         if own_name is not None:
             values["file"] = own_name
         fitted = fitting(tables_for(self.profile.rules.declared)[SOUND], values, sound.key, sound.place, self.notes)
@@ -143,6 +153,8 @@ class AdoptedSounds:
                 self.notes.lose(take.place, f"{what}: {take.file}" if take.file else what)
                 continue
             values |= self._settings_of(take)
+            if name is not None and self._is_named_otherwise(sound, number, name):
+                values["path"] = name
             model = tables_for(self.profile.rules.declared)[TAKE]
             fitted = fitting(model, values, f"take {number} of {sound.key}", take.place, self.notes)
             if fitted is not None:
@@ -215,6 +227,24 @@ class AdoptedSounds:
                 return how is not None and loops.read(stream, how) is not None
         except IchnosError:
             return False  # a damaged one is told when it is decoded
+
+    def _is_named_otherwise(self, sound: SoundThing, number: int, name: str) -> bool:
+        """Has a take's file another name than a build would give it, and is that to stay?"""
+        pattern = self.profile.take_paths.get(self.view.kind_of(sound).name)
+        if not self.keep_names or pattern is None:
+            return False
+        more: dict[str, Value] = {"take.number": number, "take.alone": len(sound.takes) == 1}
+        return not self._as_named([(pattern, more, name)], sound, sound.key)
+
+    def _part_paths(self, sound: SoundThing, kind: Kind) -> Iterator[tuple[str, str]]:
+        """The files of parts that have other names than a build would give them."""
+        pattern = self.profile.part_paths.get(kind.name)
+        if pattern is None:
+            return
+        for part in sound.parts:
+            name = self.files.file_of(part.file) if part.file else None
+            if name and part.name and not self._as_named([(pattern, {"part.name": part.name}, name)], sound, sound.key):
+                yield part.name, name
 
     def _own_name(self, sound: SoundThing, kind: Kind) -> str | None:
         """What the files of a sound are called, where that does not come of its key."""

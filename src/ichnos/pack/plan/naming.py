@@ -69,8 +69,11 @@ class ClipUses:
         for number, clip, at in sound.take_clips():
             assert pattern is not None
             path = self._game_path(placed, number, kind)
-            numbering = {"take.number": number, "take.alone": len(takes_of(sound)) == 1}
+            takes = takes_of(sound)
+            numbering = {"take.number": number, "take.alone": len(takes) == 1}
             path = path or self._filled(pattern, {**self._naming(sound), **numbering})
+            if (said := takes[number - 1].path) is not None:
+                path = self._said_path(said, pattern, placed, placed.place(*at, "path"))
             wanted = self._like_its_own(sound, number, self._target(sound, kind, clip))
             uses.append(ClipUse("take", clip, path, wanted, placed.place(*at)))
         return uses
@@ -112,8 +115,23 @@ class ClipUses:
         for name, clip in sound.parts.items():
             wanted = self._target(sound, kind, clip, loops=goes_round(name, sound.parts))
             path = self._filled(pattern, {**self._naming(sound), "part.name": name})
+            if name in sound.part_paths:
+                path = self._said_path(sound.part_paths[name], pattern, placed, placed.place("part-paths", name))
             uses.append(ClipUse("part", clip, path, wanted, placed.place("parts", name), name))
         return uses
+
+    def _said_path(self, path: str, pattern: Pattern, placed: PlacedSound, place: Place) -> str:
+        """A path that a modder gives to a file. Raises IchnosError where the game would not find it there."""
+        sound, suffix = placed.sound, f".{str(pattern.parts[-1]).rpartition('.')[2]}"
+        if self.workspace.kind_of(sound).replace == "by-path" and not sound.new:
+            what = f"{sound.key} is replaced by a file of the game's own name, and path = says another"
+            raise IchnosError(what, place=place, cure="leave path out")
+        if PurePosixPath(path).suffix.lower() != suffix.lower():
+            path += suffix
+        if self.profile.list_of_keys is not None and pattern.match(path) is None:
+            what = f"{self.rules.game.title} finds a sound's file by its name, and would not find {path}"
+            raise IchnosError(what, place=place, cure="leave path out")
+        return path
 
     def _like_its_own(self, sound: Sound, number: int, target: Target) -> Target:
         """What a take is converted to, in the form of the game's own file of that number, or the first."""

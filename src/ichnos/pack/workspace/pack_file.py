@@ -77,6 +77,11 @@ _KINDS: dict[str, Any] = {
 
 class Take(_with_fields_of(TAKE)):  # type: ignore[misc]
     clip: FileName | None = Field(default=None, min_length=1, description="the clip's file, as seen from the workspace")
+    path: FileName | None = Field(
+        default=None,
+        min_length=1,
+        description="its file's path in the pack, in place of what the profile makes of the key",
+    )
     kept: bool = Field(default=False, description="instead of a clip: the game's own file in this place stays")
     fields: Fields = Field(default={}, description="what this game's profile asks for besides: @take.field.NAME@")
 
@@ -135,6 +140,9 @@ class Sound(Settings):
         default=(), description="your clips for it: file names, or tables with a weight; one is picked at random"
     )
     parts: dict[str, FileName] = Field(default={}, description="a clip for each named part, such as intro and body")
+    part_paths: dict[str, FileName] = Field(
+        default={}, description="the path in the pack of a part's file, in place of what the profile makes of the key"
+    )
     silent: bool = Field(default=False, description="the key is silenced on purpose: it needs no clip")
     new: bool = Field(default=False, description="the key is your own: the game does not have it")
     like: str | None = Field(
