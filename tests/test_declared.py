@@ -180,3 +180,119 @@ def test_a_thing_cannot_be_called_as_a_table_that_every_workspace_has() -> None:
     taken = [info.alias or name for name, info in PackFile.model_fields.items()]
     things = Declarations(tuple(DeclaredThing(name=name, about="x") for name in taken))
     assert len(list(things.slips(_TAKEN))) == len(taken)
+
+
+def test_lists_and_defaults_of_declared_fields(tmp_path: Path) -> None:
+    rules = """takes = {several = false}
+---
+[[thing]]
+name = "room"
+about = "a room of the mill"
+[[field]]
+of = "room"
+name = "doors"
+kind = "list"
+about = "its doors"
+[[field]]
+name = "tags"
+kind = "list"
+about = "what it is found by"
+[[field]]
+name = "dust"
+kind = "number"
+least = 0
+default = 0.25
+about = "how dusty it sounds"
+[[document]]
+path = "noises.json"
+mode = "merge"
+"""
+    tree = {
+        "tree/noises.json": '{"noises": [\n  {"id": "@key@", "tags": "@tags@", "dust": "@dust@", "wav": "@file@"}\n]}\n',
+        "tree/rooms.txt": "@room.name@ = @room.doors~joined(, )@\n",
+        "tree/own/@key@.wav": "",
+    }
+    own = {
+        "noises.json": '{"noises": [\n  {"id": "weir", "tags": ["old", "wet"], "dust": 1, "wav": "o/weir.wav"}\n]}\n'
+    }
+    game = Made(
+        tmp_path,
+        "mill",
+        rules.replace("[[document]]", '[[document]]\npath = "rooms.txt"\nformat = "lines"\n[[document]]'),
+        tree,
+        own,
+    )
+    game.start(
+        '\n[[sound]]\nkey = "cog"\nnew = true\ntakes = ["c1.wav"]\ntags = ["oak", "slow"]\n'
+        '\n[[sound]]\nkey = "sack"\nnew = true\ntakes = ["c2.wav"]\ndust = 2\n'
+        '\n[[room]]\nname = "loft"\ndoors = ["north", "south"]\n',
+        keys=1,
+    )
+    (game.own / "sounds.csv").write_text("key,clip,new,tags\nrope,c3.wav,yes,hemp; long\n")
+    pack = game.build()
+    noises = {
+        one["id"]: (one.get("tags"), one["dust"]) for one in json.loads((pack / "noises.json").read_text())["noises"]
+    }
+    assert noises == {
+        "weir": (["old", "wet"], 1), "cog": (["oak", "slow"], 0.25), "sack": (None, 2), "rope": (["hemp", "long"], 0.25),
+    }  # fmt: skip
+    assert (pack / "rooms.txt").read_text() == "loft = north, south\n"
+    back = run("adopt", pack, "--game", game.profile, "--installation", tmp_path / "game", "--to", tmp_path / "back")
+    assert back.code == 0, back.out + back.err
+    text = (tmp_path / "back/ichnos.toml").read_text("utf-8")
+    assert 'tags = ["oak", "slow"]' in text
+    assert 'doors = ["north", "south"]' in text
+    assert text.count("dust") == 1
+    assert "tags" in game.refused('tags = ["oak", "slow"]', "tags = 3")
+    bad = (game.profile / "game.toml").read_text().replace("default = 0.25", 'default = "much"')
+    (game.profile / "game.toml").write_text(bad)
+    assert "'much' cannot be its value" in run("games", "check", game.profile).err
+
+
+def test_files_that_fields_hold(tmp_path: Path) -> None:
+    rules = """takes = {several = true}
+---
+[[thing]]
+name = "room"
+about = "a room of the mill"
+[[field]]
+of = "room"
+name = "map"
+kind = "file"
+path = "maps/@room.name@"
+about = "how it looks from above"
+[[field]]
+of = "take"
+name = "words"
+kind = "file"
+path = "words/@pack.name@/@key@-@take.number@.txt"
+about = "what is said in it"
+"""
+    tree = {
+        "tree/noises.json": '{"noises": [\n  {"id": "@key@", "takes": [\n    {"wav": "@file@", "words": "@take.words@"}\n  ]}\n]}\n',
+        "tree/rooms.xml": '<rooms>\n  <room name="@room.name@" map="@room.map~relative(maps)@"/>\n</rooms>\n',
+        "tree/own/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "mill", rules, tree, {})
+    game.start(
+        '\n[[sound]]\nkey = "cog"\nnew = true\ntakes = [{clip = "c1.wav", words = "said.txt"}, "c2.wav"]\n'
+        '\n[[room]]\nname = "loft"\nmap = "art/Loft.PNG"\n'
+    )
+    (game.own / "art").mkdir()
+    (game.own / "art/Loft.PNG").write_bytes(b"a map")
+    (game.own / "said.txt").write_bytes(b"Mind the cog.")
+    pack = game.build()
+    assert (pack / "maps/loft.png").read_bytes() == b"a map"
+    assert (pack / "words/my-own/cog-1.txt").read_bytes() == b"Mind the cog."
+    assert 'map="loft.png"' in (pack / "rooms.xml").read_text()
+    assert json.loads((pack / "noises.json").read_text())["noises"][0]["takes"] == [
+        {"wav": "own/cog-1.wav", "words": "words/my-own/cog-1.txt"}, {"wav": "own/cog-2.wav"},
+    ]  # fmt: skip
+    (game.own / "said.txt").write_bytes(b"Mind both cogs.")
+    assert (game.build() / "words/my-own/cog-1.txt").read_bytes() == b"Mind both cogs."
+    back = run("adopt", pack, "--game", game.profile, "--to", tmp_path / "back")
+    assert back.code == 0, back.out + back.err
+    assert "Nothing differs" in back.out
+    assert 'the file "art/Lost.PNG" is not there' in game.refused("art/Loft.PNG", "art/Lost.PNG")
+    (pack / "maps/loft.png").unlink()
+    assert "the map of loft is maps/loft.png, which is not here" in run("check", pack, cwd=game.own).out

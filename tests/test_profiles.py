@@ -178,6 +178,7 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "plus": "127.5",
         "only-with": "far",
         "wide": "6",
+        "joined": ", ",
     }.get(name)
     lines = references({"@owner@!@path@": "stock/@owner@/noises/@path@.ogg"})
     converter = make(name, argument, Tables({"kinds": {"weather": "w1"}}, root="a", references=lines))

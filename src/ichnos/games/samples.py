@@ -19,6 +19,7 @@ _VALUES: dict[str, Value] = {
     "number": 0.5,
     "whole": 3.0,
     "yes-no": True,
+    "list": ["made", "up"],
     "path": "made/up.ogg",
     "id": "made up",
 }
@@ -94,6 +95,10 @@ class _Sampler:
 
     def declared(self, row: words.Word) -> Value:
         """A value that a declared field may have."""
+        if row.name in self.profile.file_paths:
+            path = self.profile.file_paths[row.name]
+            named = {hole.word.name: _VALUES[hole.word.kind] for hole in path.holes}
+            return str(path.fill({**named, **self.own}.get))
         if row.is_key:
             return self.sample_key()
         if row.kind not in ("number", "whole"):

@@ -43,6 +43,7 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
     references.findings,
     references.not_by_name,
     references.copies,
+    references.files_of_fields,
     keys.played,
     scripts.findings,
     metadata.titles,

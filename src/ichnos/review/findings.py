@@ -115,6 +115,7 @@ KINDS = {
             "title-missing", "players of that language read the old title, or none", "add the title", severity="warning"
         ),
         FindingKind("version-other", "the game refuses to load the pack", "say the version that the game has"),
+        FindingKind("file-missing", "the game finds nothing there", "put the file there, or correct the name"),
         FindingKind("copy-otherwise", "the game plays now one of the two, now the other", "build the pack again"),
         FindingKind(
             "key-shared",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ichnos.games.profiles.references import NO_PLACE
+from ichnos.games.profiles.vocabulary import PACK
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject
 
@@ -34,6 +35,18 @@ def not_by_name(subject: Subject) -> Iterator[Finding]:
             if not sound.names_files and (is_new or sound.key in {*own, *(context.new_keys or ())}):
                 reason = f'"{sound.key}" is in the list, and there is no file of that name'
                 yield finding("take-missing", sound.place, reason)
+
+
+def files_of_fields(subject: Subject) -> Iterator[Finding]:
+    """Files that fields of the profile's own name, and that are not in the pack."""
+    names, rows = set(subject.names), [*subject.profile.rules.declared.of_files()]
+    for row in rows:
+        pack = subject.pack.definitions
+        for thing in (pack,) if row.scope == PACK else pack.every(row.scope):
+            value = thing.values.get(row.name)
+            if value and str(value) not in names:
+                called = f"{row.field} of {thing.name}" if thing.name else row.field
+                yield finding("file-missing", thing.place_of(row.name), f"the {called} is {value}, which is not here")
 
 
 def copies(subject: Subject) -> Iterator[Finding]:

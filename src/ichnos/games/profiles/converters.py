@@ -159,6 +159,19 @@ def _separated(argument: str | None, tables: Tables) -> Pair:
     return write, lambda value: back([*spelled(value).split(argument)])
 
 
+def _joined(argument: str | None, tables: Tables) -> Pair:
+    if not argument:
+        raise BadArgument("what stands between the texts of the list? ~joined(, )")
+
+    def write(value: Value) -> Value:
+        pieces = [spelled(piece) for piece in (value if isinstance(value, list) else [value])]
+        if any(argument in piece for piece in pieces):
+            raise Unreadable(f"one of {', '.join(pieces)} has {argument!r} in it, which stands between them")
+        return argument.join(pieces)
+
+    return write, lambda value: value if isinstance(value, list) else [*spelled(value).split(argument)]
+
+
 def _yes_no(argument: str | None, tables: Tables) -> Pair:
     words = [word.strip() for word in (argument or "").split(",")]
     if len(words) != 2 or words[0] == words[1]:
@@ -328,6 +341,9 @@ CONVERTERS: dict[str, ConverterKind] = {
     "numbers": ConverterKind(_numbers, "a version as a list of numbers", example=("1.2.0", [1, 2, 0])),
     "separated": ConverterKind(
         _separated, "a version with something else between its numbers", "what stands there", ("1.2.0", "1/2/0")
+    ),
+    "joined": ConverterKind(
+        _joined, "a list as one text, with something between", "what stands there", (["a", "b"], "a, b")
     ),
     "no-extension": ConverterKind(_no_extension, "a file without its extension", example=("a/b.ogg", "a/b")),
     "extension": ConverterKind(

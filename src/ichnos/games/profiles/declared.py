@@ -8,13 +8,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from pydantic import Field, model_validator
 
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SOUND, TAKE, Word, entry_scopes, free_prefix
+from ichnos.games.profiles.word import Kind
 
 _NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
 
@@ -36,14 +37,24 @@ class DeclaredField(TomlTable):
         examples=["echo"],
         description="its name: echo = ... in ichnos.toml; @take.echo@ of a take, @echo@ of a sound",
     )
-    kind: Literal["text", "number", "whole", "yes-no", "key"] = Field(
-        default="text", description="what it holds; key: a sound key, of the pack or the game"
+    kind: Literal["text", "number", "whole", "yes-no", "key", "list", "file"] = Field(
+        default="text",
+        description="what it holds; key: a sound key, of the pack or the game; list: several texts, in a table with"
+        " semicolons between them; file: one of the workspace's, which is put into the pack",
     )
     about: str = Field(min_length=1, description="what it is, for those who write packs")
     unit: str | None = Field(default=None, min_length=1, description="of a number: metres, dB ...")
     least: float | None = Field(default=None, description="the least that a number may be")
     most: float | None = Field(default=None, description="the most that it may be")
     choices: tuple[str, ...] = Field(default=(), description="of a text: all that it may be")
+    path: str | None = Field(
+        default=None,
+        examples=["art/@pack.name@/@channel.name@.png"],
+        description="of a file: its path in the pack, holes and all; without an extension, it has its own",
+    )
+    default: str | bool | int | float | None = Field(
+        default=None, description="what is written where nobody says it; a hole may have one of its own"
+    )
     needed: bool = Field(default=False, description="does this game always need it?")
 
     @model_validator(mode="after")
@@ -52,7 +63,21 @@ class DeclaredField(TomlTable):
             raise ValueError("choices are for texts")
         if (self.least, self.most, self.unit) != (None, None, None) and self.kind not in ("number", "whole"):
             raise ValueError("unit, least and most are for numbers")
+        if (self.kind == "file") is not (self.path is not None):
+            raise ValueError("a file and the path that it has in the pack go together")
+        if self.default is not None and not self._can_be(self.default):
+            raise ValueError(f"{self.default!r} cannot be its value")
         return self
+
+    def _can_be(self, value: str | bool | int | float) -> bool:
+        """Could somebody say that?"""
+        if self.kind in ("number", "whole"):
+            if isinstance(value, str | bool) or (self.kind == "whole" and value != int(value)):
+                return False
+            return (self.least is None or value >= self.least) and (self.most is None or value <= self.most)
+        if self.kind == "yes-no":
+            return isinstance(value, bool)
+        return self.kind == "text" and isinstance(value, str) and value in (self.choices or (value,))
 
     @property
     def scope(self) -> str:
@@ -62,11 +87,12 @@ class DeclaredField(TomlTable):
     @property
     def word(self) -> Word:
         """Its row."""
-        kind = "text" if self.kind == "key" else self.kind
+        kinds: dict[str, Kind] = {"key": "text", "file": "path"}
+        kind = kinds.get(self.kind) or cast(Kind, self.kind)
         about = f"{self.about}, in {self.unit}" if self.unit else self.about
         return Word(
             f"{free_prefix(self.scope)}{self.name}", self.scope, kind, about, is_key=self.kind == "key",
-            least=self.least, most=self.most, choices=self.choices,
+            least=self.least, most=self.most, choices=self.choices, default=self.default,
         )  # fmt: skip
 
 
@@ -94,6 +120,10 @@ class Declarations:
     def of(self, scope: str) -> Iterator[Word]:
         """The fields of a scope."""
         return (one.word for one in self.fields if one.scope == scope)
+
+    def of_files(self) -> Iterator[Word]:
+        """The fields that name files of the pack."""
+        return (one.word for one in self.fields if one.kind == "file")
 
     def of_keys(self) -> Iterator[Word]:
         """The fields that name sound keys."""

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterator
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
@@ -70,6 +71,10 @@ class Hole:
         """Our value from the game's spelling. Raises Unreadable where it cannot be one."""
         for converter in reversed(self.converters):
             value = converter.read(value)
+        if self.word.kind == "list":
+            if not isinstance(value, list):
+                raise Unreadable("a list is expected")
+            return [spelled(one) for one in value]
         if isinstance(value, list):
             raise Unreadable("a single value is expected, not a list")
         if self.word.kind == "yes-no" and not isinstance(value, bool):
@@ -349,7 +354,11 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
             raise HoleError(f"the converter {converter[1]} cannot be used so", match.start(), str(error)) from None
     if word.kind == "path" and word.name != "root" and not converters and tables.references is not None:
         converters.append(make("reference", None, tables))
-    return Hole(word, tuple(converters), match["default"])
+    hole = Hole(word, tuple(converters), match["default"])
+    if hole.default is None and word.default is not None:
+        with suppress(Unreadable, Unwritable):  # then it stands for nothing here
+            hole = replace(hole, default=spelled(hole.write(lambda name: word.default if name == word.name else True)))
+    return hole
 
 
 def _nearest(known: Collection[str], name: str) -> str:

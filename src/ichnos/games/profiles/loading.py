@@ -33,8 +33,6 @@ _TAKEN = (
     "waive", "installation", "key", "uuid", "fields",
 )  # fmt: skip
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
-
-
 _SINGLE = re.compile(rb'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]')  # a backslash that guards nothing, in quotation marks
 
 
@@ -93,6 +91,8 @@ class _Loader:
         return Profile(
             self.folder, self.rules, tuple(self.documents), self.kinds, takes, parts, tuple(self.pictures), package,
             scripts(self.folder, self.rules, self.error), tuple(self.plain), self.tables, tuple(self.load_lines()),
+            {one.word.name: self.pattern(one.path, self.file.place("field", index, "path"))
+             for index, one in enumerate(self.rules.field) if one.path},
         )  # fmt: skip
 
     def references(self) -> Pair | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path, PurePosixPath
 
@@ -51,6 +51,7 @@ class Profile:
     plain_files: tuple[str, ...]  # copied as they stand
     tables: Tables
     load_lines: tuple[holes.Pattern, ...] = ()  # of the lists of what the game loads
+    file_paths: Mapping[str, holes.Pattern] = field(default_factory=dict)  # of the fields that hold a file
 
     @property
     def tree(self) -> Path:

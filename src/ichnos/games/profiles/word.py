@@ -6,7 +6,7 @@ import keyword
 from dataclasses import dataclass
 from typing import Literal
 
-Kind = Literal["text", "number", "whole", "yes-no", "path", "version", "id"]
+Kind = Literal["text", "number", "whole", "yes-no", "list", "path", "version", "id"]
 
 
 @dataclass(frozen=True)
@@ -17,9 +17,9 @@ class Word:
     it says nothing. ``is_key``: it names a sound key. ``is_spoken``: players read it, in a language each.
     ``in_languages``: it may be said in several, and is in the pack's own where nothing tells which.
     ``is_made``: nobody says it; it is worked out; ``is_built``: of the finished sound files. ``least``, ``above``,
-    ``most``: the numbers that it may be. ``choices``: the texts; the first stands for what nobody says. ``needed``:
-    somebody has to say it. ``said``: what it is where a modder says it, if that is something else than in the game's
-    files.
+    ``most``: the numbers that it may be. ``choices``: the texts; the first stands for what nobody says.
+    ``default``: what its holes write where nobody says it. ``needed``: somebody has to say it. ``said``: what it is
+    where a modder says it, if that is something else than in the game's files.
     """
 
     name: str
@@ -37,6 +37,7 @@ class Word:
     most: float | None = None
     choices: tuple[str, ...] = ()
     needed: bool = False
+    default: str | bool | int | float | None = None
     said: str = ""
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -27,7 +27,7 @@ from ichnos.games.profiles.declared import by_declaration
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
 from ichnos.games.scripts import region_of
-from ichnos.games.things import Thing
+from ichnos.games.things import AnyThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, whole
 from ichnos.pack.adopting.players import Players
 from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
@@ -134,20 +134,21 @@ class _Adopting:
         keep_names: bool,
     ) -> None:
         self.opened, self.profile, self.known = opened, opened.profile, catalogue
-        self.said = opened.reading.definitions
-        self.usual = Usual(self.profile)
-        self.notes = Notes()
+        self.usual, self.notes = Usual(self.profile), Notes()
         self.taken: set[str] = set()  # the pack's files that have their place in the workspace
+        self.own_files: dict[str, str] = {}  # by their names in the workspace
+        self.said = self._with_own_files(opened.reading.definitions)
         self.values: dict[str, Value] = dict(self.said.values)
         name = self._name()
         self.adopted = Adopted(opened, name, notes=self.notes)
+        self.adopted.files |= self.own_files
         self.values |= {"pack.name": name, "pack.title": self.values.get("pack.title") or name}
-        self.values["pack.version"] = self._version()
-        version, known = str(self.values.get("game.version") or "*"), self.profile.rules.game.versions
-        self.values["game.version"] = next((one for one in known if is_like(one, version)), version)
+        self.values |= {"pack.version": self._version(), "game.version": self._game_version()}
         languages = list(self.said.tags)
         self.language = "en" if "en" in languages or not languages else languages[0]
-        sounds = AdoptedSounds(opened, catalogue, self.values, self.language, self.notes, keep_names=keep_names)
+        sounds = AdoptedSounds(
+            opened, self.said.sounds, catalogue, self.values, self.language, self.notes, keep_names=keep_names
+        )
         self.adopted.files |= sounds.clips
         self.adopted.sounds = len(sounds.tables)
         self.taken |= {*sounds.clips.values(), *opened.reading.documents, *self.profile.plain_files}
@@ -198,6 +199,11 @@ class _Adopting:
             return {self.language: str(self.values[name]), **{str(tag): text for tag, text in texts.items()}}
         return None if self.values.get(name) is None else str(self.values[name])
 
+    def _game_version(self) -> str:
+        """The version of the game that it is for, as the profile has it."""
+        version = str(self.values.get("game.version") or "*")
+        return next((one for one in self.profile.rules.game.versions if is_like(one, version)), version)
+
     def _version(self) -> str:
         said = self.values.get("pack.version")
         if said is None:
@@ -240,6 +246,24 @@ class _Adopting:
             clip = f"pictures/{number}-{path.rpartition('/')[2]}"
         self.adopted.files[clip] = path
         return clip
+
+    def _with_own_files(self, thing: AnyThing) -> AnyThing:
+        """A thing whose fields of the profile's own name files of the workspace, and no more of the pack."""
+        rows = [row for row in self.profile.rules.declared.of_files() if thing.values.get(row.name)]
+        if not self.profile.file_paths:
+            return thing
+        values = dict(thing.values)
+        for row in rows:
+            path = str(values[row.name])
+            if path not in self.opened.files.names() or not self._can_be(path):
+                self.notes.lose(thing.place_of(row.name), f"its {row.field} {path} is not in this pack")
+                values[row.name] = None
+                continue
+            self.taken.add(path)
+            self.own_files[f"{_OTHERS}/{path}"] = path
+            values[row.name] = f"{_OTHERS}/{path}"
+        inside = {scope: tuple(map(self._with_own_files, things)) for scope, things in thing.inside.items()}
+        return replace(thing, values=values, inside=inside)
 
     def _icon(self) -> str | None:
         rules = self.profile.rules.icon

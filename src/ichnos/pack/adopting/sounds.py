@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from ichnos.audio.files import clips, loops
@@ -37,6 +37,7 @@ class AdoptedSounds:
     def __init__(
         self,
         opened: Opened,
+        sounds: Iterable[SoundThing],
         catalogue: Catalogue | None,
         own: Mapping[str, Value],
         language: str,
@@ -61,7 +62,7 @@ class AdoptedSounds:
         for name, pack in opened.reading.by_document.items():
             for one in pack.sounds:
                 self._documents.setdefault(one.key, []).append(name)
-        for sound in opened.reading.definitions.sounds:
+        for sound in sounds:
             self._take_in(sound)
         if self.profile.by_path:
             self._in_place()

@@ -7,6 +7,7 @@ from pathlib import Path
 from ichnos.files import disk
 from ichnos.pack.build.own_encoder import ENCODED
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, PLAYER_TABLES, TABLE_NAME
+from ichnos.pack.workspace.slips import items
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -26,6 +27,9 @@ def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     paths += [folder / one.picture for one in pack_file.prop if one.picture]
     paths += [folder / file.file for file in pack_file.file]
     paths += [folder / pack_file.pack.icon] if pack_file.pack.icon else []
+    for row in workspace.profile.rules.declared.of_files():
+        said = (getattr(table, "fields", {}).get(row.field) for table, _, _ in items(workspace, row.scope))
+        paths += [folder / file for file in said if isinstance(file, str)]
     for inner in (workspace.profile.folder, folder / "own", folder / ENCODED):
         paths += [inner, *disk.everything_below(inner)]
     return paths

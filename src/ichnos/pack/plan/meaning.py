@@ -85,7 +85,7 @@ def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = Non
             for thing in inside[scope]
         )
     texts = {f"{PACK}.{name}": in_languages(said, "") for name, said in file.pack.translated.items()}
-    return PackThing(PACK, values, inside, texts, places=places)
+    return uses.with_files(PackThing(PACK, values, inside, texts, places=places))
 
 
 def _said(scope: str, table: TomlTable, language: str, place: Place = NOWHERE) -> Thing:

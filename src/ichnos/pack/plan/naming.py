@@ -17,6 +17,7 @@ from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
 from ichnos.games.profiles.references import NO_PLACE
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round, said_of
 from ichnos.games.targets import target
+from ichnos.games.things import AnyThing
 from ichnos.pack.plan.plan import ClipUse
 from ichnos.pack.workspace.pack_file import Prop, Sound
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
@@ -36,6 +37,7 @@ class ClipUses:
         catalogue = workspace.catalogue
         self._players = catalogue.players(self.profile.bare) if catalogue and self.profile.by_path else {}
         self._uses: dict[str, tuple[ClipUse, ...]] = {}  # by key
+        self.files: dict[str, tuple[str, Place]] = {}  # by path in the pack: other files of the workspace's
 
     def of(self, placed: PlacedSound) -> tuple[ClipUse, ...]:
         """Each clip of a sound at its work, its takes first.
@@ -209,6 +211,33 @@ class ClipUses:
 
     def _filled(self, pattern: Pattern, values: Mapping[str, Value]) -> str:
         return named_path(self.rules.names, pattern, {**self._own, **values}.get)
+
+    def with_files(self, thing: AnyThing, around: Mapping[str, Value] | None = None) -> AnyThing:
+        """A thing whose fields name files by their paths in the pack, and no more as the workspace has them.
+
+        Args:
+            around: the values of what it lies in.
+
+        Raises:
+            IchnosError: two files would have one path.
+        """
+        if not self.profile.file_paths:
+            return thing
+        paths = {name: pattern for name, pattern in self.profile.file_paths.items() if thing.values.get(name)}
+        values = dict(thing.values)
+        here = {**(around or {}), **values}
+        inside = {
+            scope: tuple(self.with_files(inner, here) for inner in things) for scope, things in thing.inside.items()
+        }
+        for name, pattern in paths.items():
+            file, place = str(thing.values[name]), thing.place_of(name)
+            path = named_path(self.rules.names, pattern, {**self._own, **here}.get, "pictures")
+            path += "" if PurePosixPath(path).suffix else PurePosixPath(file).suffix.lower()
+            if self.files.setdefault(path, (file, place))[0] != file:
+                what = f"{file} and {self.files[path][0]} would both be {path} in the pack"
+                raise IchnosError(what, place=place, cure="correct the path of the field in the game's profile")
+            values[name] = path
+        return replace(thing, values=values, inside=inside)
 
     def picture_path(self, prop: Prop) -> str | None:
         """Where a prop's picture goes; ``None`` where it has none, or the game takes none."""

@@ -31,11 +31,10 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.scripts import render, script_values, with_region
 from ichnos.games.things import PackThing
-from ichnos.pack.plan import icon, meaning, unplaced
+from ichnos.pack.plan import meaning, other_files, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
 from ichnos.pack.plan.plan import ClipUse, Outline, PlannedFile, SoundSpec, bad_names
 from ichnos.pack.plan.reasons import why
-from ichnos.pack.workspace import credit
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -56,11 +55,11 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
     bindings: Bindings = {PACK: arranged(pack, profile)}
     sounds = tuple(_sound_files(workspace, uses))
     raise_all(list(bad_names(sounds)))
-    files = [*_pictures(workspace, uses), *_credits(workspace), *_other_files(workspace)]
+    files = list(other_files.all_but_icon(workspace, uses))
     paths = [*(spec.use.path for spec in sounds), *(file.path for file in files)]
     proof = DocumentProof(pack, names.separator, paths, profile.rules.game.name)
     files += _documents(workspace, bindings, originals, proof)
-    files += _icon(workspace)
+    files += other_files.icon_of(workspace)
     scripts = [_script(workspace, script, pack) for script in profile.scripts]
     files += scripts
     raise_all(list(_not_in_scripts(workspace, pack, scripts)))
@@ -150,62 +149,6 @@ def _for_others(keys: Sequence[str]) -> str:
     """What else is to be said of a file that is replaced: every other key that plays it."""
     named = ", ".join(keys[:5]) + (f" and {len(keys) - 5} others" if len(keys) > 5 else "")
     return f"; {named} play{'s' if len(keys) == 1 else ''} this file, too" if keys else ""
-
-
-def _pictures(workspace: Workspace, uses: ClipUses) -> list[PlannedFile]:
-    files, errors = [], []
-    for index, prop in enumerate(workspace.pack_file.prop):
-        if prop.picture is None:
-            continue
-        file, path = workspace.folder / prop.picture, uses.picture_path(prop)
-        if not disk.is_file(file):
-            what = f'the picture "{prop.picture}" is not there'
-            place = workspace.file.place("prop", index, "picture")
-            errors.append(IchnosError(what, place=place, cure="correct the name"))
-        elif path is not None:
-            disk.refuse_way_out(workspace.folder, file, prop.picture)
-            rules = workspace.profile.rules.pictures
-            size = (rules.width, rules.height) if rules else None
-            data, _ = icon.as_picture(file, prop.picture, PurePosixPath(path).suffix, size)
-            files.append(PlannedFile(path, f"{prop.picture}: the picture of {prop.name}", data))
-    raise_all(errors)
-    return files
-
-
-def _other_files(workspace: Workspace) -> list[PlannedFile]:
-    files, errors = [], []
-    for index, one in enumerate(workspace.pack_file.file):
-        file = workspace.folder / one.file
-        if disk.is_file(file):
-            disk.refuse_way_out(workspace.folder, file, one.file)
-            files.append(PlannedFile(one.path, f"{one.file}, as it is", disk.read(file, one.file)))
-        else:
-            place = workspace.file.place("file", index, "file")
-            errors.append(IchnosError(f'the file "{one.file}" is not there', place=place, cure="correct the name"))
-    raise_all(errors)
-    return files
-
-
-def _credits(workspace: Workspace) -> list[PlannedFile]:
-    path = workspace.profile.rules.credits.path
-    text = credit.text(workspace.pack_file)
-    return [PlannedFile(path, "where the clips are from", text.encode())] if path and text else []
-
-
-def _icon(workspace: Workspace) -> list[PlannedFile]:
-    rules, pack = workspace.profile.rules.icon, workspace.pack_file.pack
-    if rules is None:
-        return []
-    size, suffix = rules.size, PurePosixPath(rules.path).suffix
-    if pack.icon is None:
-        return [PlannedFile(rules.path, "an icon drawn from the title", icon.drawn(pack.title, size, suffix))]
-    path = workspace.folder / pack.icon
-    if not disk.is_file(path):
-        place = workspace.file.place("pack", "icon")
-        raise IchnosError(f'the icon "{pack.icon}" is not there', place=place, cure="correct the name")
-    data, kept = icon.as_picture(path, pack.icon, suffix, size, shape=pack.icon_shape)
-    made = "as it is" if kept else f"{pack.icon_shape} to {size[0]} x {size[1]}" if size else f"as {suffix}"
-    return [PlannedFile(rules.path, f"{pack.icon}, {made}", data)]
 
 
 def _document(

@@ -18,7 +18,7 @@ from ichnos.files import disk
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word
-from ichnos.pack.workspace.about_pack import Fields, Pack
+from ichnos.pack.workspace.about_pack import Fields, FileName, Pack
 from ichnos.pack.workspace.pack_file import (
     PLAYERS,
     Defaults,
@@ -33,7 +33,21 @@ from ichnos.pack.workspace.pack_file import (
 )
 
 _DECLARES = re.compile(rb"^[ \t]*(?:\[\[)?[ \t]*[\"']?(?:thing|field)[\"']?[ \t]*(?:\]\]|=)", re.MULTILINE)
-_KINDS: Mapping[str, Any] = {"text": str, "number": float, "whole": int, "yes-no": bool}
+
+
+def in_pieces(said: Any) -> Any:
+    """A list that is said in one text, with semicolons: as a table has it."""
+    return tuple(piece.strip() for piece in said.split(";") if piece.strip()) if isinstance(said, str) else said
+
+
+_KINDS: Mapping[str, Any] = {
+    "text": str,
+    "number": float,
+    "whole": int,
+    "yes-no": bool,
+    "path": FileName,
+    "list": Annotated[tuple[str, ...], BeforeValidator(in_pieces, json_schema_input_type=str | list[str])],
+}
 
 
 def rows_of(names: Iterable[str], folder: Path) -> Declarations:
@@ -154,7 +168,8 @@ def _with(model: type[TomlTable], words: tuple[Word, ...], **more: Any) -> type[
         fields[_attribute(word.field)] = kind | None, Field(None, alias=word.field, description=word.about, **options)
 
     def gather(table: Any) -> Any:
-        said = {word.field: getattr(table, _attribute(word.field)) for word in words}
+        told = {word.field: getattr(table, _attribute(word.field)) for word in words}
+        said = {name: list(value) if isinstance(value, tuple) else value for name, value in told.items()}
         misplaced = next((name for name in said if name in table.fields), None)
         if misplaced is not None and said[misplaced] is None:
             raise ValueError(f'"{misplaced}" is a field of its own here: write {misplaced} = ..., without fields')

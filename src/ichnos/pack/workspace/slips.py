@@ -179,16 +179,18 @@ def _needs(workspace: Workspace) -> Iterator[IchnosError]:
                 if _lacks(placed.sound, hole):
                     what = f"{title} needs the {field} of {placed.sound.key}"
                     yield IchnosError(what, place=workspace.sound_place(index), cure=f"say {field} = ...")
-        for item, place, called in _items(workspace, scope) if scope != SOUND else ():
+        for item, place, called in items(workspace, scope) if scope != SOUND else ():
             if _lacks(item, hole):
                 yield IchnosError(f"{title} needs the {field} of {called}", place=place, cure=f"say {field} = ...")
 
 
-def _items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place, str]]:
+def items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place, str]]:
     """The tables of a scope, where each stands, and what it is called."""
     pack_file = workspace.pack_file
     if scope == PACK:
         yield pack_file.pack, workspace.place(PACK), "the pack"
+    elif scope == SOUND:
+        yield from ((placed.sound, placed.place(), placed.sound.key) for placed in workspace.sounds)
     elif scope == TAKE:
         for index, placed in enumerate(workspace.sounds):
             for number, take in enumerate(placed.sound.takes):
@@ -231,7 +233,7 @@ def _own_things(workspace: Workspace) -> Iterator[IchnosError]:
     rows = workspace.profile.rules.declared
     for scope in rows.scopes:
         had: set[str] = set()
-        for table, place, called in _items(workspace, scope):
+        for table, place, called in items(workspace, scope):
             name = str(getattr(table, "name", ""))
             if name in had:
                 yield IchnosError(f"{called} is there already", place=place, cure="give each a name of its own")
@@ -239,8 +241,7 @@ def _own_things(workspace: Workspace) -> Iterator[IchnosError]:
     own = [placed.sound.key for placed in workspace.sounds]
     catalogue = workspace.catalogue
     for row in rows.of_keys():
-        sounds = [(placed.sound, placed.place(), placed.sound.key) for placed in workspace.sounds]
-        for table, place, called in sounds if row.scope == SOUND else _items(workspace, row.scope):
+        for table, place, called in items(workspace, row.scope):
             key = getattr(table, "fields", {}).get(row.field)
             if key is not None and key not in own and catalogue is not None and key not in catalogue:
                 what = f'the {row.field} of {called} is "{key}", and neither the pack nor the game has such a sound'

@@ -142,7 +142,7 @@ class _Rows:
 
     def _value(self, row: Row, column: str, word: Word, errors: list[IchnosError]) -> Any:
         """A cell as the kind of its field has it."""
-        if word.kind == "text":
+        if word.kind in ("text", "list", "path"):
             return row.cells[column]
         return (self._yes if word.kind == "yes-no" else self._number)(row, column, row.cells[column], errors)
 
