@@ -16,8 +16,7 @@ Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
 
 # A reference may have no extension, and dots in its name: only these are cut off.
 SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
-_MOST_DECIMALS = 12
-_MOST_DIGITS = 4
+_MOST_DECIMALS, _MOST_DIGITS = 12, 4
 _SMALLEST = 1e-9  # of a factor or an offset
 ANYWHERE = "*/"  # before a file of which only the name is known
 
