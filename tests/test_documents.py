@@ -43,6 +43,10 @@ AWKWARD: dict[str, list[str]] = {
         "[[take]]\na.b = 1\n[[take.part]]\nc = 2\n[[take]]\n",
         "", "a = 1",
     ],
+    "indented": [
+        "# top\nnoise \"weir low\"\n\tfile weir.wav # end\n\trange 2 40\n\n\t`say \"so\"` 'a b'\r\n\t\tdeep\nalone\n  odd\n one\n",
+        "", "a", "a b\n  c d e\n",
+    ],
     "lua": [
         "-- top\nlocal a = 1\nNoises = {\n  weir = { 'é', \"b\\n\", [[long]], odds = 0.5 }, -- end\n  [\"gull.low\"] = {},\n}\n"
         "add{ key = 'x' }\nadd(1, nil)\nif a then b() end\nreturn { a, -1 }\n",
@@ -104,6 +108,9 @@ HOLDERS = [
     ("yaml", None, "a:\n  - v: x\n    w: 1\n"),
     ("toml", None, 'v = "x"\nw = 1\n'),
     ("toml", None, "v = 'x'\nw = 1\n"),
+    ("indented", None, 'a b\n  v "x"\n  w 1\n'),
+    ("indented", None, "a b\n  v x\n  w 1\n"),
+    ("indented", None, "a b\n  v `x` 2\n  w 1\n"),
     ("lua", None, 'return { v = "x", w = 1 }\n'),
     ("lua", None, "return { v = 'x', w = 1 }\n"),
     ("lua", None, "return { v = [[x]], w = 1 }\n"),
@@ -124,7 +131,7 @@ def test_every_value_comes_back_the_same(name: str, escapes: str | None, text: s
     except Unwritable:
         # Only what the format truly cannot hold may be refused.
         assert (
-            name in ("list", "tsv", "lines", "ini")
+            name in ("list", "tsv", "lines", "ini", "indented")
             or (name, escapes) == ("braces", "none")
             or "= x" in text
             or (name == "xml" and not value.isprintable())

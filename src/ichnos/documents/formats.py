@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from ichnos.documents.braces import Braces
+from ichnos.documents.indented import Indented
 from ichnos.documents.json import Json
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Lines
@@ -30,6 +31,7 @@ FORMATS: dict[str, Callable[..., Format]] = {
     "csv": CsvTable,
     "tsv": lambda: TAB_TABLE,
     "line-patterns": LinePatterns,
+    "indented": Indented,
     "yaml": Yaml,
     "toml": Toml,
     "lua": Lua,

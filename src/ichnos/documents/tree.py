@@ -206,6 +206,12 @@ class Format(ABC):
         return self.by_indent and parent.value is None
 
 
+def margin(text: str, node: Node) -> str:
+    """What stands before a node in its line: its tabs or blanks, or as many blanks where it is something else."""
+    before = text[text.rfind("\n", 0, node.start) + 1 : node.start]
+    return " " * len(before) if before.strip() else before
+
+
 def column(text: str, node: Node) -> int:
     """How far a node stands from the left."""
     return node.start - (text.rfind("\n", 0, node.start) + 1)

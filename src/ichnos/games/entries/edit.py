@@ -10,7 +10,7 @@ import re
 from collections.abc import Collection, Iterator
 from dataclasses import replace
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value, column
+from ichnos.documents.tree import Document, Node, Unwritable, Value, margin
 from ichnos.errors import IchnosError
 from ichnos.games.entries.edits import Edit, EntryChange, behind_line, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
@@ -51,6 +51,9 @@ def merge(
     edits = [edit for edit in edits if text[edit.start : edit.end] != edit.text]  # rounded to what stands there
     changes = [change_of(document, edit) for edit in edits]
     return with_edits(text, edits), changes
+
+
+_INDENTED = re.compile(r"(?<=\n)[ \t]")
 
 
 class Editor:
@@ -360,9 +363,15 @@ class Editor:
         if not real.children:
             what = "there is no entry here to put another one beside"
             raise self.document.error(what, real.start, "is this the game's file, as it is?")
-        more = column(self.text, real.children[0]) - column(self.exemplar.document.text.content, pattern.children[0])
+        here, there = margin(self.text, real.children[0]), margin(self.filler.content, pattern.children[0])
         first, *lines = text.split("\n")
-        moved = [" " * (len(line) - len(line.lstrip(" ")) + more) + line.lstrip(" ") if line else "" for line in lines]
+        signs = {*here, *there, *_INDENTED.findall(text), *_INDENTED.findall(self.text)[:1]}
+        if len(signs) > 1:
+            what = "these entries are indented by tabs, or the profile's are, and the others by blanks"
+            raise self.document.error(what, real.start, "write the profile's tree/ as the game has them")
+        sign, more = next(iter(signs), " "), len(here) - len(there)
+        depths = [len(line) - len(line.lstrip(sign)) + more for line in lines]
+        moved = [sign * depth + line.lstrip(sign) if line else "" for line, depth in zip(lines, depths, strict=True)]
         return "\n".join([first, *moved])
 
     def gap(self, pattern: Node, real: Node, nodes: list[Node]) -> str:
@@ -371,7 +380,7 @@ class Editor:
         if joint is not None:
             return joint
         if self.document.format.is_indented(real):
-            return self.filler.newline + " " * column(self.text, real.children[0])
+            return self.filler.newline + margin(self.text, real.children[0])
         separator = self.document.format.separator(real)
         last = real.children.index(nodes[-1]) if nodes else 0
         for index in range(last, max(0, last - len(nodes)), -1):

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from ichnos.documents.tree import Document, Node, Unwritable, Value, column
+from ichnos.documents.tree import Document, Node, Unwritable, Value, margin
 from ichnos.errors import IchnosError, Place
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
@@ -308,7 +308,7 @@ class Filler:
         if joint is not None:
             return joint
         if self.document.format.is_indented(parent):
-            return self.newline + " " * column(self.content, child)
+            return self.newline + margin(self.content, child)
         separator = self.document.format.separator(parent)
         space = own[len(own.rstrip()) :]
         if not space:

@@ -1,0 +1,111 @@
+"""A game whose definitions are blocks by indentation, with names in quotation marks of three kinds or none."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from conftest import Made, clip
+
+TREE = {
+    "tree/mill.txt": 'noise "@key@"\n\tfile @file@\n\tnear @near=2@\n\trange @far@ @volume~decimals(2)=1.00@\n',
+    "tree/own/@pack.name@/@key@-@take.number@.wav": "",
+}
+RULES = """takes = {several = true}
+---
+[install]
+folder = ""
+lay = "over"
+[[document]]
+path = "mill.txt"
+format = "indented"
+mode = "merge"
+repeat = {take = "file"}
+"""
+OWN = """# The mill.
+wheel "water wheel"
+\tspeed 3 4
+
+noise weir
+\tfile o/weir.wav   # the old one
+\tnear 2
+\tcolour `light "blue"`
+
+noise `water gate`
+\tfile 'o/gate 1.wav'
+\tfile o/gate2.wav
+\trange 30 0.50
+sails 4
+"""
+SAID = """
+[[sound]]
+key = "big cog"
+new = true
+takes = ["c1.wav", "c2.wav"]
+far = 20
+
+[[sound]]
+key = "water gate"
+takes = [{kept = true}, "c3.wav"]
+"""
+
+
+def _blocks(text: str) -> dict[str, list[str]]:
+    """What stands below each line of a file that is not indented: an eye of its own."""
+    blocks: dict[str, list[str]] = {}
+    for line in text.splitlines():
+        if line.startswith("\t"):
+            blocks[list(blocks)[-1]].append(line.strip())
+        elif line.strip() and not line.startswith("#"):
+            blocks[line] = []
+    return blocks
+
+
+def test_blocks_by_indentation_are_read_and_merged(tmp_path: Path) -> None:
+    game = Made(tmp_path, "mill", RULES, TREE, {"mill.txt": OWN})
+    (tmp_path / "game/o").mkdir()
+    for number, name in enumerate(("weir", "gate 1", "gate2")):
+        clip(tmp_path / f"game/o/{name}.wav", 3 + number)
+    game.start(SAID, keys=2)
+    pack = game.build()
+    text = (pack / "mill.txt").read_text()
+    assert _blocks(text) == {
+        **_blocks(OWN),
+        "noise `water gate`": ["file 'o/gate 1.wav'", 'file "own/my-own/water gate-2.wav"', "range 30 0.50"],
+        'noise "big cog"': [
+            'file "own/my-own/big cog-1.wav"', 'file "own/my-own/big cog-2.wav"', "near 2", "range 20 1.00",
+        ],
+    }  # fmt: skip
+    assert text.replace("own/my-own/water gate-2.wav", "").startswith(OWN.partition("\tfile o/gate2")[0])
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game/mill.txt").read_text() == text
+    later = (tmp_path / "game/mill.txt").read_text().replace("sails 4", "sails 5")  # an update
+    (tmp_path / "game/mill.txt").write_text(later)
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game/mill.txt").read_text() == OWN.replace("sails 4", "sails 5")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "told"),
+    [
+        ("near 2", 'near "2', "this quotation mark is never closed"),
+        ('file "own/my-own/big cog-1', 'fiel "own/my-own/big cog-1', "file-unused"),
+    ],
+)
+def test_slips_in_indented_files_are_told(tmp_path: Path, old: str, new: str, told: str) -> None:
+    game = Made(tmp_path, "mill", RULES, TREE, {"mill.txt": OWN})
+    game.start(SAID, keys=2)
+    pack = game.build()
+    path = pack / "mill.txt"
+    path.write_text(path.read_text().replace(old, new))
+    assert told in game.run("check", pack, cwd=game.own).out
+
+
+def test_tabs_and_blanks_do_not_mix(tmp_path: Path) -> None:
+    tree = {name: text.replace("\t", "    ") for name, text in TREE.items()}
+    game = Made(tmp_path, "mill", RULES.replace("\\t", "    "), tree, {"mill.txt": OWN})
+    game.start(SAID, keys=2)
+    done = game.run("build", cwd=game.own)
+    assert done.code == 1
+    assert "indented by tabs" in done.err
