@@ -43,6 +43,10 @@ AWKWARD: dict[str, list[str]] = {
         "[[take]]\na.b = 1\n[[take.part]]\nc = 2\n[[take]]\n",
         "", "a = 1",
     ],
+    "bracketed": [
+        "# top\n[noise]\n  key=weir\r\n text = _ \"two\nlines, \"\"said\"\"\"\n [take]\nfile=a b.ogg\n [/take] [take][/take]\n[/noise]\n{MACRO x}\nlast=",
+        "", "a=1", "[a][/a]",
+    ],
     "indented": [
         "# top\nnoise \"weir low\"\n\tfile weir.wav # end\n\trange 2 40\n\n\t`say \"so\"` 'a b'\r\n\t\tdeep\nalone\n  odd\n one\n",
         "", "a", "a b\n  c d e\n",
@@ -108,6 +112,8 @@ HOLDERS = [
     ("yaml", None, "a:\n  - v: x\n    w: 1\n"),
     ("toml", None, 'v = "x"\nw = 1\n'),
     ("toml", None, "v = 'x'\nw = 1\n"),
+    ("bracketed", None, '[a]\nv="x"\nw=1\n[/a]\n'),
+    ("bracketed", None, "[a]\nv=x\nw=1\n[/a]\n"),
     ("indented", None, 'a b\n  v "x"\n  w 1\n'),
     ("indented", None, "a b\n  v x\n  w 1\n"),
     ("indented", None, "a b\n  v `x` 2\n  w 1\n"),
@@ -170,6 +176,10 @@ def test_the_standard_library_reads_the_same(value: str) -> None:
 @pytest.mark.parametrize(
     ("name", "text", "place", "message"),
     [
+        ("bracketed", "[a]\n[b]\n[/a]", "3:1", "[/a] stands where [b] of line 2 is open"),
+        ("bracketed", "[a]\nb=1", "1:1", "[a] is never closed"),
+        ("bracketed", '[a]\nb="1', "2:3", "quotation mark is never closed"),
+        ("indented", 'a "b', "1:3", "quotation mark is never closed"),
         ("xml", "<a>\n <b>\n</a>", "3:1", "</a> stands where <b> of line 2 is to be closed"),
         ("xml", "<a>", "1:1", "<a> is never closed"),
         ("xml", "<a/><b/>", "1:5", "a second root element"),

@@ -109,3 +109,48 @@ def test_tabs_and_blanks_do_not_mix(tmp_path: Path) -> None:
     done = game.run("build", cwd=game.own)
     assert done.code == 1
     assert "indented by tabs" in done.err
+
+
+BRACKETED = {
+    "mill.cfg": """# The mill.
+[mill]
+    wheels=2
+    [noise]
+        id=weir
+        file="o/weir.wav"
+        note=_ "The old
+weir"
+    [/noise]
+    [noise]
+        id=gate
+        file="o/gate.wav"
+        loud=0.5
+    [/noise]
+[/mill]
+{MORE}
+"""
+}
+
+
+def test_sections_between_brackets(tmp_path: Path) -> None:
+    tree = {
+        "tree/mill.cfg": '[mill]\n    [noise]\n        id=@key@\n        file="@file@"\n        loud=@volume@\n'
+        '        title=_ "@title@"\n    [/noise]\n[/mill]\n',
+        "tree/own/@key@.wav": "",
+    }
+    rules = RULES.replace("several = true", "several = false").replace("mill.txt", "mill.cfg")
+    rules = rules.replace('format = "indented"', 'format = "bracketed"').replace('repeat = {take = "file"}\n', "")
+    game = Made(tmp_path, "mill", rules, tree, BRACKETED)
+    game.start(
+        '\n[[sound]]\nkey = "big cog"\nnew = true\ntakes = ["c1.wav"]\ntitle = "The \\"big\\" cog"\n'
+        '\n[[sound]]\nkey = "gate"\ntakes = ["c2.wav"]\nvolume = 2\n',
+        keys=2,
+    )
+    text = (game.build() / "mill.cfg").read_text()
+    own = BRACKETED["mill.cfg"]
+    changed = own.replace("o/gate.wav", "own/gate.wav").replace("loud=0.5", "loud=2")
+    new = '    [noise]\n        id=big cog\n        file="own/big cog.wav"\n        title=_ "The ""big"" cog"\n    [/noise]\n'
+    assert text == changed.replace("[/mill]", f"{new}[/mill]")
+    assert game.run("install", cwd=game.own).code == 0
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game/mill.cfg").read_text() == own

@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from ichnos.documents.braces import Braces
+from ichnos.documents.bracketed import Bracketed
 from ichnos.documents.indented import Indented
 from ichnos.documents.json import Json
 from ichnos.documents.line_patterns import LinePatterns
@@ -32,6 +33,7 @@ FORMATS: dict[str, Callable[..., Format]] = {
     "tsv": lambda: TAB_TABLE,
     "line-patterns": LinePatterns,
     "indented": Indented,
+    "bracketed": Bracketed,
     "yaml": Yaml,
     "toml": Toml,
     "lua": Lua,
