@@ -26,6 +26,7 @@ _SECTIONS = {
         "prop",
         "schedule",
         "build",
+        "insert",
         "check",
         "explain",
         "compare",

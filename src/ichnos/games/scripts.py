@@ -269,6 +269,17 @@ def region_of(text: str, comment: str) -> tuple[str, str]:
     return rest if rest.strip() else "", text[start + len(begin) : stop]
 
 
+def without_region(text: str, comment: str) -> str:
+    """A text without its marked region, and the line that it stands in."""
+    begin, end = _marks(comment)
+    start = text.find(begin)
+    stop = text.find(end, start)
+    if start < 0 or stop < 0:
+        return text
+    behind = text[stop + len(end) :]
+    return text[:start] + behind[2 if behind.startswith("\r\n") else behind.startswith("\n") :]
+
+
 def with_region(text: str, body: str, comment: str) -> str:
     """A text with ``body`` in its marked region; the region is added at the end where there is none.
 

@@ -29,8 +29,8 @@ from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUN
 
 # Tables of ichnos.toml that every workspace may have.
 _TAKEN = (
-    "credit", "defaults", "file", "finished", "format", "game", "games", "ids", "minted-for", "table", "treatment",
-    "waive", "installation", "key", "uuid", "fields",
+    "credit", "defaults", "file", "finished", "format", "insert", "game", "games", "ids", "minted-for", "table",
+    "treatment", "waive", "installation", "key", "uuid", "fields",
 )  # fmt: skip
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 _SINGLE = re.compile(rb'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]')  # a backslash that guards nothing, in quotation marks

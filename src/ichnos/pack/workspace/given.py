@@ -7,8 +7,8 @@ there; a sound that is a change of the game's own entry cannot be built without 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +41,7 @@ class Lock:
 
     games: Mapping[str, Mapping[str, Given]] = field(default_factory=dict)
     numbers: Mapping[str, Numbers] = field(default_factory=dict)
+    inserted: Mapping[str, Sequence[str]] = field(default_factory=dict)  # by source file, the lines that are ours
 
     def of_game(self, game: str | None) -> Mapping[str, Given]:
         return self.games.get(game or "", {})
@@ -51,7 +52,8 @@ class Lock:
     def with_game(self, game: str | None, given: Mapping[str, Given] | None, numbers: Numbers) -> Lock:
         """The same, with what a game gave now, where that is known, and the numbers of a build for it."""
         games = self.games if given is None else {**self.games, game or "": given}
-        return Lock(games, {name: of for name, of in {**self.numbers, game or "": numbers}.items() if of})
+        said = {name: of for name, of in {**self.numbers, game or "": numbers}.items() if of}
+        return replace(self, games=games, numbers=said)
 
     def to_json(self) -> bytes:
         """As it is kept: sorted, so that a change is seen as one."""
@@ -59,7 +61,9 @@ class Lock:
             name: {key: _said(given) for key, given in sorted(of.items())} for name, of in sorted(self.games.items())
         }
         numbers = {name: {scope: dict(sorted(of[scope].items())) for scope in of} for name, of in self.numbers.items()}
-        said = {"format": 1, "games": games, **({"numbers": numbers} if numbers else {})}
+        inserted = {name: list(lines) for name, lines in self.inserted.items() if lines}
+        more = {name: value for name, value in (("numbers", numbers), ("inserted", inserted)) if value}
+        said = {"format": 1, "games": games, **more}
         return (json.dumps(said, ensure_ascii=False, indent=1) + "\n").encode()
 
 
@@ -81,7 +85,8 @@ def load(folder: Path, *, needed: bool = True) -> Lock:
             str(name): {scope: {key: int(number) for key, number in of.items()} for scope, of in scopes.items()}
             for name, scopes in data.get("numbers", {}).items()
         }
-        return Lock({name: dict(_given(of)) for name, of in data["games"].items()}, numbers)
+        inserted = {str(name): [str(line) for line in lines] for name, lines in data.get("inserted", {}).items()}
+        return Lock({name: dict(_given(of)) for name, of in data["games"].items()}, numbers, inserted)
     except (ValueError, TypeError, KeyError, AttributeError):
         if not needed:
             return Lock()
@@ -106,6 +111,17 @@ def keep(folder: Path, game: str | None, given: Mapping[str, Given] | None, numb
         data = load(folder).with_game(game, given, numbers).to_json()
     except IchnosError:  # damaged: made anew where the game is
         data = Lock().with_game(game, given, numbers).to_json()
+    _write(folder, data)
+
+
+def keep_inserted(folder: Path, inserted: Mapping[str, Sequence[str]]) -> None:
+    """Write down which lines of source files are ours, where that is news. Raises IchnosError as ``keep`` does."""
+    lock = load(folder)
+    if any(lines for lines in (*inserted.values(), *lock.inserted.values())):
+        _write(folder, replace(lock, inserted={**lock.inserted, **inserted}).to_json())
+
+
+def _write(folder: Path, data: bytes) -> None:
     path = folder / LOCK_NAME
     disk.refuse_way_out(folder, path, LOCK_NAME)
     if not disk.is_file(path) or disk.read(path, LOCK_NAME) != data:

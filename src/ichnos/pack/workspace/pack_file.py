@@ -256,6 +256,32 @@ class OtherFile(TomlTable):
     path: FileName = Field(min_length=1, description="its path in the pack, with slashes")
 
 
+class Insert(TomlTable):
+    """Lines for sounds in a source file of the modder's own."""
+
+    file: FileName = Field(min_length=1, description="the source file, as seen from the workspace")
+    line: str = Field(
+        min_length=1,
+        examples=['{"@key@", "@file@"},'],
+        description="the line for each sound, with holes as profiles have",
+    )
+    after: str | None = Field(default=None, description="the line that they stand below, among those that follow it")
+    inside: str | None = Field(default=None, description="the line that begins the block in which they stand")
+    region: str | None = Field(
+        default=None, description="what begins a comment there: they stand in a marked region, which is put at the end"
+    )
+    sorted: bool = Field(default=False, description="do they stand in the order of the alphabet among the others?")
+    keys: tuple[str, ...] = Field(
+        default=(), description="for keys like these; * stands for anything; without it, for those that are new"
+    )
+
+    @model_validator(mode="after")
+    def _has_one_place(self) -> Insert:
+        if [self.after, self.inside, self.region].count(None) != 2:
+            raise ValueError("say one of three: after, inside or region")
+        return self
+
+
 class OtherGame(TomlTable):
     game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
     game_version: str | None = Field(default=None, description="the version of that game that the pack is for")
@@ -289,6 +315,9 @@ class PackFile(TomlTable):
         default=(), description="[[defaults]]: what sounds have that do not say it; the first that fits counts"
     )
     file: tuple[OtherFile, ...] = Field(default=(), description="[[file]]: other files of the pack, copied as they are")
+    insert: tuple[Insert, ...] = Field(
+        default=(), description="[[insert]]: lines for sounds in a source file of your own, put in by ichnos insert"
+    )
     finished: tuple[FileName, ...] = Field(
         default=(),
         description="clips that are finished sounds of a pack, as from ichnos adopt; * stands for anything: where they"
