@@ -6,9 +6,11 @@ import json
 from pathlib import Path
 
 from conftest import Made, edit, run
-from ichnos.games.profiles.declared import Declarations, DeclaredThing
+from ichnos.games.profiles.declared import SAID_OTHERWISE, Declarations, DeclaredThing
 from ichnos.games.profiles.loading import _TAKEN
-from ichnos.pack.workspace.pack_file import PackFile
+from ichnos.games.profiles.vocabulary import PACK, SCHEDULE, SOUND, TAKE, of_scope
+from ichnos.pack.workspace.about_pack import Pack
+from ichnos.pack.workspace.pack_file import Defaults, Elsewhere, PackFile, Schedule, Sound, Take
 
 RULES = """
 [[script]]
@@ -296,3 +298,19 @@ about = "what is said in it"
     assert 'the file "art/Lost.PNG" is not there' in game.refused("art/Loft.PNG", "art/Lost.PNG")
     (pack / "maps/loft.png").unlink()
     assert "the map of loft is maps/loft.png, which is not here" in run("check", pack, cwd=game.own).out
+
+
+def test_no_field_takes_the_name_of_one_that_every_workspace_has(tmp_path: Path) -> None:
+    models = {PACK: (Pack,), SOUND: (Sound, Defaults, Elsewhere), TAKE: (Take,), SCHEDULE: (Schedule,)}
+    for scope, several in models.items():
+        rows = {row.field for row in of_scope(scope)} | {"fields", "name"}
+        have = {str(field.alias) for model in several for field in model.model_fields.values()}
+        assert have - rows == set(SAID_OTHERWISE[scope])
+    game = Made(
+        tmp_path,
+        "mill",
+        '\n[[field]]\nof = "take"\nname = "path"\nabout = "x"\n',
+        {"tree/own/@key@-@take.number@.wav": ""},
+        {},
+    )
+    assert 'a take has a field "path" already' in run("games", "check", game.profile).err

@@ -102,3 +102,17 @@ def test_numbers_are_counted_and_kept(tmp_path: Path) -> None:
     done = game.run("install", cwd=other)
     assert done.code == 1
     assert 'my-own (my-own) has "the number 500" already' in done.err
+
+
+def test_odd_numbers_are_told(tmp_path: Path) -> None:
+    game = Made(tmp_path, "mill", RULES, TREE, OWN)
+    game.start(SAID, keys=2)
+    pack = game.build()
+    path = pack / "noises.json"
+    path.write_text(path.read_text().replace('"nr": 502', '"nr": 1e999'))
+    assert game.run("check", pack, cwd=game.own).code in (0, 1)
+    path.write_text(path.read_text().replace('"nr": 1e999', '"nr": 7'))
+    told = game.run("check", pack, cwd=game.own).out
+    assert '"wheel" has the number 7, and so has "weir" of this pack' in told
+    (game.profile / "tree/noises.json").write_text(TREE["tree/noises.json"].replace("=500", "=first"))
+    assert "this default is no first number" in game.run("games", "check", game.profile).err

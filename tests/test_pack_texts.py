@@ -85,3 +85,11 @@ def test_a_language_without_a_place_is_told(tmp_path: Path) -> None:
     edit(game.own, 'title = "My own"', 'title = {en = "My own", de = "Mein Eigenes"}')
     done = game.run("build", "--dry-run", cwd=game.own)
     assert "Mill has no place for the title in de of the pack" in done.out + done.err
+
+
+def test_languages_that_the_game_spells_otherwise(tmp_path: Path) -> None:
+    tree = {name.replace("@language@", "@language~upper@"): text for name, text in TREE.items() if "about" not in name}
+    game = Made(tmp_path, "mill", RULES, tree, {})
+    game.start(SOUND)
+    edit(game.own, 'title = "My own"', 'title = {en = "My own", de = "Mein Eigenes"}\ntext = "At length."\nid = "My"')
+    assert _words(game.build(), "DE") == {"pack": "Mein Eigenes", "more": "At length."}

@@ -178,7 +178,8 @@ def installed(json: Json = False) -> None:
             files = sum(claim.how != "cache" for claim in pack.claims)
             left = "as it was left" if game.is_there else "away with the game"
             state = f"{len(pack_in_game.changed)} changed by somebody else since" if pack_in_game.changed else left
-            show.say(f"  {number}. {pack.title} {pack.version} ({pack.name}): {show.counted(files, 'file')}, {state}")
+            title = " ".join(filter(None, (pack.title, pack.version)))
+            show.say(f"  {number}. {title} ({pack.name}): {show.counted(files, 'file')}, {state}")
             for path in pack_in_game.changed[:5]:
                 show.say(f"       changed: {path}")
             for other in dict.fromkeys(name for name, _ in pack_in_game.wins):

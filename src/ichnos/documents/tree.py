@@ -212,11 +212,6 @@ def margin(text: str, node: Node) -> str:
     return " " * len(before) if before.strip() else before
 
 
-def column(text: str, node: Node) -> int:
-    """How far a node stands from the left."""
-    return node.start - (text.rfind("\n", 0, node.start) + 1)
-
-
 @dataclass(frozen=True)
 class Document:
     """A parsed file."""

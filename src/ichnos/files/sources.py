@@ -107,7 +107,7 @@ class Archive:
     """
 
     def __init__(self, path: Path, stream: IO[bytes] | None = None) -> None:
-        self.path = path
+        self.path, self._stream = path, stream
         self.place = Place(str(path))
         if stream is None:
             disk.refuse_no_file(path)
@@ -180,6 +180,8 @@ class Archive:
 
     def close(self) -> None:
         self._zip.close()
+        if self._stream is not None:
+            self._stream.close()
 
 
 def _swells(info: zipfile.ZipInfo) -> bool:

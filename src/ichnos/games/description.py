@@ -25,6 +25,7 @@ def describe(profile: Profile) -> list[tuple[str, str]]:
             lines += _kind(profile, kind, None if kind is general else general)
     lines.append(("file names", _names(profile)))
     lines += _rows("references", (f"{reference} is {path}" for reference, path in rules.references.items()))
+    lines += _rows("at two paths", (f"{path} and {copy}" for path, copy in rules.copies.items()))
     lines += _rows("documents", (_document(profile, exemplar) for exemplar in profile.documents))
     lines += [("script", script.path) for script in profile.scripts]
     if rules.loops.kind in _MARKED:
@@ -45,7 +46,9 @@ def _in_game(rules: Rules) -> Iterator[tuple[str, str]]:
     """Where a pack goes, and how the game plays it."""
     yield "packed as", f"a{'n archive' if rules.packaging.kind == 'archive' else ' folder'}, {rules.packaging.name}"
     if rules.install.folder is not None:
-        where = f"{rules.install.folder}/ of the game" if rules.install.folder else "the game's folder itself"
+        root = rules.roots.get(rules.install.root or "")
+        whole = root or "the game's folder itself"
+        where = f"{rules.install.folder}/ of {root or 'the game'}" if rules.install.folder else whole
         over = ", its files laid over the game's own" if rules.install.lay == "over" else ""
         yield "goes into", f"{where}{over}"
     play = rules.play

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterable, Iterator
 from contextlib import closing
 from pathlib import Path
 
+from ichnos.documents.tree import is_number
 from ichnos.files import disk, journal
 from ichnos.files.journal import InstalledPack, Journal
 from ichnos.games.entries.packs import PackReading, SoundFiles
@@ -25,7 +27,7 @@ def brought(profile: Profile, read: PackReading, names: list[str]) -> Iterator[s
         is_merged = name in read.merged  # then the game's own entries stand there, too
         for sound in document.sounds:
             if not is_merged or any(files.file_of(file) for file, _, _ in sound.files()):
-                yield from _numbered(SOUND, sound)
+                yield from numbered(SOUND, sound)
         for sound in document.defined():
             if profile.adds(sound.values.get("adds")):
                 continue  # then the takes of all are heard
@@ -33,7 +35,7 @@ def brought(profile: Profile, read: PackReading, names: list[str]) -> Iterator[s
                 yield f"key {sound.key}"
         if not is_merged:
             yield from (
-                one for scope in player_scopes() for thing in document.of(scope) for one in _numbered(scope, thing)
+                one for scope in player_scopes() for thing in document.of(scope) for one in numbered(scope, thing)
             )
             yield from (f"id {prop.values['prop.id']}" for prop in document.props if prop.values.get("prop.id"))
 
@@ -41,10 +43,10 @@ def brought(profile: Profile, read: PackReading, names: list[str]) -> Iterator[s
 _NUMBER = "number "
 
 
-def _numbered(scope: str, thing: Thing) -> Iterator[str]:
+def numbered(scope: str, thing: Thing) -> Iterator[str]:
     """A number that nothing else may have, with what has it."""
     number = thing.values.get(number_field(scope))
-    if number is not None:
+    if is_number(number) and math.isfinite(number):
         yield f"{_NUMBER}{number_field(scope)} {number} {thing.key if scope == SOUND else thing.name}"
 
 

@@ -70,9 +70,10 @@ def through(profile: Profile, path: Path) -> Opened:
     """
     as_pack = Opened(path, profile, opened(profile, path))
     catalogue = profile.rules.catalogue
-    is_elsewhere = catalogue.folder or catalogue.paths or catalogue.archives
+    is_elsewhere = catalogue.folder or catalogue.paths
     names = as_pack.files.names()
-    if as_pack.understood or not is_elsewhere or not any(name.startswith(catalogue.prefix) for name in names):
+    may_be_game = catalogue.archives or (is_elsewhere and any(name.startswith(catalogue.prefix) for name in names))
+    if as_pack.understood or not may_be_game:
         return as_pack
     as_game = Opened(path, profile, game_tree(path, profile), is_game=True)
     if as_game.understood or profile.by_path_alone:

@@ -15,9 +15,10 @@ from ichnos.files.sources import Files
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
 from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
+from ichnos.games.neighbours import numbered
 from ichnos.games.pristine import as_tree, game_files
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
-from ichnos.games.profiles.vocabulary import PART, SOUND, TAKE, entry_scopes, number_field
+from ichnos.games.profiles.vocabulary import PART, TAKE, entry_scopes, number_field
 from ichnos.games.things import SoundThing
 
 _NO_KEYS = (
@@ -64,7 +65,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     folders = sorted({str(Path(files.label(name)).parent) for name in sounds})
     read = [*(files.label(name) for name in sorted(pack.documents)), *folders]
     archives = [whole.label(name) for name in whole.names() if profile.rules.catalogue.is_archive(name)]
-    free = [path for path in read if not any(path.startswith(archive) for archive in archives)]
+    free = [path for path in read if not any(f"{path}/".startswith(f"{archive}/") for archive in archives)]
     catalogue.seen = sign_all([str(source)] if disk.is_file(source) else [*free, *archives])
     if on_progress is not None:
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
@@ -75,10 +76,9 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
 def _numbers(pack: PackReading) -> Iterator[tuple[str, list[str]]]:
     """The numbers that the game tells its entries apart by, each with what has it, by their fields."""
     for scope in entry_scopes():
-        field, things = number_field(scope), pack.definitions.of(scope)
-        told = [(one.values.get(field), one.key if scope == SOUND else one.name) for one in things]
-        if numbers := [f"{number} {name}" for number, name in told if number is not None]:
-            yield f"number {field}", numbers
+        told = [one.split(" ", 2)[2] for thing in pack.definitions.of(scope) for one in numbered(scope, thing)]
+        if told:
+            yield f"number {number_field(scope)}", told
 
 
 def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[str]:
@@ -111,6 +111,9 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
             yield f"{read[0]} has {len(sounds)} keys, and names no files"
         else:
             yield f"{read[0]} is there, and no entry is in it"
+    if not profile.by_path and not any({"key", "key.own"} & {*exemplar.scopes} for exemplar in profile.documents):
+        what = "no document of the profile has keys; where they are the names of the game's sound files,"
+        yield f'{what} say replace = "by-path" under [modes]'
     if profile.by_path_alone:
         paths = " or ".join(path_of(path) for path in profile.sound_paths)
         count = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
@@ -166,11 +169,11 @@ def _take_in_paths(catalogue: Catalogue, profile: Profile, names: list[str]) -> 
         else:
             key, number = spelled
             takes.setdefault(key, []).append((number, name))
-    for key, numbered in takes.items():
-        first = min(numbered)[1]
+    for key, files_of_key in takes.items():
+        first = min(files_of_key)[1]
         paths = ((kind, path) for kind, path in profile.take_paths.items() if path.match(first) is not None)
         kind, path = next(paths, ("", None))
-        files = JOINT.join(name for _, name in sorted(numbered))
+        files = JOINT.join(name for _, name in sorted(files_of_key))
         catalogue.add(key, None, files, path_of(path) if path else None, kind)
 
 

@@ -117,10 +117,10 @@ class _OneDocument:
     def pack(self, reading: DocumentReading) -> Iterator[IchnosError]:
         """The pack's own values, wherever they stand."""
         meant, text = self.proof.said, reading.document.text
-        names = [name for name, scope in self.exemplar.scopes.items() if scope == PACK]
-        outside = set(names) - {name for unit in self.exemplar.units for name in self.exemplar.names_below(unit)}
-        if not names:
+        if not (names := [name for name, scope in self.exemplar.scopes.items() if scope == PACK]):
             return
+        outside = set(names) - {name for unit in self.exemplar.units for name in self.exemplar.names_below(unit)}
+        tags = {spelled(self.carried("language", tag)[0]): tag for tag in meant.languages}
         there: Iterable[Found] = every(reading.pack)
         if self.merged:  # only what the pack has brought is its own
             keys = {self.key(sound) for sound in self.meant()}
@@ -131,8 +131,9 @@ class _OneDocument:
                 if name in part.nodes or (part is reading.pack and name in outside):
                     place = meant.places.get(name, Place("ichnos.toml"))
                     where = text.place(part.nodes.get(name, part.node).start)
-                    wanted = meant.in_language(name, part.values.get("language") or self.language)
-                    yield from self.value(name, wanted, part.values.get(name), place, where, "")
+                    tag = tags.get(spelled(part.values.get("language") or self.language))
+                    wanted, back = meant.in_language(name, tag), part.values.get(name)
+                    yield from self.value(name, wanted, back, place, where, "")
 
     def entries(self, read_back: PackThing) -> Iterator[IchnosError]:
         """All that this document says of sounds, and of what plays them."""

@@ -13,6 +13,7 @@ from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.types import InsidePath, inside
 
 _PIECE = re.compile(r"(\*\*/|\*|@@|@[a-z][a-z0-9-]*@)")
+_MOST_PIECES = 6  # of one path: the time that a long name takes grows with each
 _WILD = {"**/": "(?:.*/)?", "*": "[^/]*", "@@": "@"}
 
 
@@ -25,9 +26,18 @@ def told_apart(paths: dict[str, str]) -> dict[str, str]:
         inside(installed), inside(name)
         if odd := sorted(_holes(name) - _holes(installed)):
             raise ValueError(f"{odd[0]} of {name} does not stand in {installed}, so that nobody knows what it is")
+        if len(_PIECE.findall(installed)) > _MOST_PIECES:
+            raise ValueError(f"{installed} has more than {_MOST_PIECES} holes and signs for anything")
         if "*" in name:
             raise ValueError(f"only the path on the left may have a *, and {name} has one")
     return paths
+
+
+def short_names(roots: dict[str, str]) -> dict[str, str]:
+    for name in roots:
+        if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
+            raise ValueError(f'"{name}" cannot be the name of a folder here: small letters, digits and hyphens')
+    return roots
 
 
 class PathPairs:

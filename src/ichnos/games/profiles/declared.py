@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles import vocabulary
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SOUND, TAKE, Word, entry_scopes, free_prefix
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word, entry_scopes, free_prefix
 from ichnos.games.profiles.word import Kind
 
 _NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
@@ -96,6 +96,16 @@ class DeclaredField(TomlTable):
         )  # fmt: skip
 
 
+# What tables of ichnos.toml have besides the fields of the vocabulary.
+SAID_OTHERWISE: Mapping[str, tuple[str, ...]] = {
+    PACK: ("commercial", "game-version", "icon", "icon-shape", "language"),
+    SOUND: (
+        "categories", "category", "every-file", "file", "fresh", "games", "keys", "kind", "like", "mono", "new", "note",
+        "part-paths", "parts", "silent", "takes", "treatment",
+    ),
+    TAKE: ("clip", "kept", "path"),
+    SCHEDULE: ("entries",),
+}  # fmt: skip
 _HAVE_FIELDS = (PACK, *entry_scopes(), TAKE, ENTRY)
 
 
@@ -163,7 +173,8 @@ class Declarations:
             if one.of not in (*_HAVE_FIELDS, *(thing.name for thing in self.things)):
                 there = ", ".join((*_HAVE_FIELDS, *(thing.name for thing in self.things)))
                 yield ("field", index, "of"), f'there is no "{one.of}" that has fields', f"there are: {there}"
-            built_in = {row.field for row in vocabulary.of_scope(one.scope)} | {"fields", "name"}
+            rows = (row.field for row in vocabulary.of_scope(one.scope))
+            built_in = {*rows, *SAID_OTHERWISE.get(one.scope, ()), "fields", "name"}
             if one.name in built_in or (one.of, one.name) in had:
                 yield ("field", index, "name"), f'a {one.of} has a field "{one.name}" already', "call it otherwise"
             had.add((one.of, one.name))

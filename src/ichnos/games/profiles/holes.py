@@ -121,7 +121,7 @@ class Hole:
     @cached_property
     def length(self) -> int | None:
         """The number of characters of all that may stand there, where it is always one and the same."""
-        return self.converters[-1].length if self.converters else None
+        return next((one.length for one in reversed(self.converters) if one.length is not None), None)
 
     @cached_property
     def has_own_end(self) -> bool:
@@ -354,6 +354,8 @@ def _hole(match: re.Match[str], tables: Tables) -> Hole:
             raise HoleError(f"the converter {converter[1]} cannot be used so", match.start(), str(error)) from None
     if word.kind == "path" and word.name != "root" and not converters and tables.references is not None:
         converters.append(make("reference", None, tables))
+    if word.is_number and not (match["default"] or "1").isdecimal():
+        raise HoleError("this default is no first number", match.start(), f"write @{word.name}=500@, or another number")
     hole = Hole(word, tuple(converters), match["default"])
     if hole.default is None and word.default is not None:
         with suppress(Unreadable, Unwritable):  # then it stands for nothing here

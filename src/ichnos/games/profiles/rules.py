@@ -13,7 +13,7 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.catalogue_rules import CatalogueRules, PathPairs, told_apart
+from ichnos.games.profiles.catalogue_rules import CatalogueRules, PathPairs, short_names, told_apart
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.types import (
@@ -347,7 +347,7 @@ class Rules(TomlTable):
         description="[references]: how the game names a file = where that lies in the pack, tried in turn; holes with"
         " names of your own stand in both",
     )
-    roots: dict[Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")], Line] = Field(
+    roots: Annotated[dict[str, Line], AfterValidator(short_names)] = Field(
         default={},
         examples=[{"player": "the player's own folder, such as ~/.local/share/millrace"}],
         description="[roots]: folders outside of the game's = what each is; where it is on a machine, ichnos.local.toml"

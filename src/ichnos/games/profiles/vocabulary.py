@@ -117,7 +117,8 @@ WORDS: dict[str, Word] = {
         Word("pitch", SOUND, "number", "how high the game plays it; 1 is as it is, 2 an octave up", above=0),
         *(
             Word(
-                number_field(scope), scope, "whole", f"the {scope}'s number, which nothing else has", least=0,
+                number_field(scope), scope, "whole", f"the {scope}'s number, which nothing else has", is_number=True,
+                least=0,
                 said=f"the {scope}'s number, where the game has such; it is counted up where nobody says it",
             )
             for scope in SCOPES[PACK].inside if scope not in AROUND

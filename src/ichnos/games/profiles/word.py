@@ -15,6 +15,7 @@ class Word:
 
     ``meaning``: what it is, for references, help and messages. ``is_name``: what a thing is called by: with that alone
     it says nothing. ``is_key``: it names a sound key. ``is_spoken``: players read it, in a language each.
+    ``is_number``: a number that nothing else has, and that is counted up.
     ``in_languages``: it may be said in several, and is in the pack's own where nothing tells which.
     ``is_made``: nobody says it; it is worked out; ``is_built``: of the finished sound files. ``least``, ``above``,
     ``most``: the numbers that it may be. ``choices``: the texts; the first stands for what nobody says.
@@ -28,6 +29,7 @@ class Word:
     meaning: str
     is_name: bool = False
     is_key: bool = False
+    is_number: bool = False
     is_spoken: bool = False
     in_languages: bool = False
     is_made: bool = False

@@ -256,8 +256,7 @@ class _Adopting:
         for row in rows:
             path = str(values[row.name])
             if path not in self.opened.files.names() or not self._can_be(path):
-                self.notes.lose(thing.place_of(row.name), f"its {row.field} {path} is not in this pack")
-                values[row.name] = None
+                values[row.name] = None  # the game's own; else it is told when what was built is compared
                 continue
             self.taken.add(path)
             self.own_files[f"{_OTHERS}/{path}"] = path

@@ -179,13 +179,7 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
     holes = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
-    lost = [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in holes and name not in in_scripts]
-    if lost:
-        yield f"{title} has no place for {', '.join(lost)} of the pack"
-    for name, texts in pack.pack.translated.items():
-        lost = _other_languages(profile, f"{PACK}.{name}", texts, pack.pack.language, ())
-        if lost and "translated" not in in_scripts:
-            yield f"{title} has no place for {', '.join(lost)} of the pack"
+    yield from _pack_without_place(profile, pack, holes, in_scripts)
     yield from _own_without_place(profile, pack, holes | in_scripts)
     for scope in player_scopes():
         for item in getattr(pack, scope):
@@ -195,6 +189,23 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             lost = list(_lost_of(profile, scope, item, pack.pack.language, holes, in_scripts))
             if lost and (scope, lost) != (TRIGGER, ["name"]):  # that alone is how the modder calls it
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
+
+
+def _pack_without_place(
+    profile: Profile, pack: PackFile, holes: Collection[str], in_scripts: Collection[str]
+) -> Iterator[str]:
+    """What is said of the pack itself, and stands nowhere."""
+    title = profile.rules.game.title
+    patterns = (profile.package_name, *profile.load_lines, *profile.sound_paths, *(one.path for one in profile.written))
+    there = {*holes} | {hole.word.name for pattern in patterns for hole in pattern.holes}
+    lost = [name for name in ("id", "text") if getattr(pack.pack, name) and not {f"{PACK}.{name}", name} & there]
+    lost += [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in there and name not in in_scripts]
+    if lost:
+        yield f"{title} has no place for {', '.join(lost)} of the pack"
+    for name, texts in pack.pack.translated.items():
+        lost = _other_languages(profile, f"{PACK}.{name}", texts, pack.pack.language, ())
+        if lost and "translated" not in in_scripts:
+            yield f"{title} has no place for {', '.join(lost)} of the pack"
 
 
 def _own_without_place(profile: Profile, pack: PackFile, holes: Collection[str]) -> Iterator[str]:

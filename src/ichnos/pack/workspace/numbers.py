@@ -36,7 +36,8 @@ def _counted(workspace: Workspace, scope: str, first: int) -> Iterator[tuple[str
     of_game = {name: number for (field, number), name in _of_game(workspace) if field == number_field(scope)}
     kept = {**workspace.numbers.get(scope, {}), **of_game}  # what takes the place of the game's has its number
     taken = {number for _, number in things if number is not None}
-    given = {name: kept[name] for name, number in things if number is None and kept.get(name) not in (None, *taken)}
+    unsaid = (name for name, number in things if number is None)
+    given = {name: kept[name] for name in unsaid if name in kept and kept[name] not in taken}
     taken |= {*given.values(), *of_game.values(), *_of_others(workspace, scope)}
     free = (number for number in count(first) if number not in taken)
     for name, number in things:

@@ -77,6 +77,10 @@ def _name_of_pack(workspace: Workspace) -> Iterator[IchnosError]:
         if pack.language not in texts:
             what = f"the {field} is said in {', '.join(texts)}, and not in the pack's own language"
             yield IchnosError(what, place=workspace.place(PACK, field), cure=f'add {pack.language} = "..."')
+        for tag, text in texts.items():
+            if not isinstance(text, str) or not text.strip():
+                what = f"the {field} in {tag} is no text"
+                yield IchnosError(what, place=workspace.place(PACK, field, tag), cure=f'write {tag} = "..."')
     for field, name in (("name", pack.name), ("id", pack.id)):
         if name is not None and rules.names.is_taken(name):
             what = f'no pack for {rules.game.title} may have the {field} "{name}"'
