@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from conftest import Made
 from ichnos.documents.text import Text
 from ichnos.documents.tree import Unwritable
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.nesting import line_patterns
-from ichnos.games.profiles.rules import DocumentRules
 
 HEAD = "takes = {several = false}\n---\n"
 MERGED = '[[document]]\npath = "noises.txt"\nmode = "merge"\nformat = "line-patterns"\n'

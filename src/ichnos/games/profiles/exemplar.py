@@ -56,6 +56,7 @@ class Exemplar:
     file_scopes: tuple[str, ...] = ()
     root: str | None = None  # the folder that it says its references are below
     kinds: frozenset[str] = frozenset()  # of the sounds that stand in it; empty: all
+    telling: frozenset[str] = frozenset()  # labels whose values without holes tell entries apart
     entry_kinds: dict[Node, str] = field(default_factory=dict)  # of units that are of one kind alone
     _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
@@ -140,7 +141,7 @@ class ExemplarRules:
     ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
     a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
     ``entries`` says so of the sounds of each kind; ``kinds`` are those that stand in the document, or all.
-    ``entry_for_takes``: each take of a sound has an entry of its own.
+    ``entry_for_takes``: each take of a sound has an entry of its own. ``telling``: see the exemplar.
     """
 
     several_takes: bool = True
@@ -149,6 +150,7 @@ class ExemplarRules:
     entries: Mapping[str, str | int] = field(default_factory=dict)
     kinds: frozenset[str] = frozenset()
     entry_for_takes: bool = False
+    telling: frozenset[str] = frozenset()
 
 
 def understand(path: Pattern, document: Document, how: ExemplarRules | None = None) -> Exemplar:
@@ -158,7 +160,7 @@ def understand(path: Pattern, document: Document, how: ExemplarRules | None = No
         IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
     """
     how = how or ExemplarRules()
-    exemplar = Exemplar(path, document, kinds=how.kinds)
+    exemplar = Exemplar(path, document, kinds=how.kinds, telling=how.telling)
     exemplar.root = _root(document)
     _find_holes(exemplar, how.tables if exemplar.root is None else replace(how.tables, root=exemplar.root))
     in_path = {hole.word.scope for hole in path.holes}

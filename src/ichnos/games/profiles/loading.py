@@ -19,11 +19,12 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.profiles import holes, kinds, references
 from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
-from ichnos.games.profiles.rules import DocumentRules, Rules
+from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.templates import is_litter, scripts
 from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUND, TAKE, part_in
 
@@ -184,7 +185,7 @@ class _Loader:
             document = parse(data, str(path), document_format, rules.encoding, has_holes=True)
             how = ExemplarRules(
                 several, self.repeat(rules), self.tables, rules.entries, frozenset(rules.kinds),
-                rules.entry_for == "take",
+                rules.entry_for == "take", frozenset(rules.match),
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
             self.refuse_lost_holes(exemplar)

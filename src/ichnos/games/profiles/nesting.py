@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.patterns import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
 from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.holes import HOLE, HoleError
-from ichnos.games.profiles.rules import DocumentRules
 from ichnos.games.profiles.vocabulary import (
     AROUND,
     LANGUAGE,

@@ -13,10 +13,11 @@ from ichnos.errors import UsageError
 from ichnos.files import disk
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
-from ichnos.games.profiles.rules import DocumentRules, Rules
+from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, LANGUAGE, PART, SOUND, TAKE, number_field, part_in
 
 __all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]

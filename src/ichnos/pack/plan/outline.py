@@ -18,10 +18,11 @@ from ichnos.games.entries.edits import EntryChange
 from ichnos.games.entries.fill import Bindings, Filler, files_bound, fill, repetitions, resolve
 from ichnos.games.entries.originals import Originals
 from ichnos.games.entries.proof import DocumentProof
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.profile import Script, without_extension
-from ichnos.games.profiles.rules import DocumentRules, Rules
+from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
