@@ -164,3 +164,58 @@ def test_slips_in_where_things_are_are_told(tmp_path: Path, old: str, new: str, 
     assert checked.code == 1
     assert told in checked.err
     assert "game.toml:" in checked.err
+
+
+SET = """takes = {several = false}
+---
+[roots]
+player = "the player's own folder"
+[modes]
+replace = "by-path"
+[catalogue]
+folder = "share/noises/base"
+[catalogue.paths]
+"stereo/@path@.oga" = "stereo/@path@.wav"
+[install]
+root = "player"
+folder = "noises"
+[[document]]
+path = "index.set"
+format = "ini"
+"""
+
+
+def test_a_set_of_noises_that_inherits_another(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    tree = {
+        "tree/index.set": "[Noise Set]\nName=@pack.title@\nName[@language@]=@pack.title@\nInherits=base\n",
+        "tree/stereo/@key@.wav": "",
+    }
+    game = Made(tmp_path, "sett", SET, tree, {"share/noises/base/index.set": "[Noise Set]\nName=Base\n"})
+    (tmp_path / "game/share/noises/base/stereo").mkdir()
+    for name in ("bell", "dial"):
+        clip(tmp_path / f"game/share/noises/base/stereo/{name}.oga", 3)
+    rules = game.profile / "game.toml"
+    rules.write_text(rules.read_text().replace('replace = "by-path"\n', ""))
+    told = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile).err
+    assert (
+        "no document of the profile has keys; where they are the names of the game's sound files, say replace =" in told
+    )
+    rules.write_text(rules.read_text().replace("[modes]\n", '[modes]\nreplace = "by-path"\n'))
+    game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n', keys=2)
+    (tmp_path / "home/share").mkdir(parents=True)
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    monkeypatch.setenv("USERPROFILE", str(tmp_path / "home"))
+    local = game.own / "ichnos.local.toml"
+    local.write_text(local.read_text() + '\n[roots]\nplayer = "~/share"\n')
+    text = (game.own / "ichnos.toml").read_text("utf-8")
+    (game.own / "ichnos.toml").write_text(text.replace('"My own"', '{en = "My own", de = "Meins"}', 1), "utf-8")
+    game.build()
+    assert game.run("install", cwd=game.own).code == 0
+    there = tmp_path / "home/share/noises/my-own"
+    assert (there / "index.set").read_text().splitlines()[1:] == [
+        "Name=My own", "Name[en]=My own", "Name[de]=Meins", "Inherits=base",
+    ]  # fmt: skip
+    assert (there / "stereo/bell.wav").is_file()
+    assert "1. My own (my-own): 3 files" in game.run("installed").out
+    assert game.run("restore", cwd=game.own).code == 0
+    assert not [*(tmp_path / "home/share").rglob("*")]
