@@ -219,3 +219,19 @@ def test_a_set_of_noises_that_inherits_another(tmp_path: Path, monkeypatch: pyte
     assert "1. My own (my-own): 3 files" in game.run("installed").out
     assert game.run("restore", cwd=game.own).code == 0
     assert not [*(tmp_path / "home/share").rglob("*")]
+
+
+@pytest.mark.skipif(os.name == "nt", reason="links need a privilege there")
+def test_nothing_is_written_through_a_link(tmp_path: Path) -> None:
+    rules = 'takes = {several = false}\n---\n[modes]\nreplace = "by-path"\n[install]\nfolder = ""\nlay = "over"\n'
+    game = Made(tmp_path, "mill", rules, {"tree/noises/@key@.wav": ""}, {"noises/here": ""})
+    clip(tmp_path / "weir.wav", 3)
+    (tmp_path / "game/noises/weir.wav").symlink_to(tmp_path / "weir.wav")
+    before = (tmp_path / "weir.wav").read_bytes()
+    game.start('\n[[sound]]\nkey = "weir"\ntakes = ["c1.wav"]\n', keys=1)
+    game.build()
+    done = game.run("install", cwd=game.own)
+    assert done.code == 1
+    assert "a link stands here" in done.err
+    assert (tmp_path / "game/noises/weir.wav").is_symlink()
+    assert (tmp_path / "weir.wav").read_bytes() == before

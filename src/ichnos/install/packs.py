@@ -127,7 +127,7 @@ def _refuse_other_game(profile: Profile, root: GuardedFolder) -> None:
     looked_for = [folder for folder in (known, install) if folder]
     if any(disk.is_folder(root.path(folder)) for folder in looked_for):
         return
-    names = Folder(root.folder).names() if not known else []
+    names = pristine.game_tree(root.folder, profile).names()
     paths = [*(document.path for document in profile.documents), *profile.sound_paths]
     if any(path.match(name) is not None for name in names for path in paths):
         return
