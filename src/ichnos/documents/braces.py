@@ -81,9 +81,6 @@ class Braces(Format):
             raise Unwritable(f"{label!r} cannot stand in a heading")
         return label
 
-    def repeatable(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
-
     def optional(self, node: Node, parent: Node | None) -> bool:
         return parent is not None and parent.kind != LISTED  # in a list, the others would move up
 

@@ -32,12 +32,6 @@ class Bracketed(Format):
     def parse(self, text: Text) -> Node:
         return _Parser(text).document()
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
-    def gap(self, node: Node) -> str:
-        return "\n"
-
     def write_value(self, value: Value, node: Node, text: str) -> str:
         content = spelled(value)
         if not text.startswith('"', node.body_start) and (_BARE.fullmatch(content) or not content):
@@ -51,12 +45,6 @@ class Bracketed(Format):
         elif not _NAME.fullmatch(f"{label}="):
             raise Unwritable(f"{label!r} cannot be a name before =")
         return label
-
-    def repeatable(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
-
-    def optional(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
 
 
 class _Parser:

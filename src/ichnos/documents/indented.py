@@ -49,9 +49,6 @@ class Indented(Format):
     def is_indented(self, parent: Node) -> bool:
         return parent.kind == KEYED
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
     def gap(self, node: Node) -> str:
         return " " if node.kind == ATTRIBUTE else "\n"
 
@@ -68,9 +65,6 @@ class Indented(Format):
             raise Unwritable(f"{label!r} cannot stand in a line of names")
         is_bare = node.is_named and all(map(_BARE.fullmatch, _IN_MARKS.findall(label)))
         return _IN_MARKS.sub(r" \1", label) if is_bare else label
-
-    def repeatable(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
 
     def optional(self, node: Node, parent: Node | None) -> bool:
         return parent is not None and parent.kind != LISTED  # the others would move up

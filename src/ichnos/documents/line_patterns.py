@@ -82,9 +82,6 @@ class LinePatterns(Format):
         """What each slot may hold without quotation marks."""
         return {name: bare for matcher in self.matchers.values() for name, bare in matcher.bare.items()}
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
     def gap(self, node: Node) -> str:
         joint = self.joint(node)
         return "\n" if joint is None else joint

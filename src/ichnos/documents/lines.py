@@ -120,9 +120,6 @@ class Lines(Format):
             value = _ESCAPE.sub(lambda mark: _DECODED.get(mark[1], mark[1]), value)
         inside.children.append(Node(TEXT, start, end, value_start, end, value, label, start, label_end))
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
     def gap(self, node: Node) -> str:
         return "\n" if node.holds_value else "\n\n"
 
@@ -159,12 +156,6 @@ class Lines(Format):
         if node.holds_value and label.startswith(("#", ";", "//", "[", "\ufeff")):
             raise Unwritable(f"{label!r} would be taken for a comment, a heading or a byte-order mark")
         return label
-
-    def repeatable(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
-
-    def optional(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
 
 
 def shows_quotes(text: str) -> bool:

@@ -29,12 +29,6 @@ class PlainList(Format):
             root.end = root.body_end = root.children[-1].end
         return root
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
-    def gap(self, node: Node) -> str:
-        return "\n"
-
     def write_value(self, value: Value, node: Node, text: str) -> str:
         content = spelled(value)
         if "\n" in content or "\r" in content or content != content.strip():
@@ -45,12 +39,6 @@ class PlainList(Format):
 
     def write_label(self, label: str, node: Node) -> str:
         raise Unwritable("a list has no labels")
-
-    def repeatable(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
-
-    def optional(self, node: Node, parent: Node | None) -> bool:
-        return parent is not None
 
 
 @dataclass(frozen=True)
@@ -128,9 +116,6 @@ class CsvTable(Format):
             if len(row.children) > 1 or row.children[0].end > row.children[0].start:
                 rows.append(row)
         return rows
-
-    def separator(self, parent: Node) -> str:
-        return ""
 
     def gap(self, node: Node) -> str:
         return "\n" if node.kind == KEYED else self.comma

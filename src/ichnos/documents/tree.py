@@ -157,13 +157,13 @@ class Format(ABC):
         """Parse a document in which holes stand for values and labels, also without quotation marks."""
         return self.parse(text)
 
-    @abstractmethod
     def separator(self, parent: Node) -> str:
         """What stands between two children of ``parent``, apart from white space."""
+        return ""
 
-    @abstractmethod
     def gap(self, node: Node) -> str:
         """What to write between ``node`` and one like it, where the text shows no example."""
+        return "\n"
 
     @abstractmethod
     def write_value(self, value: Value, node: Node, text: str) -> str:
@@ -181,13 +181,13 @@ class Format(ABC):
             Unwritable: no label can have these characters here.
         """
 
-    @abstractmethod
     def repeatable(self, node: Node, parent: Node | None) -> bool:
         """May a second node like this stand beside it (whatever its label)?"""
+        return parent is not None
 
-    @abstractmethod
     def optional(self, node: Node, parent: Node | None) -> bool:
         """Does the document stay well-formed, and its other values in place, without this node?"""
+        return parent is not None
 
     def joint(self, node: Node) -> str | None:
         """What stands between a node and one like it, where those are within a line; ``None`` anywhere else."""

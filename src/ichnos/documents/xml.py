@@ -48,9 +48,6 @@ class Xml(Format):
         end = element.end - 2
         return end - (len(text[:end]) - len(text[:end].rstrip())), f"</{element.label}>"
 
-    def separator(self, parent: Node) -> str:
-        return ""
-
     def gap(self, node: Node) -> str:
         return " " if node.kind == ATTRIBUTE else ""
 

@@ -215,16 +215,16 @@ class Inside:
         return self.prefix + name
 
     def read(self, name: str) -> bytes:
-        return self.files.read(self.prefix + name)
+        return self.files.read(self.own_name(name))
 
     def stream(self, name: str) -> IO[bytes]:
-        return self.files.stream(self.prefix + name)
+        return self.files.stream(self.own_name(name))
 
     def label(self, name: str) -> str:
-        return self.files.label(self.prefix + name)
+        return self.files.label(self.own_name(name))
 
     def size(self, name: str) -> int:
-        return self.files.size(self.prefix + name)
+        return self.files.size(self.own_name(name))
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
         for kind, name, reason in self.files.oddities():

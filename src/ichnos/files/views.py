@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import IO
 
 from ichnos.errors import IchnosError
 from ichnos.files import disk
-from ichnos.files.sources import Archive, Files
+from ichnos.files.sources import Archive, Files, Inside
 
 
 class Overlay:
@@ -65,46 +65,34 @@ class Overlay:
         self.files.close()
 
 
-class Renamed:
-    """Files under other names.
+class Renamed(Inside):
+    """The files below one folder of others, some under other names than they have there.
 
     Args:
-        names_of: from the names of all files, those under which they are read, each with the file's own.
+        named: a file's name here, from its name among the others.
     """
 
-    def __init__(self, files: Files, names_of: Callable[[Iterable[str]], Mapping[str, str]]) -> None:
-        self.files = files
-        self.place = files.place
-        self._names_of = names_of
+    def __init__(self, files: Files, folder: str, named: Callable[[str], str]) -> None:
+        super().__init__(files, folder)
+        self._named = named
 
     @cached_property
-    def _names(self) -> Mapping[str, str]:
-        return self._names_of(self.files.names())
-
-    def own_name(self, name: str) -> str:
-        """The name that a file has itself."""
-        return self._names[name]
+    def _by_name(self) -> dict[str, list[str]]:
+        by_name: dict[str, list[str]] = {}
+        for own in super().names():
+            by_name.setdefault(self._named(own), []).append(self.prefix + own)
+        return by_name
 
     def names(self) -> list[str]:
-        return sorted(self._names)
+        return [*self._by_name]
 
-    def read(self, name: str) -> bytes:
-        return self.files.read(self._names[name])
+    def own_name(self, name: str) -> str:
+        """The name that a file has among the others; that of the first, where several would have one name here."""
+        return self._by_name[name][0] if name in self._by_name else self.prefix + name
 
-    def stream(self, name: str) -> IO[bytes]:
-        return self.files.stream(self._names[name])
-
-    def label(self, name: str) -> str:
-        return self.files.label(self._names.get(name, name))
-
-    def size(self, name: str) -> int:
-        return self.files.size(self._names[name])
-
-    def oddities(self) -> Iterator[tuple[str, str, str]]:
-        yield from self.files.oddities()
-
-    def close(self) -> None:
-        self.files.close()
+    def hidden(self) -> Iterator[tuple[str, list[str]]]:
+        """The names that several files would have, with those."""
+        return ((name, several) for name, several in self._by_name.items() if len(several) > 1)
 
 
 class Unfolded:
@@ -151,10 +139,6 @@ class Unfolded:
     def size(self, name: str) -> int:
         files, own = self._of(name)
         return files.size(own)
-
-    def archive_of(self, name: str) -> str | None:
-        """The archive that a file is in; ``None`` of one that lies free."""
-        return next((archive for archive in self._archives if name.startswith(f"{archive}/")), None)
 
     def oddities(self) -> Iterator[tuple[str, str, str]]:
         yield from self.files.oddities()

@@ -39,13 +39,13 @@ def game_files(source: Path, profile: Profile, cure: str = "give the folder that
     return Unfolded(files, catalogue.is_archive) if catalogue.archives else files
 
 
-def as_tree(files: Files, profile: Profile) -> Inside | Renamed:
+def as_tree(files: Files, profile: Profile) -> Inside:
     """A game's files under the names that they have in tree/."""
     catalogue = profile.rules.catalogue
-    return Renamed(files, catalogue.names) if catalogue.paths else Inside(files, catalogue.folder)
+    return Renamed(files, catalogue.folder, catalogue.named) if catalogue.paths else Inside(files, catalogue.folder)
 
 
-def game_tree(source: Path, profile: Profile) -> Inside | Renamed:
+def game_tree(source: Path, profile: Profile) -> Inside:
     """A game's files, without packs, under the names that they have in tree/; see ``game_files``."""
     return as_tree(game_files(source, profile), profile)
 
@@ -107,7 +107,7 @@ def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:
 
 def patching_of(profile: Profile, path: str) -> Patching | None:
     """How a file of the game is read, into which entries are merged; ``None`` for any other."""
-    name = profile.rules.catalogue.name_of(path) or path
+    name = profile.rules.catalogue.name_of(path)
     merged = merged_documents(profile)
     patching = next((one for document, one in merged if document.match(name) is not None), None)
     alike = (one for document, one in merged if folded(path_of(document)) == folded(name))  # in other capitals

@@ -9,7 +9,7 @@ import zipfile
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place, raise_all
@@ -265,28 +265,30 @@ class _OwnFiles:
         return pristine.game_files(self.root.folder, self.profile)
 
     @cached_property
-    def _moved(self) -> Mapping[str, str]:
-        """Those that are called otherwise in tree/ than where they lie, by their names there."""
-        catalogue = self.profile.rules.catalogue
-        return catalogue.names(self.files.names()) if catalogue.paths else {}
+    def tree(self) -> Inside:
+        return pristine.as_tree(self.files, self.profile)
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        return frozenset(self.tree.names())
 
     def path_of(self, name: str) -> str:
         """Where one of the game's documents lies. Raises IchnosError where it is in an archive of the game's."""
-        catalogue = self.profile.rules.catalogue
-        path = self._moved.get(name, f"{catalogue.prefix}{name}")
-        for folder in PurePosixPath(path).parents:
-            if catalogue.is_archive(str(folder)):
-                what = f"{name} lies in the game's archive {folder}, and nothing can be merged into that"
-                cure = 'let packs bring the document whole: leave out mode = "merge" in game.toml'
-                raise IchnosError(what, place=self.files.place, cure=cure)
+        path = self.tree.own_name(name)
+        archive = self.profile.rules.catalogue.archive_of(path)
+        if archive is not None:
+            what = f"{name} lies in the game's archive {archive}, and nothing can be merged into that"
+            cure = 'let packs bring the document whole: leave out mode = "merge" in game.toml'
+            raise IchnosError(what, place=self.files.place, cure=cure)
         return self.root.spelled(path)
 
     def in_place(self, name: str) -> str | None:
         """Where the game has a file that one of a pack is laid over, where [catalogue.paths] say it."""
         rules = self.profile.rules
-        path = self._moved.get(name) if rules.install.lay == "over" else None
-        is_packed = path is None or any(map(rules.catalogue.is_archive, map(str, PurePosixPath(path).parents)))
-        return None if is_packed else path
+        if rules.install.lay != "over" or not rules.catalogue.paths or name not in self.names:
+            return None
+        path = self.tree.own_name(name)
+        return path if rules.catalogue.archive_of(path) is None else None
 
 
 def _patch_of(own: _OwnFiles, patching: Patching, name: str, files: Files) -> tuple[EntryPatch, list[Identity]]:

@@ -12,6 +12,7 @@ from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.signatures import sign_all
 from ichnos.files.sources import Files
+from ichnos.files.views import Renamed, Unfolded
 from ichnos.games.catalogues.catalogue import JOINT, Catalogue, several
 from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
@@ -51,8 +52,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     if profile.by_path_alone:
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
-    damaged = [f"{name}: {reason}" for name, reason in getattr(whole, "damaged", {}).items()]
-    catalogue.notes = [*damaged, *_notes(pack), *_left_out(profile, left_out, len(sounds))]
+    catalogue.notes = [*_of_files(whole, files), *_notes(pack), *_left_out(profile, left_out, len(sounds))]
     catalogue.names = {field: list(names) for field, names in pack.names.items()} | dict(_numbers(pack))
     catalogue.ids = sorted(
         {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
@@ -71,6 +71,15 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
         _listen(catalogue, files, on_progress)
     return catalogue
+
+
+def _of_files(whole: Files, files: Files) -> Iterator[str]:
+    """What is to be said of the game's files before any is read."""
+    if isinstance(whole, Unfolded):
+        yield from (f"{name}: {reason}" for name, reason in whole.damaged.items())
+    for name, paths in files.hidden() if isinstance(files, Renamed) else ():
+        others = ", ".join(paths[1:4]) + (" ..." if len(paths) > 4 else "")
+        yield f"[catalogue.paths] calls {len(paths)} files {name}: {paths[0]} counts, and not {others}"
 
 
 def _numbers(pack: PackReading) -> Iterator[tuple[str, list[str]]]:
@@ -188,7 +197,7 @@ def _mentions(profile: Profile, keys: list[str], files: Files) -> Iterator[int]:
     words: Counter[str] = Counter()
     spaced = [key for key in keys if not _WORD.fullmatch(key)]
     for name in files.names():
-        if any(path.match(catalogue.name_of(name) or name) is not None for path in definitions):
+        if any(path.match(catalogue.name_of(name)) is not None for path in definitions):
             continue
         text = _text(files, name)
         words.update(_WORD.findall(text))

@@ -13,15 +13,17 @@ from ichnos.audio.files.forms import Container
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
-from ichnos.games.profiles.catalogue_rules import CatalogueRules, PathPairs, short_names, told_apart
+from ichnos.games.profiles.catalogue_rules import CatalogueRules
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.document_rules import DocumentRules, ScriptRules
 from ichnos.games.profiles.name_rules import NameRules
+from ichnos.games.profiles.path_pairs import PathPairs, told_apart
 from ichnos.games.profiles.types import (
     InsideFile,
     InsidePath,
     Line,
     one_name,
+    short_names,
 )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import re
 from typing import Annotated
 
 from pydantic import AfterValidator
@@ -54,6 +55,13 @@ def _one_line(line: str) -> str:
     if not line.strip() or len(line.splitlines()) != 1:
         raise ValueError("one line of text is expected")
     return line
+
+
+def short_names(roots: dict[str, str]) -> dict[str, str]:
+    for name in roots:
+        if not re.fullmatch(r"[a-z][a-z0-9-]*", name):
+            raise ValueError(f'"{name}" cannot be the name of a folder here: small letters, digits and hyphens')
+    return roots
 
 
 InsidePath = Annotated[str, AfterValidator(inside)]
