@@ -116,3 +116,26 @@ def test_odd_numbers_are_told(tmp_path: Path) -> None:
     assert '"wheel" has the number 7, and so has "weir" of this pack' in told
     (game.profile / "tree/noises.json").write_text(TREE["tree/noises.json"].replace("=500", "=first"))
     assert "this default is no first number" in game.run("games", "check", game.profile).err
+
+
+def test_a_damaged_lock_is_no_reason_to_count_anew(tmp_path: Path) -> None:
+    game = Made(tmp_path, "mill", RULES, TREE, OWN)
+    game.start(SAID, keys=2)
+    game.build()
+    lock = game.own / "ichnos.lock"
+    before = lock.read_text("utf-8")
+    lock.write_text(before.replace("{", "<<<<<<<", 1), "utf-8")
+    done = game.run("build", cwd=game.own)
+    assert done.code == 1
+    assert "ichnos.lock: this cannot be read any more, and says which numbers and lines are this pack's" in done.err
+    lock.write_text(before.replace('"sluice": 500', '"sluice": 555'), "utf-8")  # another branch's
+    assert _numbers(game.build())["sluice"] == 555
+
+
+def test_two_without_a_name_are_two(tmp_path: Path) -> None:
+    tree = {**TREE, "tree/rings/@pack.name@.json": '[{"nr": "@trigger.number=70@", "plays": "@trigger.key@"}]\n'}
+    game = Made(tmp_path, "mill", RULES, tree, OWN)
+    game.start(SAID, keys=2)
+    pack = game.build()
+    (pack / "rings/my-own.json").write_text('[{"nr": 70, "plays": "sluice"}, {"nr": 70, "plays": "cog"}]\n')
+    assert "number-taken" in game.run("check", pack, cwd=game.own).out

@@ -28,18 +28,19 @@ class UserState(State):
     """The user's file: the catalogues of games.
 
     ``catalogues``: by the game profile that they were read through; ``source`` is the installation,
-    ``seen`` the signatures of what was read there, ``names`` what triggers can speak of, as JSON.
+    ``seen`` the signatures of what was read there, ``names`` what triggers can speak of, ``numbers`` those of
+    entries, as JSON.
     ``keys``: their ``files`` are joined by NUL, ``text`` is what is searched. ``search``: an index of
     that by any three letters. ``words``: what keys are made of.
     """
 
-    VERSION = 3
+    VERSION = 4
     SCHEMA = """
         CREATE TABLE about (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
         CREATE TABLE catalogues (
             id INTEGER PRIMARY KEY, identity TEXT NOT NULL, profile TEXT NOT NULL UNIQUE, game TEXT NOT NULL,
             source TEXT NOT NULL, seen TEXT NOT NULL, strays INTEGER NOT NULL, notes TEXT NOT NULL,
-            languages TEXT NOT NULL, ids TEXT NOT NULL, names TEXT NOT NULL,
+            languages TEXT NOT NULL, ids TEXT NOT NULL, names TEXT NOT NULL, numbers TEXT NOT NULL,
             count INTEGER NOT NULL);
         CREATE TABLE keys (
             id INTEGER PRIMARY KEY, catalogue INTEGER NOT NULL, key TEXT NOT NULL, category TEXT,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Iterable, Iterator
 from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
 
 from ichnos.documents.tree import is_number
@@ -12,7 +13,7 @@ from ichnos.files import disk, journal
 from ichnos.files.journal import InstalledPack, Journal
 from ichnos.games.entries.packs import PackReading, SoundFiles
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.profiles.vocabulary import SOUND, number_field, player_scopes
+from ichnos.games.profiles.vocabulary import number_field, player_scopes
 from ichnos.games.things import Thing
 
 
@@ -27,27 +28,43 @@ def brought(profile: Profile, read: PackReading, names: list[str]) -> Iterator[s
         is_merged = name in read.merged  # then the game's own entries stand there, too
         for sound in document.sounds:
             if not is_merged or any(files.file_of(file) for file, _, _ in sound.files()):
-                yield from numbered(SOUND, sound)
+                yield from _brought_number(sound)
         for sound in document.defined():
             if profile.adds(sound.values.get("adds")):
                 continue  # then the takes of all are heard
             if not is_merged or any(files.file_of(file) for file, _, _ in sound.files()):
                 yield f"key {sound.key}"
         if not is_merged:
-            yield from (
-                one for scope in player_scopes() for thing in document.of(scope) for one in numbered(scope, thing)
-            )
+            for scope in player_scopes():
+                yield from (one for thing in document.of(scope) for one in _brought_number(thing))
             yield from (f"id {prop.values['prop.id']}" for prop in document.props if prop.values.get("prop.id"))
 
 
 _NUMBER = "number "
 
 
-def numbered(scope: str, thing: Thing) -> Iterator[str]:
-    """A number that nothing else may have, with what has it."""
-    number = thing.values.get(number_field(scope))
-    if is_number(number) and math.isfinite(number):
-        yield f"{_NUMBER}{number_field(scope)} {number} {thing.key if scope == SOUND else thing.name}"
+@dataclass(frozen=True)
+class Numbered:
+    """What has a number that nothing else may have. ``field``: the number's."""
+
+    field: str
+    number: int
+    name: str
+
+
+def numbered(thing: Thing) -> Numbered | None:
+    """A thing that has such a number."""
+    field = number_field(thing.scope)
+    number = thing.values.get(field)
+    if not is_number(number) or not math.isfinite(number):
+        return None
+    return Numbered(field, int(number), thing.name or str(thing.place))
+
+
+def _brought_number(thing: Thing) -> Iterator[str]:
+    entry = numbered(thing)
+    if entry is not None:
+        yield f"{_NUMBER}{entry.field} {entry.number} {entry.name}"
 
 
 def shared(brings: Collection[str], others: Iterable[InstalledPack]) -> Iterator[tuple[str, InstalledPack]]:
@@ -56,21 +73,23 @@ def shared(brings: Collection[str], others: Iterable[InstalledPack]) -> Iterator
     for other in others:
         theirs = set(other.brings)
         yield from ((name, other) for name in mine if name in theirs)
-        yield from ((f"number the number {number}", other) for number, _, _ in shared_numbers(brings, other.brings))
+        clashing = clashing_numbers(numbers_in(brings), numbers_in(other.brings))
+        yield from ((f"number the number {entry.number}", other) for entry, _ in clashing)
 
 
-def numbers_in(brings: Iterable[str]) -> dict[tuple[str, int], str]:
-    """What has each number, by the field and the number."""
-    pieces = [one.split(" ", 3) for one in brings if one.startswith(_NUMBER)]
-    return {(field, int(float(number))): name for _, field, number, name in pieces}
+def numbers_in(brings: Iterable[str]) -> list[Numbered]:
+    """What has a number, of all that a pack brings."""
+    pieces = (one.split(" ", 3) for one in brings if one.startswith(_NUMBER))
+    return [Numbered(field, int(number), name) for _, field, number, name in pieces]
 
 
-def shared_numbers(brings: Iterable[str], others: Iterable[str]) -> Iterator[tuple[int, str, str]]:
-    """Numbers under which two packs have two things, with both."""
-    theirs = numbers_in(others)
-    for one, name in numbers_in(brings).items():
-        if one in theirs and theirs[one] != name:
-            yield one[1], name, theirs[one]
+def clashing_numbers(entries: Iterable[Numbered], others: Iterable[Numbered]) -> Iterator[tuple[Numbered, Numbered]]:
+    """Entries whose number another thing has, each with that."""
+    taken = {(other.field, other.number): other for other in others}
+    for entry in entries:
+        other = taken.get((entry.field, entry.number), entry)
+        if other.name != entry.name:
+            yield entry, other
 
 
 def clashing_id(ids: Collection[str], others: Iterable[InstalledPack]) -> tuple[str, InstalledPack] | None:

@@ -10,6 +10,7 @@ from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import Hole, Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.word import Word, attribute
 from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages
 
 _NAMES = {words.TRIGGER: "dawn", words.PROP: "stove", words.SCHEDULE: "night"}
@@ -34,7 +35,7 @@ def _spoken(scope: str, more: str = "") -> dict[str, Texts]:
     """A text in each of the sample's languages, for all that players read of a scope."""
     texts: dict[str, Texts] = {}
     for name in words.spoken(scope):
-        what = f"{words.attribute(name).capitalize()}{more}"
+        what = f"{attribute(name).capitalize()}{more}"
         said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
         texts[name] = {**said, None: f"{what} ({_LANGUAGES[0]})"}
     return texts
@@ -93,7 +94,7 @@ class _Sampler:
         tried: list[Value] = [self.word(name, "made up"), True, 0.5, 3.0, "1.2.0", "made/up.ogg"]
         return next((value for value in tried if all(_carries(hole, value) for hole in holes)), tried[0])
 
-    def declared(self, row: words.Word) -> Value:
+    def declared(self, row: Word) -> Value:
         """A value that a declared field may have."""
         if row.name in self.profile.file_paths:
             path = self.profile.file_paths[row.name]

@@ -17,7 +17,6 @@ from ichnos.games.profiles.vocabulary import (
     OWN,
     SOUND,
     TAKE,
-    attribute,
     inner_scopes,
     is_declared,
     is_spoken,
@@ -27,6 +26,7 @@ from ichnos.games.profiles.vocabulary import (
     settings,
     spoken,
 )
+from ichnos.games.profiles.word import attribute
 from ichnos.games.things import PackThing, SoundThing, Thing
 from ichnos.likeness import NEAR, did_you_mean
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ichnos.errors import Place
 from ichnos.files.paths import folded, listed
-from ichnos.games.neighbours import brought, clashing_id, numbers_in, shared, shared_numbers
+from ichnos.games.neighbours import Numbered, brought, clashing_id, clashing_numbers, numbers_in, shared
 from ichnos.games.pristine import combining_of
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, SOUND, settings
@@ -70,28 +70,27 @@ def findings(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:
 
 def own_numbers(subject: Subject) -> Iterator[Finding]:
     """Numbers that two things of a pack have, or one of it and another of the game."""
-    context = subject.context
-    names = context.catalogue.names if context.catalogue is not None else {}
-    of_game = numbers_in(f"{field} {one}" for field, several in names.items() for one in several)
-    seen: dict[tuple[str, int], str] = {}
-    for piece in brought(context.profile, subject.pack, subject.names):
-        for one, name in numbers_in([piece]).items():
-            for known, whose in ((seen, "this pack"), (of_game, context.profile.rules.game.title)):
-                if known.get(one, name) != name:
-                    yield _number_taken(subject, one[1], name, known[one], whose)
-            seen.setdefault(one, name)
+    context, catalogue = subject.context, subject.context.catalogue
+    entries = numbers_in(brought(context.profile, subject.pack, subject.names))
+    for entry, other in clashing_numbers(entries, reversed(entries)):
+        yield _number_taken(subject, entry, other, "this pack")
+    by_field = catalogue.numbers if catalogue is not None else {}
+    of_game = [Numbered(field, number, name) for field, by_name in by_field.items() for name, number in by_name.items()]
+    for entry, other in clashing_numbers(entries, of_game):
+        yield _number_taken(subject, entry, other, context.profile.rules.game.title)
 
 
 def _numbers(subject: Subject, brings: Sequence[str], others: Sequence[str], whose: str) -> Iterator[Finding]:
     """Numbers of a pack under which somebody has another thing."""
-    for number, name, theirs in shared_numbers(brings, others):
-        yield _number_taken(subject, number, name, theirs, whose)
+    for entry, other in clashing_numbers(numbers_in(brings), numbers_in(others)):
+        yield _number_taken(subject, entry, other, whose)
 
 
-def _number_taken(subject: Subject, number: int, name: str, theirs: str, whose: str) -> Finding:
-    sound = next((sound for sound in subject.pack.definitions.sounds if sound.key == name), None)
+def _number_taken(subject: Subject, entry: Numbered, other: Numbered, whose: str) -> Finding:
+    sound = next((sound for sound in subject.pack.definitions.sounds if sound.key == entry.name), None)
     place = sound.place if sound is not None else subject.files.place
-    return finding("number-taken", place, f'"{name}" has the number {number}, and so has "{theirs}" of {whose}')
+    what = f'"{entry.name}" has the number {entry.number}, and so has "{other.name}" of {whose}'
+    return finding("number-taken", place, what)
 
 
 def _keys(profile: Profile, packs: Sequence[Loaded]) -> Iterator[Finding]:

@@ -45,6 +45,7 @@ class Catalogue:
     languages: list[str] = field(default_factory=list)  # of the game's own titles
     ids: list[str] = field(default_factory=list)  # of packs that are installed
     names: dict[str, list[str]] = field(default_factory=dict)  # of events, areas, states: by the triggers' fields
+    numbers: dict[str, dict[str, int]] = field(default_factory=dict)  # of entries: by field, and by what has each
     keys: list[str] = field(default_factory=list)
     categories: list[str | None] = field(default_factory=list)
     files: list[str] = field(default_factory=list)  # of each key, joined by JOINT

@@ -53,7 +53,8 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
         sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_of_files(whole, files), *_notes(pack), *_left_out(profile, left_out, len(sounds))]
-    catalogue.names = {field: list(names) for field, names in pack.names.items()} | dict(_numbers(pack))
+    catalogue.names = {field: list(names) for field, names in pack.names.items()}
+    catalogue.numbers = dict(_numbers(pack))
     catalogue.ids = sorted(
         {value.lower() for pack_thing in pack.by_document.values() for value in pack_thing.ids.values()}
     )
@@ -82,12 +83,12 @@ def _of_files(whole: Files, files: Files) -> Iterator[str]:
         yield f"[catalogue.paths] calls {len(paths)} files {name}: {paths[0]} counts, and not {others}"
 
 
-def _numbers(pack: PackReading) -> Iterator[tuple[str, list[str]]]:
-    """The numbers that the game tells its entries apart by, each with what has it, by their fields."""
+def _numbers(pack: PackReading) -> Iterator[tuple[str, dict[str, int]]]:
+    """The numbers that the game tells its entries apart by: of each field, by what has each."""
     for scope in entry_scopes():
-        told = [one.split(" ", 2)[2] for thing in pack.definitions.of(scope) for one in numbered(scope, thing)]
-        if told:
-            yield f"number {number_field(scope)}", told
+        entries = filter(None, (numbered(thing) for thing in pack.definitions.of(scope)))
+        if by_name := {entry.name: entry.number for entry in entries}:
+            yield number_field(scope), by_name
 
 
 def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[str]:

@@ -81,11 +81,11 @@ def _save(state: UserState, profile: str, game: str, catalogue: Catalogue) -> No
         (first,) = db.execute("SELECT ifnull(max(id), 0) + 1 FROM keys").fetchone()
         number = db.execute(
             "INSERT INTO catalogues (identity, profile, game, source, seen, strays, notes, languages, ids, names,"
-            " count) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            " numbers, count) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 uuid.uuid4().hex, profile, game, catalogue.source, json.dumps(catalogue.seen), catalogue.strays,
                 json.dumps(catalogue.notes), json.dumps(catalogue.languages), json.dumps(catalogue.ids),
-                json.dumps(catalogue.names), len(catalogue.keys),
+                json.dumps(catalogue.names), json.dumps(catalogue.numbers), len(catalogue.keys),
             ),
         ).lastrowid  # fmt: skip
         texts = [
@@ -160,11 +160,14 @@ def load(profile: str) -> Catalogue | None:
     with _user() as state:
         if state is None:
             return None
-        query = "SELECT id, source, seen, strays, notes, languages, ids, names, count FROM catalogues WHERE profile = ?"
+        query = (
+            "SELECT id, source, seen, strays, notes, languages, ids, names, numbers, count FROM catalogues"
+            " WHERE profile = ?"
+        )
         found = state.rows(query, profile)
         if not found:
             return None
-        number, source, seen, strays, notes, languages, ids, words, count = found[0]
+        number, source, seen, strays, notes, languages, ids, words, numbers, count = found[0]
         rows = state.rows(
             "SELECT key, category, files, mentions, sound, seconds, peak, document, kind FROM keys WHERE catalogue = ?"
             " ORDER BY id",
@@ -181,6 +184,7 @@ def load(profile: str) -> Catalogue | None:
         json.loads(languages),
         json.loads(ids),
         json.loads(words),
+        json.loads(numbers),
         *columns,
     )
 
@@ -189,8 +193,7 @@ def names(profile: str) -> dict[str, list[str]]:
     """What a kept catalogue knows of events, areas and states, by the fields of triggers."""
     with _user() as state:
         rows = state.rows("SELECT names FROM catalogues WHERE profile = ?", profile) if state else []
-    known = dict(json.loads(rows[0][0])) if rows else {}
-    return {field: of for field, of in known.items() if " " not in field}
+    return dict(json.loads(rows[0][0])) if rows else {}
 
 
 def categories(profile: str) -> list[str]:

@@ -15,7 +15,8 @@ from ichnos.files import disk, scratch
 from ichnos.games.learning import lexicon
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.name_rules import NameRules
-from ichnos.games.profiles.vocabulary import PACK, SOUND, TRIGGER, attribute
+from ichnos.games.profiles.vocabulary import PACK, SOUND, TRIGGER
+from ichnos.games.profiles.word import attribute
 from ichnos.games.scripts import region_of, render, script_values
 from ichnos.games.things import PackThing, Thing
 

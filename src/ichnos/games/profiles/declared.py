@@ -14,8 +14,8 @@ from pydantic import Field, model_validator
 
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles import vocabulary
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word, entry_scopes, free_prefix
-from ichnos.games.profiles.word import Kind
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, entry_scopes, free_prefix
+from ichnos.games.profiles.word import Kind, Word
 
 _NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
 

@@ -16,6 +16,7 @@ from ichnos.documents.tree import Numeral, Unwritable, Value, spelled
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import CONVERTERS, BadArgument, Converter, Tables, Unreadable, make
 from ichnos.games.profiles.declared import Declarations
+from ichnos.games.profiles.word import Word
 from ichnos.likeness import NEAR, did_you_mean
 
 HOLE = re.compile(
@@ -48,7 +49,7 @@ class Missing(LookupError):
 class Hole:
     """A place for one value. ``default`` is what the game's spelling is when there is no value."""
 
-    word: vocabulary.Word
+    word: Word
     converters: tuple[Converter, ...] = ()
     default: str | None = None
 

@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from ichnos.documents.tree import Value, spelled
 from ichnos.games.profiles.converters import Pair, Unreadable
 from ichnos.games.profiles.holes import Hole, Pattern
-from ichnos.games.profiles.vocabulary import PACK, Word
+from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.profiles.word import Word
 
 _HOLE = re.compile(r"@(@|[a-z][a-z0-9-]*@)")
 NO_PLACE = "?/"  # before a reference that no line is for: no file is called so

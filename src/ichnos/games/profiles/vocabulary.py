@@ -13,9 +13,7 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache, cached_property
 
-from ichnos.games.profiles.word import Kind
-from ichnos.games.profiles.word import Word as Word
-from ichnos.games.profiles.word import attribute as attribute
+from ichnos.games.profiles.word import Kind, Word
 
 PACK, LANGUAGE, CATEGORY, GROUP, SOUND = "pack", "language", "category", "group", "sound"
 AROUND = (PACK, LANGUAGE, CATEGORY, GROUP)  # what entries are sorted by; all else is an entry, or inside one

@@ -10,7 +10,8 @@ from typing import Any
 from ichnos.documents.tree import Value
 from ichnos.games.facts import called
 from ichnos.games.profiles.declared import Declarations, by_declaration
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, Word, free_prefix, said_of
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, free_prefix, said_of
+from ichnos.games.profiles.word import Word
 from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
 from ichnos.pack.adopting.sounds import spoken

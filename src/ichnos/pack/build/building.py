@@ -22,12 +22,12 @@ from ichnos.files.writing import sweep
 from ichnos.games.catalogues import library
 from ichnos.pack.build import state as states
 from ichnos.pack.build.state import CLIP, INPUT, WRITTEN, LastBuild, WorkspaceState
-from ichnos.pack.workspace.folder import FILE_NAME, lock, usual_output
+from ichnos.pack.workspace.folder import FILE_NAME, LOCK_NAME, lock, usual_output
 
 if TYPE_CHECKING:
     from ichnos.pack.build.build import Built, Prepared
     from ichnos.pack.plan.plan import Outline
-    from ichnos.pack.workspace.given import Given, Numbers
+    from ichnos.pack.workspace.lockfile import Given, Numbers
     from ichnos.pack.workspace.workspace import Workspace
 
 _LIBRARIES = ("soundfile", "soxr", "numpy", "scipy", "pydantic", "jinja2", "pillow", "av")
@@ -244,9 +244,9 @@ def _note(state: WorkspaceState, building: Building, built: Built) -> None:
 
     begun, prepared, outline = building.begun, building.prepared, building.begun.outline
     if begun.given is not None or begun.numbers:
-        from ichnos.pack.workspace import given
+        from ichnos.pack.workspace import lockfile
 
-        given.keep(building.folder, outline.game, begun.given, begun.numbers or {})
+        lockfile.keep(building.folder, outline.game, begun.given, begun.numbers or {})
     if built.written or prepared.last is None:
         digests = built.digests or {}
         made = {file.path: comparison.made_from(file) for file in prepared.plan.files}
@@ -255,7 +255,10 @@ def _note(state: WorkspaceState, building: Building, built: Built) -> None:
         files = dict(prepared.last.files)
     written = [str(built.package), *signatures.below(built.package)]
     signed: dict[str, Signatures] = {
-        INPUT: signatures.still(begun.inputs),
+        INPUT: {
+            **signatures.still(begun.inputs),
+            **signatures.sign_all([building.folder / LOCK_NAME] if begun.numbers else []),  # as it is written now
+        },
         CLIP: signatures.still(begun.clips),
         WRITTEN: {path: signatures.sign(path) for path in written},
     }

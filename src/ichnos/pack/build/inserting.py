@@ -20,7 +20,7 @@ from ichnos.games.profiles.vocabulary import PACK, SOUND, TAKE
 from ichnos.games.scripts import region_of, with_region, without_region
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace import given
+from ichnos.pack.workspace import lockfile
 from ichnos.pack.workspace.folder import lock
 from ichnos.pack.workspace.pack_file import Insert
 from ichnos.pack.workspace.workspace import Workspace
@@ -57,7 +57,7 @@ def plan(workspace: Workspace, *, remove: bool = False) -> list[SourceFile]:
     if not inserts:
         what = "no source file is named that lines are put into"
         raise IchnosError(what, place=workspace.place("insert"), cure='say it: [[insert]], file = "...", line = "..."')
-    before = given.load(workspace.folder).inserted
+    before = lockfile.load(workspace.folder).inserted
     files: dict[str, SourceFile] = {}
     errors: list[IchnosError] = []
     for index, insert in enumerate(inserts):
@@ -76,13 +76,13 @@ def plan(workspace: Workspace, *, remove: bool = False) -> list[SourceFile]:
 def carry_out(workspace: Workspace, files: Sequence[SourceFile]) -> None:
     """Write what was planned, and remember which lines are ours. Raises IchnosError where that cannot be written."""
     with lock(workspace.folder):
-        before = given.load(workspace.folder).inserted
+        before = lockfile.load(workspace.folder).inserted
         either = {one.name: (*before.get(one.name, ()), *one.ours) for one in files}
-        given.keep_inserted(workspace.folder, either)  # whatever happens now, it is known what is ours
+        lockfile.keep_inserted(workspace.folder, either)  # whatever happens now, it is known what is ours
         for source in files:
             if source.is_changed:
                 write_whole(workspace.folder / source.name, source.text.to_bytes(source.after))
-        given.keep_inserted(workspace.folder, {source.name: source.ours for source in files})
+        lockfile.keep_inserted(workspace.folder, {source.name: source.ours for source in files})
 
 
 def _opened(workspace: Workspace, insert: Insert, place: Place) -> SourceFile:

@@ -17,13 +17,13 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     TRIGGER,
-    attribute,
     free_prefix,
     player_scopes,
     said_of,
     settings,
     spoken,
 )
+from ichnos.games.profiles.word import attribute
 from ichnos.games.targets import marking
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace.declared import all_declared_tables

@@ -17,7 +17,8 @@ from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, Word
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE
+from ichnos.games.profiles.word import Word
 from ichnos.pack.workspace.about_pack import Fields, FileName, Pack
 from ichnos.pack.workspace.pack_file import (
     PLAYERS,

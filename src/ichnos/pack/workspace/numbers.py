@@ -7,7 +7,7 @@ from itertools import count
 
 from ichnos.games.neighbours import numbers_in
 from ichnos.games.profiles.vocabulary import SOUND, entry_scopes, number_field
-from ichnos.pack.workspace.given import Numbers
+from ichnos.pack.workspace.lockfile import Numbers
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -32,25 +32,14 @@ def said(workspace: Workspace, scope: str) -> list[tuple[str, int | None]]:
 
 
 def _counted(workspace: Workspace, scope: str, first: int) -> Iterator[tuple[str, int]]:
-    things = said(workspace, scope)
-    of_game = {name: number for (field, number), name in _of_game(workspace) if field == number_field(scope)}
+    things, field = said(workspace, scope), number_field(scope)
+    of_game = workspace.catalogue.numbers.get(field, {}) if workspace.catalogue is not None else {}
+    of_others = (entry for pack in workspace.neighbours() for entry in numbers_in(pack.brings))
     kept = {**workspace.numbers.get(scope, {}), **of_game}  # what takes the place of the game's has its number
     taken = {number for _, number in things if number is not None}
     unsaid = (name for name, number in things if number is None)
     given = {name: kept[name] for name in unsaid if name in kept and kept[name] not in taken}
-    taken |= {*given.values(), *of_game.values(), *_of_others(workspace, scope)}
+    taken |= {*given.values(), *of_game.values(), *(entry.number for entry in of_others if entry.field == field)}
     free = (number for number in count(first) if number not in taken)
     for name, number in things:
         yield name, number if number is not None else given[name] if name in given else next(free)
-
-
-def _of_game(workspace: Workspace) -> Iterator[tuple[tuple[str, int], str]]:
-    """What the game has numbers for, by the field and the number."""
-    names = workspace.catalogue.names if workspace.catalogue is not None else {}
-    yield from numbers_in(f"{field} {one}" for field, several in names.items() for one in several).items()
-
-
-def _of_others(workspace: Workspace, scope: str) -> Iterator[int]:
-    """The numbers that other packs in the game have."""
-    for other in workspace.neighbours():
-        yield from (number for field, number in numbers_in(other.brings) if field == number_field(scope))

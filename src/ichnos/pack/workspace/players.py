@@ -16,7 +16,8 @@ from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
-from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, attribute, player_scopes, said_of, spoken
+from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, player_scopes, said_of, spoken
+from ichnos.games.profiles.word import attribute
 from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.folder import PLAYER_TABLES
 from ichnos.pack.workspace.pack_file import PackFile

@@ -20,8 +20,7 @@ from ichnos.games.catalogues.harvest import harvest
 from ichnos.games.profiles import loading, profile
 from ichnos.games.profiles.profile import Profile
 from ichnos.likeness import did_you_mean
-from ichnos.pack.workspace import declared, local, players, slips, sound_slips, sounds
-from ichnos.pack.workspace import given as locks
+from ichnos.pack.workspace import declared, local, lockfile, players, slips, sound_slips, sounds
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, LOCK_NAME, TABLE_NAME, find_folder, lock
 from ichnos.pack.workspace.local import LocalGame
 from ichnos.pack.workspace.pack_file import PackFile
@@ -60,7 +59,7 @@ def load(folder: Path, game: str | None = None, profile_folder: Path | None = No
     installation, place, roots = _of_machine(folder, game, game_profile)
     catalogue = _catalogue(folder, game_profile, installation, place)
     given = [_as_spelled(one, catalogue) for one in given] if catalogue is not None else given
-    kept = locks.load(folder, needed=not installation)
+    kept = lockfile.load(folder)
     workspace = Workspace(
         folder, file, pack_file, game_profile, catalogue, game=game, installation=installation, roots=roots,
         given={} if installation else kept.of_game(game), numbers=kept.numbers_of(game), played_by=played_by,

@@ -219,8 +219,6 @@ def _names_of_the_game(workspace: Workspace) -> Iterator[IchnosError]:
     known = workspace.catalogue.names if workspace.catalogue is not None else {}
     for index, trigger in enumerate(workspace.pack_file.trigger):
         for field, names in known.items():
-            if field not in _CALLED:
-                continue
             said = getattr(trigger, f"{field}_" if field == "from" else field)
             if said is not None and said not in names:
                 what = f'{workspace.profile.rules.game.title} has no {_CALLED[field]} "{said}"'

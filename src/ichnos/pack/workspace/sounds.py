@@ -13,7 +13,8 @@ from ichnos.documents.tables import Row, rows
 from ichnos.documents.text import Text
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
-from ichnos.games.profiles.vocabulary import SOUND, TAKE, Word, said_of
+from ichnos.games.profiles.vocabulary import SOUND, TAKE, said_of
+from ichnos.games.profiles.word import Word
 from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.folder import SILENT_CLIP
 from ichnos.pack.workspace.pack_file import Defaults, PackFile, Settings, Sound, Take

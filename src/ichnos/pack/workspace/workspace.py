@@ -24,7 +24,7 @@ from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
 from ichnos.pack.workspace import players
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, clip_path
-from ichnos.pack.workspace.given import Given
+from ichnos.pack.workspace.lockfile import Given
 from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, Sound
 from ichnos.pack.workspace.sounds import PlacedSound
 

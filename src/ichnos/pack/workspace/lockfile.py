@@ -1,7 +1,8 @@
-"""What the game's own definitions gave to a pack: written down with the workspace, so that a copy builds the same.
+"""``ichnos.lock``: what a pack was given, written down with the workspace, so that a copy builds the same.
 
-``ichnos.lock`` goes with the workspace. Where the game is not installed, its categories and files are taken from
-there; a sound that is a change of the game's own entry cannot be built without that entry, and is refused.
+What the game's own definitions gave: where the game is not installed, its categories and files are taken from here; a
+sound that is a change of the game's own entry cannot be built without that entry, and is refused. The numbers that
+things were given. The lines that ``ichnos insert`` has put into source files.
 """
 
 from __future__ import annotations
@@ -72,8 +73,8 @@ def _said(given: Given) -> dict[str, Any]:
     return {name: value for name, value in fields.items() if value}
 
 
-def load(folder: Path, *, needed: bool = True) -> Lock:
-    """What is written down. Raises IchnosError where that is damaged, and ``needed``."""
+def load(folder: Path) -> Lock:
+    """What is written down. Raises IchnosError where that is damaged: some of it nobody else knows."""
     path = folder / LOCK_NAME
     if not disk.is_file(path):
         return Lock()
@@ -88,9 +89,7 @@ def load(folder: Path, *, needed: bool = True) -> Lock:
         inserted = {str(name): [str(line) for line in lines] for name, lines in data.get("inserted", {}).items()}
         return Lock({name: dict(_given(of)) for name, of in data["games"].items()}, numbers, inserted)
     except (ValueError, TypeError, KeyError, AttributeError):
-        if not needed:
-            return Lock()
-        what = "this does not say what the game gave to the pack"
+        what = "this cannot be read any more, and says which numbers and lines are this pack's"
         cure = "take it from where the workspace came from; or delete it, and build where the game is installed"
         raise IchnosError(what, place=Place(LOCK_NAME), cure=cure) from None
 
@@ -107,11 +106,7 @@ def keep(folder: Path, game: str | None, given: Mapping[str, Given] | None, numb
     """Write down what a game gave, and a build, where that is news. Raises IchnosError where it cannot be written."""
     if given is None and not numbers:
         return
-    try:
-        data = load(folder).with_game(game, given, numbers).to_json()
-    except IchnosError:  # damaged: made anew where the game is
-        data = Lock().with_game(game, given, numbers).to_json()
-    _write(folder, data)
+    _write(folder, load(folder).with_game(game, given, numbers).to_json())
 
 
 def keep_inserted(folder: Path, inserted: Mapping[str, Sequence[str]]) -> None:
