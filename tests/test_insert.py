@@ -109,6 +109,59 @@ def test_a_line_of_one_s_own_stays(tmp_path: Path) -> None:
     assert (source / "noises.c").read_bytes() == own.encode()
 
 
+def test_a_line_that_was_moved_is_not_put_in_again(tmp_path: Path) -> None:
+    game, source = _made(tmp_path)
+    assert game.run("insert", cwd=game.own).code == 0
+    line, at = '    load("own/mill.axle-1.wav");\r\n', "/* noises */\r\n"
+    moved = DONE.replace(line, "").replace(at, at + line)
+    (source / "noises.c").write_bytes(moved.encode())
+    assert "nothing is to be done" in game.run("insert", cwd=game.own).out
+    assert (source / "noises.c").read_bytes() == moved.encode()
+    assert game.run("insert", "--remove", cwd=game.own).code == 0
+    assert (source / "noises.c").read_bytes() == SOURCE.encode()
+
+
+def test_lines_of_a_table_that_is_gone_are_taken_out(tmp_path: Path) -> None:
+    game, source = _made(tmp_path)
+    assert game.run("insert", cwd=game.own).code == 0
+    said = game.own.joinpath("ichnos.toml").read_text()
+    game.own.joinpath("ichnos.toml").write_text(said[: said.index("[[insert]]")])
+    assert game.run("insert", "--remove", cwd=game.own).code == 0
+    assert (source / "noises.c").read_bytes() == SOURCE.encode()
+    assert (source / "tail.lua").read_bytes() == b"local x = 1\n"
+
+
+def test_two_tables_may_fill_one_region(tmp_path: Path) -> None:
+    game, source = _made(tmp_path)
+    edit(
+        game.own,
+        'keys = ["*"]',
+        'keys = ["weir"]\n\n[[insert]]\nfile = "../src/tail.lua"\nline = "halt(\'@key@\')"\nregion = "--"',
+    )
+    for _ in range(2):
+        assert game.run("insert", cwd=game.own).code == 0
+        assert "ring('weir')\nhalt('mill.cog')\nhalt('mill.axle')\n" in (source / "tail.lua").read_text()
+
+
+def test_a_last_line_that_no_newline_ends_stays_a_line(tmp_path: Path) -> None:
+    game, source = _made(tmp_path)
+    (source / "noises.c").write_bytes(b"enum noises\n\tLAST\n\n    /* load */")
+    assert game.run("insert", cwd=game.own).code == 0
+    own = ["mill.cog-1", "mill.cog-2", "mill.axle-1"]
+    assert (source / "noises.c").read_text().splitlines()[-3:] == [f'    load("own/{name}.wav");' for name in own]
+
+
+def test_an_anchor_that_stands_twice_is_no_place(tmp_path: Path) -> None:
+    game, source = _made(tmp_path)
+    twice = SOURCE.replace("void all() {\r\n", "void all() {\r\n    /* load */\r\n")
+    (source / "noises.c").write_bytes(twice.encode())
+    done = game.run("insert", cwd=game.own)
+    assert done.code == 1
+    assert 'lines 10 and 11 of ../src/noises.c are both "/* load */"' in done.err
+    assert (source / "noises.c").read_bytes() == twice.encode()
+    assert (source / "tail.lua").read_bytes() == b"local x = 1\n"
+
+
 @pytest.mark.parametrize(
     ("old", "new", "told"),
     [

@@ -254,8 +254,21 @@ def _column(path: Path, line: int, about: str | None) -> int:
     return at + 1
 
 
+_OPENING = " ichnos: from here"
+
+
+def opening(comment: str) -> str:
+    """The line that a marked region begins with."""
+    return f"{comment}{_OPENING}"
+
+
+def sign_of(line: str) -> str | None:
+    """What begins a comment, where a line is one that a marked region begins with."""
+    return line.removesuffix(_OPENING) if line.endswith(_OPENING) else None
+
+
 def _marks(comment: str) -> tuple[str, str]:
-    return f"{comment} ichnos: from here", f"{comment} ichnos: to here"
+    return opening(comment), f"{comment} ichnos: to here"
 
 
 def region_of(text: str, comment: str) -> tuple[str, str]:
