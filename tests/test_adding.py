@@ -101,3 +101,23 @@ def test_one_pack_s_takes_besides_another_s(tmp_path: Path) -> None:
 
     assert not shared(replacing, adding)
     assert re.search(r'"weir" is in \S+/adding too; \S+/replacing is heard', "".join(shared(adding, replacing)))
+
+
+@pytest.mark.parametrize(
+    ("added", "mark", "told"),
+    [
+        ("false", MARK, "noises.json:1:"),
+        ("true", "", "added goes with no document of mode"),
+    ],
+)
+def test_a_changed_entry_of_the_game_s_has_nothing_besides_it(tmp_path: Path, added: str, mark: str, told: str) -> None:
+    rules = RULES.replace('"noises.json"', '"noises.json"\nmode = "merge"') % added
+    tree = {
+        "tree/noises.json": f'{{"noises": [{{"id": "@key@", {mark}"files": ["@file@"]}}]}}\n',
+        "tree/@key@-@take.number@.wav": "",
+    }
+    done = Made(tmp_path, "mill", rules, tree, OWN).run("games", "check", tmp_path / "mill")
+    assert done.code == 1
+    assert told in done.err
+    assert "entries are changed" in done.err
+    assert "takes = [{kept = true}, ...]" in done.err

@@ -132,6 +132,16 @@ weir"
 }
 
 
+def test_a_comment_behind_a_value_is_no_part_of_it(tmp_path: Path) -> None:
+    tree = {"tree/mill.cfg": "[noise]\nid=@key@\nfile=@file@\n[/noise]\n", "tree/own/@key@.wav": ""}
+    rules = RULES.replace("several = true", "several = false").replace("mill.txt", "mill.cfg")
+    rules = rules.replace('format = "indented"', 'format = "bracketed"').replace('repeat = {take = "file"}\n', "")
+    own = "[noise]\nid=gate # the old one\nfile=o/gate#1.wav\t# loud\n[/noise]\n"
+    game = Made(tmp_path, "mill", rules, tree, {"mill.cfg": own})
+    game.start('\n[[sound]]\nkey = "gate"\ntakes = ["c1.wav"]\n', keys=1)
+    assert (game.build() / "mill.cfg").read_text() == own.replace("o/gate#1.wav", "own/gate.wav")
+
+
 def test_sections_between_brackets(tmp_path: Path) -> None:
     tree = {
         "tree/mill.cfg": '[mill]\n    [noise]\n        id=@key@\n        file="@file@"\n        loud=@volume@\n'

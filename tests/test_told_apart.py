@@ -48,6 +48,16 @@ def test_only_those_that_match_are_sounds(tmp_path: Path, name: str) -> None:
     assert (tmp_path / "game" / name).read_text() == own
 
 
+def test_a_name_that_no_entry_has_is_a_slip(tmp_path: Path) -> None:
+    tree = {"tree/all.json": CASES["all.json"][0], "tree/own/@key@.wav": ""}
+    game = Made(tmp_path, "mill", RULES.replace('"type"', '"typ"') % "all.json", tree, {})
+    done = game.run("games", "check", game.profile)
+    assert done.code == 1
+    assert "game.toml:" in done.err
+    assert 'no entry has a value named "typ"' in done.err
+    assert "did you mean type?" in done.err
+
+
 def test_alternatives_are_told_apart(tmp_path: Path) -> None:
     tree = {
         "tree/all.json": '{"all": [{"type": "noise", "id": "@key@", "wav": "@file@"},'

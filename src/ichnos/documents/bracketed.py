@@ -1,7 +1,7 @@
 """Sections between brackets: ``[noise]``, lines ``name = value``, sections in it, ``[/noise]``.
 
 A value stands bare to the end of its line, or in quotation marks, over several lines if need be; a mark inside is
-doubled. ``#`` at the beginning of a line makes a comment of it. Other lines stay as they are.
+doubled. ``#`` at the beginning of a line, or behind a blank, begins a comment. Other lines stay as they are.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ _OPENING = re.compile(r"\[(?!/)([^\[\]\r\n/]+)\]")
 _CLOSING = re.compile(r"\[/([^\[\]\r\n]+)\]")
 _NAME = re.compile(r"([^\s=\[\]\"#][^=\[\]\"\r\n]*?)[ \t]*=[ \t]*(?:_[ \t]*(?=\"))?")
 _QUOTED = re.compile(r'"(?:[^"]|"")*"')
+_COMMENT = re.compile(r"(?:^|[ \t])#")  # behind a bare value
 _REST = re.compile(r"[^\r\n]*")
 _BARE = re.compile(r'[^\s"#\[]([^"#\r\n]*[^\s"#])?')
 
@@ -113,7 +114,7 @@ class _Parser:
             kind, end, value = TEXT, quoted.end(), quoted[0][1:-1].replace('""', '"')
         else:
             rest = _REST.match(self.content, start)
-            value = rest[0].rstrip() if rest else ""
+            value = _COMMENT.split(rest[0], maxsplit=1)[0].rstrip() if rest else ""
             kind, end = WORD, start + len(value)
         node = Node(kind, at, end, start, end, value, match[1])
         node.label_start, node.label_end = match.span(1)

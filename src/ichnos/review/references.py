@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ichnos.games.profiles.references import NO_PLACE
-from ichnos.games.profiles.vocabulary import PACK
 from ichnos.review.findings import Finding, finding
-from ichnos.review.subject import Subject
+from ichnos.review.subject import Subject, things_of
 
 
 def findings(subject: Subject) -> Iterator[Finding]:
@@ -38,15 +37,17 @@ def not_by_name(subject: Subject) -> Iterator[Finding]:
 
 
 def files_of_fields(subject: Subject) -> Iterator[Finding]:
-    """Files that fields of the profile's own name, and that are not in the pack."""
-    names, rows = set(subject.names), [*subject.profile.rules.declared.of_files()]
-    for row in rows:
-        pack = subject.pack.definitions
-        for thing in (pack,) if row.scope == PACK else pack.every(row.scope):
-            value = thing.values.get(row.name)
-            if value and str(value) not in names:
-                called = f"{row.field} of {thing.name}" if thing.name else row.field
-                yield finding("file-missing", thing.place_of(row.name), f"the {called} is {value}, which is not here")
+    """Files that fields of the profile's own name, and that are neither in the pack nor the game's own."""
+    names, own = set(subject.names), subject.context.own
+    for row in subject.profile.rules.declared.of_files():
+        for document, pack in subject.pack.by_document.items():
+            if document in subject.pack.merged and own is None:
+                continue  # it names the game's own files too, and those are not known here
+            for thing in things_of(pack, row):
+                value = str(thing.values.get(row.name) or "")
+                if value and value not in names and value not in subject.games_files_in_fields:
+                    called = f"{row.field} of {thing.name}" if thing.name else row.field
+                    yield finding("file-missing", thing.place_of(row.name), f"the {called} is {value}, which is not here")
 
 
 def copies(subject: Subject) -> Iterator[Finding]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import PurePosixPath
@@ -17,8 +17,10 @@ from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile, without_extension
+from ichnos.games.profiles.vocabulary import PACK
+from ichnos.games.profiles.word import Word
 from ichnos.games.targets import target
-from ichnos.games.things import sound_of
+from ichnos.games.things import PackThing, Thing, sound_of
 from ichnos.review.context import Context
 
 
@@ -134,6 +136,14 @@ class Subject:
         return {}
 
     @cached_property
+    def games_files_in_fields(self) -> set[str]:
+        """The files that the game's own documents name in fields of the profile's own."""
+        own, rows = self.context.own, tuple(self.profile.rules.declared.of_files())
+        packs = read_pack(self.profile, own).by_document.values() if own is not None else ()
+        values = (thing.values.get(row.name) for pack in packs for row in rows for thing in things_of(pack, row))
+        return {str(value) for value in values if value}
+
+    @cached_property
     def over_its_own(self) -> set[str]:
         """The files under the path of one of the game's that change no other sound than they are there for."""
         catalogue = self.context.catalogue
@@ -197,3 +207,8 @@ class Subject:
     def label(self, name: str) -> Place:
         """The place of a file of the pack."""
         return Place(self.files.label(name))
+
+
+def things_of(pack: PackThing, row: Word) -> Iterable[Thing]:
+    """All that may have a field: the pack itself, or every thing of a scope in it."""
+    return (pack,) if row.scope == PACK else pack.every(row.scope)

@@ -21,12 +21,14 @@ from ichnos.games.profiles import holes, kinds, references
 from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.exemplar_slips import refuse_slips
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.templates import is_litter, scripts
-from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUND, TAKE, part_in
+from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUND, TAKE
+from ichnos.likeness import did_you_mean
 
 # Tables of ichnos.toml that every workspace may have.
 _TAKEN = (
@@ -84,6 +86,7 @@ class _Loader:
         parts = self.paths(self.parts, "part_files")
         self.need_paths(takes, parts)
         self.need_documents()
+        self.refuse_adding_to_changed()
         package = self.pattern(self.rules.packaging.name, self.file.place("packaging", "name"))
         if any(hole.word.scope != PACK for hole in package.holes):
             raise self.error(
@@ -188,9 +191,8 @@ class _Loader:
                 rules.entry_for == "take", frozenset(rules.match),
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
-            self.refuse_lost_holes(exemplar)
-            self.refuse_two_extensions(exemplar)
-            self.need_parts(exemplar)
+            refuse_slips(exemplar, self.rules.declared, {part for kind in self.kinds.values() for part in kind.parts})
+            self.need_telling(exemplar, rules)
             self.documents.append(exemplar)
         else:
             self.refuse_unread_holes(path, name, pattern)
@@ -219,52 +221,18 @@ class _Loader:
                 " a text in no format is a script's template, scripts/PATH.j2",
             )
 
-    def refuse_lost_holes(self, exemplar: Exemplar) -> None:
-        """A hole that stands where nothing is filled in, as in a comment, would be in every pack as it is."""
-        filled = [
-            (start, end)
-            for node in exemplar.document.root.walk()
-            for patterns, start, end in (
-                (exemplar.values, node.body_start, node.body_end),
-                (exemplar.labels, node.label_start, node.label_end),
-            )
-            if node in patterns
-        ]
-        for at, written in holes.known(exemplar.document.text.content, self.rules.declared):
-            if not any(start <= at < end for start, end in filled):
-                what = f"nothing is filled in here, and every pack would have {written} as it stands"
-                raise exemplar.document.error(what, at, "put it where a value stands; write @@ for a plain @")
+    def name_of(self, exemplar: Exemplar) -> str:
+        return Path(exemplar.document.text.path).relative_to(self.tree).as_posix()
 
-    def need_parts(self, exemplar: Exemplar) -> None:
-        """A place for one part is for one that a kind of sound has."""
-        names = {part for kind in self.kinds.values() for part in kind.parts}
-        for node in exemplar.document.root.walk():
-            for name in exemplar.names_at(node):
-                part = part_in(name)
-                if part is not None and part not in names:
-                    raise exemplar.document.error(
-                        f'no sound of this game has a part "{part}"',
-                        node.start,
-                        f"its parts are: {', '.join(sorted(names))}" if names else "say [parts], names = [...]",
-                    )
-
-    def refuse_two_extensions(self, exemplar: Exemplar) -> None:
-        """A reference that has its extension already, with one written behind it."""
-        for node in exemplar.document.root.walk():
-            for pattern in (exemplar.values.get(node), exemplar.labels.get(node)):
-                for part, following in zip(pattern.parts, pattern.parts[1:], strict=False) if pattern else ():
-                    if (
-                        isinstance(part, holes.Hole)
-                        and part.word.kind == "path"
-                        and isinstance(following, str)
-                        and following.startswith(".")
-                        and not any(converter.drops_extension for converter in part.converters)
-                    ):
-                        raise exemplar.document.error(
-                            f"@{part.word.name}@ has its extension already, and {following} would be a second one",
-                            node.start,
-                            f"write @{part.word.name}~no-extension@{following}, or leave {following} out",
-                        )
+    def need_telling(self, exemplar: Exemplar, rules: DocumentRules) -> None:
+        """A name whose value tells entries apart is one in an entry, with a value that no hole fills."""
+        inside = [inner for unit in exemplar.units for inner in unit.walk() if inner is not unit and inner.holds_value]
+        there = {str(node.label) for node in inside if node.label is not None and node not in exemplar.values}
+        for label in rules.match:
+            if label not in there:
+                what = f'no entry has a value named "{label}" that is the same in all, without holes'
+                cure = did_you_mean(there, label, 2, otherwise="name one that stands in the entry")
+                raise self.error(what, cure, "document", self.rules.document.index(rules), "match")
 
     def format_of(self, name: str, rules: DocumentRules) -> Format | None:
         if rules.format == "braces" and rules.escapes is None and _SINGLE.search(disk.read(self.tree / name)):
@@ -369,6 +337,20 @@ class _Loader:
                     "kind",
                     index,
                 )
+
+    def refuse_adding_to_changed(self) -> None:
+        """Where the game's own entry is changed, a pack has no second one whose takes could come besides."""
+        with_takes = [one for one in self.documents if TAKE in one.scopes.values()]
+        merged = [one for one in with_takes if self.rules.document_rules(self.name_of(one)).mode == "merge"]
+        cure = "a sound that keeps takes of the game's says so: takes = [{kept = true}, ...]"
+        what = "the game's own entries are changed in this document, so no takes can come besides them"
+        for exemplar in merged:
+            for node in exemplar.document.root.walk():
+                if "adds" in exemplar.names_at(node):
+                    raise exemplar.document.error(what, node.start, f"take @adds@ out; {cure}")
+        if self.rules.takes.added and merged and len(merged) == len(with_takes):
+            what = 'added goes with no document of mode = "merge": there the game\'s own entries are changed'
+            raise self.error(what, f"take it out; {cure}", "takes", "added")
 
     def need_names(self, pattern: holes.Pattern, scopes: set[str], kind: Kind) -> None:
         """A sound file's own name must tell sounds apart, and takes."""

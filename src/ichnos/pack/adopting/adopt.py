@@ -249,15 +249,13 @@ class _Adopting:
 
     def _with_own_files(self, thing: AnyThing) -> AnyThing:
         """A thing whose fields of the profile's own name files of the workspace, and no more of the pack."""
-        rows = [row for row in self.profile.rules.declared.of_files() if thing.values.get(row.name)]
         if not self.profile.file_paths:
             return thing
         values = dict(thing.values)
-        for row in rows:
-            path = str(values[row.name])
+        for row in self.profile.rules.declared.of_files():
+            path = str(values.pop(row.name, None) or "")
             if path not in self.opened.files.names() or not self._can_be(path):
-                values[row.name] = None  # the game's own; else it is told when what was built is compared
-                continue
+                continue  # the game's own; else it is told when what was built is compared
             self.taken.add(path)
             self.own_files[f"{_OTHERS}/{path}"] = path
             values[row.name] = f"{_OTHERS}/{path}"
