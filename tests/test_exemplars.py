@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import Made
-from ichnos.documents.formats import format_of, parse
+from ichnos.documents.formats import format_of, named, parse
 from ichnos.errors import IchnosError
 from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.fill import Bindings, fill
@@ -149,6 +149,29 @@ def test_a_profile_that_cannot_be_understood(text: str, path: str, place: str, m
         _exemplar(text, path)
     assert str(caught.value.place) == f"profile/x.json:{place}"
     assert message in caught.value.what
+
+
+BRACKETED = "[noise]\nid=@key@\nwav=@file@\n[/noise]\n"
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "repeated"),
+    [
+        ("bracketed", BRACKETED, [BRACKETED]),
+        ("bracketed", f"[names]\nid=@key@\n[/names]\n{BRACKETED}", ["id=@key@", BRACKETED]),
+        ("xml", "<all><a><id>@key@</id><wav>@file@</wav></a></all>", ["<a><id>@key@</id><wav>@file@</wav></a>"]),
+        ("indented", "noise\n  id @key@\n  wav @file@\n", ["noise\n  id @key@\n  wav @file@"]),
+        ("json", '{"a": ["@key@"], "b": ["@file@"]}', None),
+    ],
+)
+def test_a_sound_is_repeated_with_its_one_take(name: str, text: str, repeated: list[str] | None) -> None:
+    document = parse(text.encode(), f"profile/x.{name}", named(name, None))
+    if repeated is None:
+        with pytest.raises(IchnosError, match="nothing around the holes of one sound"):
+            understand(holes.parse("x"), document, ExemplarRules(several_takes=False))
+    else:
+        units = understand(holes.parse("x"), document, ExemplarRules(several_takes=False)).units
+        assert [text[unit.start : unit.end] for unit in units] == [one.strip() for one in repeated]
 
 
 def test_patterns_in_paths() -> None:

@@ -93,3 +93,11 @@ def test_languages_that_the_game_spells_otherwise(tmp_path: Path) -> None:
     game.start(SOUND)
     edit(game.own, 'title = "My own"', 'title = {en = "My own", de = "Mein Eigenes"}\ntext = "At length."\nid = "My"')
     assert _words(game.build(), "DE") == {"pack": "Mein Eigenes", "more": "At length."}
+
+
+def test_the_spelling_of_an_id_counts_where_it_stands(tmp_path: Path) -> None:
+    tree = {name: text.replace('"id": "@pack.id@",', "") for name, text in TREE.items()}
+    game = Made(tmp_path, "mill", RULES, tree, {})
+    game.start(SOUND)
+    game.build()  # the pack is called my-own, which is no such id, and stands nowhere
+    assert 'takes no "_"' in game.refused('name = "my-own"', 'name = "my-own"\nid = "My_Own"')

@@ -147,7 +147,7 @@ def test_the_limiter_holds_true_peaks_and_every_frame(frames: int, block: int, g
     assert len(out) == len(sound)
     _, peak = measure([out], RATE, 1)
     assert peak <= -3 + 0.05
-    if gain < 0.6:
+    if measure([sound], RATE, 1)[1] <= -3.1:
         assert np.array_equal(out, sound)  # what needs no limiting is not touched
 
 

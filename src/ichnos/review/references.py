@@ -47,7 +47,9 @@ def files_of_fields(subject: Subject) -> Iterator[Finding]:
                 value = str(thing.values.get(row.name) or "")
                 if value and value not in names and value not in subject.games_files_in_fields:
                     called = f"{row.field} of {thing.name}" if thing.name else row.field
-                    yield finding("file-missing", thing.place_of(row.name), f"the {called} is {value}, which is not here")
+                    yield finding(
+                        "file-missing", thing.place_of(row.name), f"the {called} is {value}, which is not here"
+                    )
 
 
 def copies(subject: Subject) -> Iterator[Finding]:

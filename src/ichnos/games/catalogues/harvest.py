@@ -93,34 +93,16 @@ def _numbers(pack: PackReading) -> Iterator[tuple[str, dict[str, int]]]:
 
 def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[str]:
     """Which files were looked for, where, and how far each matched."""
-    folder = profile.rules.catalogue.folder
-    names = whole.names()
+    folder, names = profile.rules.catalogue.folder, whole.names()
     where = f"below {folder}/" if folder else "here"
     if folder and not any(name.startswith(f"{folder}/") for name in names):
         yield f"there is no folder {folder}/"
-        top = folder.rpartition("/")[2]
-        if Path(whole.place.path).name == top:
+        if Path(whole.place.path).name == folder.rpartition("/")[2]:
             yield f"this may be {folder}/ itself, and the game's folder is the one around it"
     for exemplar in profile.documents:
-        if not {"key", "key.own"} & ({*exemplar.scopes} | {hole.word.name for hole in exemplar.path.holes}):
-            continue
-        wanted = path_of(exemplar.path)
-        read = [name for name in pack.documents if exemplar.path.match(name) is not None]
-        if not read:
-            near = next((name for name in names if name.endswith(f"/{wanted}") or name == wanted), None)
-            yield f"{wanted} is not {where}" + (f" (it is at {near})" if near else "")
-            continue
-        broken = [str(error) for error in pack.broken if error.place and error.place.path.endswith(read[0])]
-        odd = [place for place, _ in pack.strange if place.path.endswith(read[0])]
-        sounds = [sound for name in read if name in pack.by_document for sound in pack.by_document[name].sounds]
-        if broken:
-            yield f"{read[0]} cannot be read ({broken[0]})"
-        elif odd:
-            yield f"{read[0]} is there, and nothing in it is like the profile's; the first is line {odd[0].line}"
-        elif sounds:
-            yield f"{read[0]} has {len(sounds)} keys, and names no files"
-        else:
-            yield f"{read[0]} is there, and no entry is in it"
+        if {"key", "key.own"} & ({*exemplar.scopes} | {hole.word.name for hole in exemplar.path.holes}):
+            read = [name for name in pack.documents if exemplar.path.match(name) is not None]
+            yield _how_far(pack, read) if read else _not_there(path_of(exemplar.path), where, names)
     if not profile.by_path and not any({"key", "key.own"} & {*exemplar.scopes} for exemplar in profile.documents):
         what = "no document of the profile has keys; where they are the names of the game's sound files,"
         yield f'{what} say replace = "by-path" under [modes]'
@@ -128,6 +110,26 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
         paths = " or ".join(path_of(path) for path in profile.sound_paths)
         count = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
         yield f"of {count} sound files none has a name like {paths} {where}"
+
+
+def _not_there(wanted: str, where: str, names: list[str]) -> str:
+    """Of a document that was not found: where one of its name is."""
+    near = next((name for name in names if name.endswith(f"/{wanted}") or name == wanted), None)
+    return f"{wanted} is not {where}" + (f" (it is at {near})" if near else "")
+
+
+def _how_far(pack: PackReading, read: list[str]) -> str:
+    """Of the documents of one kind that were found: why they give no keys."""
+    first = read[0]
+    broken = next((error for error in pack.broken if error.place and error.place.path.endswith(first)), None)
+    strange = next((place for place, _ in pack.strange if place.path.endswith(first)), None)
+    if broken is not None:
+        return f"{first} cannot be read ({broken})"
+    if strange is not None:
+        return f"{first} is there, and nothing in it is like the profile's; the first is line {strange.line}"
+    if any(pack.by_document[name].sounds for name in read if name in pack.by_document):
+        return f"{first} has keys, and no entry of them names a file"
+    return f"{first} is there, and no entry is in it"
 
 
 def _notes(pack: PackReading) -> Iterator[str]:

@@ -277,10 +277,10 @@ class _Units:
                 )
 
     def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
-        """The scope and those inside it whose holes its unit must hold."""
+        """The scope and those inside it whose holes its unit must hold, also that of a take that does not repeat."""
         if bound & {SOUND, PROP} and scope in _AROUND_OR_INSIDE:
             return (scope,)
-        return tuple(inner for inner in _with_inner(scope) if inner not in bound)
+        return tuple(inner for inner in _with_inner(scope) if inner not in bound or inner == TAKE)
 
     def holders(self, region: Node) -> dict[str, list[Node]]:
         """The nodes with holes of each scope. Titles are a language's too, where languages repeat."""
@@ -332,17 +332,18 @@ class _Units:
         return [node]
 
     def pieces(self, scope: str, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
-        """The nodes that hold an entry's own name and can be repeated, where all of its holes stand in one of them."""
-        nones: dict[Node, None] = {}
-        for holder in holders.get(scope, ()):
-            if not self.exemplar.names_at(holder) & set(scope_row(scope).principal):
-                continue
-            unit = next((node for node in self.lineage(holder) if self.repeatable(node)), None)
-            if unit is not None:
-                nones[unit] = None
-        inside = {node for unit in nones for node in unit.walk()}
-        inner = [node for one in self.inner(scope, bound) for node in holders.get(one, ())]
-        return list(nones) if len(nones) > 1 and inside.issuperset(inner) else []
+        """The nodes to repeat for one entry that stands in several places, each with the entry's own name."""
+        principal = set(scope_row(scope).principal)
+        near = {node: [node] for node in holders.get(scope, ()) if self.exemplar.names_at(node) & principal}
+        for node in (node for inner in self.inner(scope, bound) for node in holders.get(inner, ()) if near):
+            near[max(near, key=lambda name: len(self.lineage(self.common([name, node]))))].append(node)
+        units: dict[Node, None] = {}
+        for nodes in near.values():
+            unit = next((node for node in self.lineage(self.common(nodes)) if self.repeatable(node)), None)
+            if unit is None:
+                return []
+            units[unit] = None
+        return list(units) if len(units) > 1 else []
 
     def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
         """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""

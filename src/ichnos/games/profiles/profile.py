@@ -175,16 +175,18 @@ class Profile:
     @cached_property
     def field_names(self) -> tuple[str, ...]:
         """The names of the fields that this profile asks for besides the vocabulary."""
-        names = {
-            name.removeprefix(FIELD_PREFIX)
-            for exemplar in self.written
-            for name in exemplar.scopes
-            if name.startswith(FIELD_PREFIX)
-        }
-        paths = (*self.take_paths.values(), *self.part_paths.values(), *(document.path for document in self.written))
-        named = {hole.word.name for path in paths for hole in path.holes}
-        names |= {name.removeprefix(FIELD_PREFIX) for name in named if name.startswith(FIELD_PREFIX)}
-        return tuple(sorted(names))
+        names = (name for name in self.hole_names if name.startswith(FIELD_PREFIX))
+        return tuple(sorted(name.removeprefix(FIELD_PREFIX) for name in names))
+
+    @cached_property
+    def hole_names(self) -> frozenset[str]:
+        """The names of all holes that a pack has, in its files and in their paths."""
+        patterns = (
+            *self.take_paths.values(), *self.part_paths.values(), *self.file_paths.values(), *self.picture_paths,
+            *self.load_lines, self.package_name, *(document.path for document in self.written),
+        )  # fmt: skip
+        in_paths = {hole.word.name for pattern in patterns for hole in pattern.holes}
+        return frozenset(in_paths.union(*(document.scopes for document in self.written)))
 
     def is_of_pack(self, reference: str, kind: Kind, pack: str, *, installed: bool) -> bool:
         """Is a file of the game's definitions one of this pack's, which is installed there?

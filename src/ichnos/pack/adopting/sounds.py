@@ -325,7 +325,9 @@ class AdoptedSounds:
 
     def _tell(self) -> None:
         for document, count in self._left.items():
-            self.notes.told.append(f"{count} entries in {document or 'its documents'} are the game's own")
+            many = f"{count} entries" if count > 1 else "1 entry"
+            where = f"in {document or 'its documents'}"
+            self.notes.told.append(f"{many} {where} {'are' if count > 1 else 'is'} the game's own")
         if self._renamed:
             others = f" and {len(self._renamed) - 1} more" if len(self._renamed) > 1 else ""
             self.notes.told.append(

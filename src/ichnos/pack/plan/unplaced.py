@@ -178,26 +178,22 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
         if strange:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
-    holes = {name for exemplar in profile.written for name in exemplar.scopes} | in_scripts
-    yield from _pack_without_place(profile, pack, holes, in_scripts)
-    yield from _own_without_place(profile, pack, holes | in_scripts)
+    there = profile.hole_names | in_scripts
+    yield from _pack_without_place(profile, pack, in_scripts)
+    yield from _own_without_place(profile, pack, there)
     for scope in player_scopes():
         for item in getattr(pack, scope):
             if scope not in scopes and not profile.scripts:
                 yield f"{title} has no place for a {scope}: {item.name}"
                 continue
-            lost = list(_lost_of(profile, scope, item, pack.pack.language, holes, in_scripts))
+            lost = list(_lost_of(profile, scope, item, pack.pack.language, there, in_scripts))
             if lost and (scope, lost) != (TRIGGER, ["name"]):  # that alone is how the modder calls it
                 yield f"{item.name}: {title} has no place for {', '.join(lost)} of a {scope}"
 
 
-def _pack_without_place(
-    profile: Profile, pack: PackFile, holes: Collection[str], in_scripts: Collection[str]
-) -> Iterator[str]:
+def _pack_without_place(profile: Profile, pack: PackFile, in_scripts: Collection[str]) -> Iterator[str]:
     """What is said of the pack itself, and stands nowhere."""
-    title = profile.rules.game.title
-    patterns = (profile.package_name, *profile.load_lines, *profile.sound_paths, *(one.path for one in profile.written))
-    there = {*holes} | {hole.word.name for pattern in patterns for hole in pattern.holes}
+    title, there = profile.rules.game.title, profile.hole_names.union(in_scripts)
     lost = [name for name in ("id", "text") if getattr(pack.pack, name) and not {f"{PACK}.{name}", name} & there]
     lost += [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in there and name not in in_scripts]
     if lost:

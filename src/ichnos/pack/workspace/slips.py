@@ -85,8 +85,10 @@ def _name_of_pack(workspace: Workspace) -> Iterator[IchnosError]:
         if name is not None and rules.names.is_taken(name):
             what = f'no pack for {rules.game.title} may have the {field} "{name}"'
             yield IchnosError(what, place=workspace.place(PACK, field), cure="give it another")
+    texts_of_scripts = workspace.profile.script_texts
+    has_place = "pack.id" in workspace.profile.hole_names or any("pack.id" in text for text in texts_of_scripts)
     sign = rules.names.not_in_id(pack.id or pack.name)
-    if sign is not None:
+    if sign is not None and (pack.id or has_place):
         what = f'{rules.game.title} takes no "{sign}" in a pack\'s id, and this is "{pack.id or pack.name}"'
         cure = f'say id = "...", of these characters: {rules.names.id_allowed}'
         yield IchnosError(what, place=workspace.place(PACK, "id" if pack.id else "name"), cure=cure)
