@@ -17,7 +17,8 @@ from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.fill import Bindings, fill
 from ichnos.games.entries.read import Found, read
 from ichnos.games.profiles import holes, loading, places
-from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
+from ichnos.games.profiles.units import understand
 from ichnos.games.things import PackThing, Thing, sound_of
 
 FORMAT = format_of("x.json")

@@ -16,7 +16,8 @@ from ichnos.games.entries.edit import Editor, merge
 from ichnos.games.entries.fill import Bindings
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
+from ichnos.games.profiles.units import understand
 from ichnos.games.things import Thing
 
 XML = """<voices>

@@ -20,8 +20,8 @@ REFUSED = {
     "an extension twice": (
         {**TREE, "tree/noises.json": SOUNDS.replace("@file@", "@file@.wav")}, "", "has its extension already"
     ),
-    "holes in a file of no format": (
-        {**TREE, "tree/about.dat": "x\nname: @pack.title@\n"}, "", "about.dat:2: there are holes here (@pack.title@)"
+    "holes in the name of a file of no format": (
+        {**TREE, "tree/about-@pack.name@.dat": "x\n"}, "", "there are holes here (about-@pack.name@.dat)"
     ),
     "a template that nothing is made of": ({**TREE, "scripts/cues.lua.j2": "x"}, "", "no [[script]] in game.toml"),
     "takes in one file": ({**TREE, "tree/@key@-@take.number@.wav": None, "tree/@key@.wav": ""}, "", "this one file"),
@@ -101,7 +101,7 @@ def test_a_build_that_would_lose_something_is_refused(tmp_path: Path, shape: str
 def test_a_sound_that_no_document_names_is_told(tmp_path: Path) -> None:
     tree = {"tree/all.txt": 'ring "wav/@key@.wav" @volume@\n', "tree/wav/@key@.wav": ""}
     sounds = f"{SOUND}{SOUND.replace('reed', 'rush')}{SOUND.replace('reed', 'wren')}volume = 0.5\n"
-    game = Made(tmp_path / "one", "mill", ONE, tree, {})
+    game = Made(tmp_path / "one", "mill", f'{ONE}[[document]]\npath = "all.txt"\nformat = "lines"\n', tree, {})
     game.start(sounds)
     done = run("build", cwd=game.own)
     assert "Note: reed, rush: in no document of the pack, as all.txt holds a sound only with its volume." in done.err

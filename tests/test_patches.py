@@ -52,10 +52,10 @@ def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
         said = replace(sample, inside={**sample.inside, "sound": tuple(sounds), "trigger": tuple(triggers)})
         return {PACK: arranged(said_in(exemplar, said, merged=True), found)}
 
-    patching = Patching(exemplar, found.document_rules(exemplar).encoding)
+    patching = Patching(exemplar)
 
     def parsed(text: str) -> Any:
-        return patching.parsed(exemplar.document.text.to_bytes(text), "a file")
+        return patching.exemplar.parsed(exemplar.document.text.to_bytes(text), "a file")
 
     base = parsed(fill(exemplar, bound(own, 0.5)))
     packed = parsed(merge(exemplar, base, bound(ours, 0.25))[0])

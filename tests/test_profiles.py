@@ -14,10 +14,10 @@ from pathlib import Path
 import pytest
 
 from conftest import edit, run
+from ichnos.documents.regions import with_region
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.converters import CONVERTERS, Tables, make
 from ichnos.games.profiles.references import references
-from ichnos.games.scripts import with_region
 
 GAME = """format = 1
 

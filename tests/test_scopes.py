@@ -17,7 +17,8 @@ from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes, profile
-from ichnos.games.profiles.exemplar import ExemplarRules, understand
+from ichnos.games.profiles.exemplar import ExemplarRules
+from ichnos.games.profiles.units import understand
 from ichnos.games.things import Thing
 
 # An exemplar of each format that names a sound, its takes and its volume.

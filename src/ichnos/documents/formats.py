@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from pathlib import PurePosixPath
 
@@ -13,6 +14,7 @@ from ichnos.documents.json import Json
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Lines
 from ichnos.documents.lua import Lua
+from ichnos.documents.regions import masked
 from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import Toml
@@ -65,12 +67,19 @@ def format_of(path: str) -> Format | None:
 
 
 def parse(
-    data: bytes, path: str, document_format: Format, encoding: str | None = None, *, has_holes: bool = False
+    data: bytes,
+    path: str,
+    document_format: Format,
+    encoding: str | None = None,
+    *,
+    region: str | None = None,
+    has_holes: bool = False,
 ) -> Document:
     """Parse a file's bytes; ``path`` is what messages call it.
 
     Args:
         encoding: what the profile says; a byte-order mark, or XML's own declaration, wins over it.
+        region: what begins a comment: only what stands in the marked region is read, where there is one.
         has_holes: it is a profile's.
     """
     if isinstance(document_format, Xml):
@@ -81,4 +90,5 @@ def parse(
         raise IchnosError(what, place=Place(path), cure="is it the right file?")
     with many_nodes():
         read = document_format.parse_with_holes if has_holes else document_format.parse
-        return Document(text, document_format, read(text))
+        own = replace(text, content=masked(text.content, region)) if region else text
+        return Document(text, document_format, read(own))

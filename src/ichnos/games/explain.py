@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from ichnos.documents.facts import difference, facts
-from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document
 from ichnos.errors import IchnosError
 from ichnos.games.entries.arranged import arranged
@@ -51,7 +50,7 @@ def explain(profile: Profile) -> Iterator[Explained]:
             )
             for node, scope in exemplar.units.items()
         )
-        bindings = _first_file(profile, exemplar, sample.of_kinds(exemplar.kinds))
+        bindings = _first_file(profile, exemplar, sample.of_kinds(exemplar.how.kinds))
         path = str(exemplar.path.fill(partial(resolve, bindings=bindings)))
         try:
             filled = fill(exemplar, bindings)
@@ -80,9 +79,7 @@ def _first_file(profile: Profile, exemplar: Exemplar, definitions: PackThing) ->
 
 def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
-    document = parse(
-        exemplar.document.text.to_bytes(sample), "the sample", exemplar.document.format, exemplar.document.text.encoding
-    )
+    document = exemplar.parsed(exemplar.document.text.to_bytes(sample), "the sample")
     in_path = {hole.word.name: resolve(hole.word.name, bindings) for hole in exemplar.path.holes}
     reading = read(exemplar, document, in_path)
     if reading is None:
@@ -110,10 +107,8 @@ def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> 
 
 def _difference(exemplar: Exemplar, sample: str, again: str) -> str:
     """What is read as something else, where two fillings differ."""
-    text, form = exemplar.document.text, exemplar.document.format
-    first, second = (
-        facts(parse(text.to_bytes(filled), "the sample", form, text.encoding)) for filled in (sample, again)
-    )
+    to_bytes = exemplar.document.text.to_bytes
+    first, second = (facts(exemplar.parsed(to_bytes(filled), "the sample")) for filled in (sample, again))
     for before, after in difference(first, second):
         fact = before or after
         where = f"line {fact.place.line} of the filled sample is read as something else" if fact else ""

@@ -99,9 +99,9 @@ def all_claims(packs: Iterable[InstalledPack]) -> dict[str, list[tuple[Installed
 def merged_documents(profile: Profile) -> list[tuple[Pattern, Patching]]:
     """The documents whose entries go into the game's own: the pattern of their path, and how they are read."""
     return [
-        (exemplar.path, Patching(exemplar, rules.encoding))
+        (exemplar.path, Patching(exemplar))
         for exemplar in profile.written
-        if (rules := profile.document_rules(exemplar)).mode == "merge" and SOUND not in exemplar.file_scopes
+        if profile.document_rules(exemplar).mode == "merge" and SOUND not in exemplar.file_scopes
     ]
 
 
@@ -127,7 +127,7 @@ def combining_of(profile: Profile, path: str) -> Patching | None:
         rules = profile.document_rules(exemplar)
         has_entries = any(scope not in GROUPS for scope in exemplar.units.values())
         if has_entries and rules.mode != "merge" and exemplar.path.match(name) is not None:
-            return Patching(exemplar, rules.encoding)
+            return Patching(exemplar)
     return None
 
 
@@ -141,7 +141,7 @@ def without_entries(
     patching: Patching, ours: list[Identity], now: bytes, left: bytes, base: bytes, label: str, *, keep: bool = False
 ) -> tuple[bytes, list[Identity]]:
     """A document that others have changed since, without our entries: see ``Patching.taken_out``."""
-    documents = [patching.parsed(data, label) for data in (now, left, base)]
+    documents = [patching.exemplar.parsed(data, label) for data in (now, left, base)]
     text, changed = patching.taken_out(ours, *documents, keep=keep)
     return documents[0].text.to_bytes(text), changed
 

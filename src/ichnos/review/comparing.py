@@ -14,7 +14,6 @@ from typing import IO, Any
 
 from ichnos.audio.files import clips, loops
 from ichnos.documents.facts import Fact, difference, facts
-from ichnos.documents.formats import parse
 from ichnos.documents.tree import Value, is_same
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
@@ -180,12 +179,11 @@ def lost(before: Opened, after: Opened) -> Iterator[Fact]:
         exemplar = next(document for document in profile.documents if document.path.match(name) is not None)
         if name not in after.reading.documents:
             continue
-        encoding = profile.document_rules(exemplar).encoding
         said: list[list[Fact]] = []
         for side in (before, after):
             with suppress(IchnosError):  # which is said where it is read
                 data, label = side.files.read(name), side.files.label(name)
-                said.append(list(facts(parse(data, label, exemplar.document.format, encoding))))
+                said.append(list(facts(exemplar.parsed(data, label))))
         if len(said) == 2:
             yield from (fact for fact, _ in difference(said[0], said[1]) if fact is not None)
 

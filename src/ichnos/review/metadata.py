@@ -108,7 +108,7 @@ def _with_own(
     found = dict(titled)
     pack_file = subject.context.pack_file
     if pack_file is not None and "title" in exemplar.scopes and exemplar.in_languages("title"):
-        for sound in pack_file.sound if not exemplar.kinds else ():
+        for sound in pack_file.sound if not exemplar.how.kinds else ():
             if sound.title:
                 found.setdefault((SOUND, sound.key), {})
     return found

@@ -19,7 +19,7 @@ def said_in(exemplar: Exemplar, pack: PackThing, *, merged: bool) -> PackThing:
     A sound without files is one of the game's that gets another title, or other values: it stands where its own
     entry is known, to be changed, and the document has a place for one of them.
     """
-    of_kinds = pack.of_kinds(exemplar.kinds)
+    of_kinds = pack.of_kinds(exemplar.how.kinds)
     names = set(exemplar.scopes)
     if stands_without_files(exemplar, merged=merged):
         return of_kinds

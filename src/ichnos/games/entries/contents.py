@@ -208,7 +208,7 @@ def _kind(exemplar: Exemplar, part: Found) -> str:
     """The kind of sound, where its entry or its document is for one alone."""
     if part.alternative in exemplar.entry_kinds:
         return exemplar.entry_kinds[part.alternative]
-    return next(iter(exemplar.kinds)) if len(exemplar.kinds) == 1 else ""
+    return next(iter(exemplar.how.kinds)) if len(exemplar.how.kinds) == 1 else ""
 
 
 def _with_all_takes(entries: Iterable[SoundThing]) -> Iterable[SoundThing]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
@@ -26,7 +25,7 @@ class Originals:
         self.copied: set[str] = set()  # keys of which an entry was found to start from
         self._entries: dict[tuple[int, str], dict[str, list[Found]]] = {}
 
-    def document(self, exemplar: Exemplar, path: str, encoding: str | None = None) -> Document:
+    def document(self, exemplar: Exemplar, path: str) -> Document:
         """The game's own file at a path of the pack.
 
         Raises:
@@ -44,13 +43,13 @@ class Originals:
             )
         if path not in self._documents:
             data, label = self._files.read(path), self._files.label(path)
-            self._documents[path] = parse(data, label, exemplar.document.format, encoding)
+            self._documents[path] = exemplar.parsed(data, label)
         return self._documents[path]
 
     def references(self, exemplar: Exemplar, profile: Profile) -> set[str]:
         """The files that the game's own document of one path names; none where there is no such document."""
-        path, encoding = path_of(exemplar.path), profile.document_rules(exemplar).encoding
-        reading = read(exemplar, self.document(exemplar, path, encoding)) if path in self._names else None
+        path = path_of(exemplar.path)
+        reading = read(exemplar, self.document(exemplar, path)) if path in self._names else None
         sounds = contents(reading, self._separator).sounds if reading else ()
         return {file for sound in sounds for file, _, _ in sound.files()}
 
@@ -58,7 +57,6 @@ class Originals:
         self,
         exemplar: Exemplar,
         path: str,
-        encoding: str | None,
         scope: str,
         bindings: Bindings,
         piece: list[Node],
@@ -73,18 +71,18 @@ class Originals:
         wanted = bindings[SOUND].values.get("like")
         if not wanted:
             return None
-        document = self.document(exemplar, path, encoding)
+        document = self.document(exemplar, path)
         entries = self._found(exemplar, document, path).get(str(wanted), [])
         part = next((entry for entry in entries if entry.alternative in piece), None)
         self.copied.update([str(wanted)] if part else [])
         copied = wanted != bindings[SOUND].values["key"]
         return Editor(exemplar, document).refill(part, bindings, copied=copied) if part else None
 
-    def whole_like(self, exemplar: Exemplar, path: str, encoding: str | None, bindings: Bindings) -> str | None:
+    def whole_like(self, exemplar: Exemplar, path: str, bindings: Bindings) -> str | None:
         """For games with one file for each sound: the text of a file that is like another sound's."""
         if path not in self._names:
             return None
-        document = self.document(exemplar, path, encoding)
+        document = self.document(exemplar, path)
         reading = read(exemplar, document)
         if reading is None:
             return None

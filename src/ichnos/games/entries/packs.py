@@ -8,7 +8,6 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import PurePosixPath
 
-from ichnos.documents.formats import parse
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
@@ -75,7 +74,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 result.merged.add(name)
             try:
                 data = files.read(name)
-                document = parse(data, files.label(name), exemplar.document.format, rules.encoding)
+                document = exemplar.parsed(data, files.label(name))
             except IchnosError as error:
                 result.broken.append(error)
                 continue
@@ -92,7 +91,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 _hold_together(result, reading, in_path.get("language"))
             result.strange += _strange(reading, own, name, merged=rules.mode == "merge")
             if rules.mode == "merge" and own is not None:
-                result.of_game[name] = _keys_of(own, name, exemplar, separator, rules.encoding)
+                result.of_game[name] = _keys_of(own, name, exemplar, separator)
             if exemplar.scopes.keys() & {"title", "prop.title"}:
                 _titles(result.titled.setdefault(_spelled(exemplar), {}), result.by_document[name])
         if not (matched or exemplar.file_scopes) and rules.mode == "whole":
@@ -241,12 +240,11 @@ def _strange(reading: DocumentReading, own: Files | None, name: str, *, merged: 
             yield document.text.place(node.start), f"{why}: {document.excerpt(node)}"
 
 
-def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str, encoding: str | None) -> Counter[str]:
+def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str) -> Counter[str]:
     """How often each key stands in the game's own file."""
     if name not in own.names():
         return Counter()
-    document = parse(own.read(name), own.label(name), exemplar.document.format, encoding)
-    reading = read(exemplar, document)
+    reading = read(exemplar, exemplar.parsed(own.read(name), own.label(name)))
     return Counter(sound.key for sound in contents(reading, separator).sounds) if reading else Counter()
 
 

@@ -10,7 +10,6 @@ import json
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from ichnos.documents.formats import parse
 from ichnos.documents.tree import Document, Node, Value
 from ichnos.games.entries.edit import GROUPS, Editor
 from ichnos.games.entries.edits import Edit, removals, with_edits
@@ -57,13 +56,8 @@ class _Entry:
 class Patching:
     """One of a game's own documents, of which packs change entries."""
 
-    def __init__(self, exemplar: Exemplar, encoding: str | None) -> None:
+    def __init__(self, exemplar: Exemplar) -> None:
         self.exemplar = exemplar
-        self.encoding = encoding
-
-    def parsed(self, data: bytes, label: str) -> Document:
-        """Raises IchnosError where it cannot be read."""
-        return parse(data, label, self.exemplar.document.format, self.encoding)
 
     def _entries(self, document: Document) -> tuple[dict[Identity, _Entry], dict[Identity, _Entry]]:
         """The document's entries, and the groups that they are in.

@@ -336,14 +336,14 @@ class _Reader:
 
     def is_told_apart(self, real: Node, alternatives: list[Node]) -> bool:
         """Is it something else than an entry, as one of the values says that tell?"""
-        return bool(self.exemplar.telling) and not any(self.tells_the_same(one, real) for one in alternatives)
+        return bool(self.exemplar.how.telling) and not any(self.tells_the_same(one, real) for one in alternatives)
 
     def tells_the_same(self, pattern: Node, real: Node) -> bool:
         """Has an entry the exemplar's own values where those tell it from others?"""
         for child in pattern.children:
             there = [one for one in real.children if one.label == child.label]
             if child.holds_value:
-                is_telling = child.label in self.exemplar.telling and child not in self.exemplar.values
+                is_telling = child.label in self.exemplar.how.telling and child not in self.exemplar.values
                 if is_telling and child.value not in [one.value for one in there]:
                     return False
             elif child not in self.exemplar.units and len(there) == 1 and not self.tells_the_same(child, there[0]):
@@ -354,7 +354,7 @@ class _Reader:
         """A child as the alternative that fits it best; ``None`` where none does."""
         fits: list[tuple[int, _Fit]] = []
         for alternative in alternatives:
-            if self.exemplar.telling and not self.tells_the_same(alternative, real):
+            if self.exemplar.how.telling and not self.tells_the_same(alternative, real):
                 continue
             part = Found(scope, real, alternative=alternative)
             strays, differing = len(self.strays), len(self.differing)

@@ -7,7 +7,9 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from ichnos.documents.facts import Fact, facts
-from ichnos.documents.formats import format_of, parse
+from ichnos.documents.formats import named, parse
+from ichnos.documents.recognition import recognise
+from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
@@ -68,8 +70,7 @@ def understanding(profile: Profile, files: Files, *, game: bool = False) -> Unde
             continue
         exemplar = next((document for document in profile.documents if document.path.match(name) is not None), None)
         if exemplar is not None:
-            encoding = profile.document_rules(exemplar).encoding
-            understood, named = _document(exemplar, files, name, encoding)
+            understood, named = _document(exemplar, files, name)
             result.documents.append(understood)
             references |= named
         elif not game and not _is_known(profile, name):
@@ -102,10 +103,10 @@ def _is_known(profile: Profile, name: str) -> bool:
     return name in names_known or any(path.match(name) is not None for path in profile.picture_paths)
 
 
-def _document(exemplar: Exemplar, files: Files, name: str, encoding: str | None) -> tuple[Understood, set[str]]:
+def _document(exemplar: Exemplar, files: Files, name: str) -> tuple[Understood, set[str]]:
     understood, references = Understood(name), set()
     try:
-        document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
+        document = exemplar.parsed(files.read(name), files.label(name))
     except IchnosError as error:
         understood.values = 1
         understood.odd.append((error.place or Place(files.label(name)), error.what))
@@ -153,8 +154,7 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]
         if exemplar is None:
             continue
         with suppress(IchnosError):  # which is told where it is read
-            encoding = profile.document_rules(exemplar).encoding
-            document = parse(files.read(name), files.label(name), exemplar.document.format, encoding)
+            document = exemplar.parsed(files.read(name), files.label(name))
             reading = read(exemplar, document, exemplar.path.match(name))
             if reading is not None:
                 yield from ((name, fact) for fact, _ in _odd_facts(exemplar, reading))
@@ -163,12 +163,10 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]
 def _other(files: Files, name: str) -> Understood:
     """A file that the profile does not speak of; its values, where it is a text in a format of ours."""
     understood = Understood(name, 1)
-    form = format_of(name)
-    if form is not None and not name.lower().endswith(_PICTURES):
-        try:
-            document = parse(files.read(name), files.label(name), form)
-            understood.values = max(1, sum(1 for _ in facts(document)))
-        except IchnosError:
-            pass
+    if not name.lower().endswith(_PICTURES):
+        with suppress(IchnosError):
+            data, label = files.read(name), files.label(name)
+            if (form := recognise(name, from_bytes(data, label).content)) is not None:
+                understood.values = max(1, sum(1 for _ in facts(parse(data, label, named(form)))))
     understood.odd.append((Place(files.label(name)), "the profile does not speak of this file"))
     return understood

@@ -13,6 +13,7 @@ from pathlib import Path, PurePosixPath
 from ichnos.audio.files import clips
 from ichnos.audio.files.clips import Facts
 from ichnos.documents import formats
+from ichnos.documents.recognition import candidates
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Document, Node
 from ichnos.documents.xml import Xml
@@ -30,7 +31,6 @@ _READ = re.compile(
 _MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"\xef\xbb\xbf", "utf-8"))
 _LARGEST = 24 << 20  # bytes of a text that is looked at
 _MOST = 20_000  # files of a pack
-_PLAIN = 0.7  # of the lines of a text, in the form that a format has
 
 
 @dataclass
@@ -187,7 +187,7 @@ def _read(pack: Pack, name: str) -> None:
         return
     spelling = None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
     errors: list[IchnosError] = []
-    for kind in _formats(name, text):
+    for kind in candidates(name, text):
         escapes = _escapes(kind, text)
         try:
             document = formats.parse(data, label, formats.named(kind, escapes), spelling)
@@ -240,36 +240,6 @@ def _decodes(data: bytes, encoding: str) -> bool:
         return True
     except UnicodeDecodeError:
         return False
-
-
-def _formats(name: str, text: str) -> Iterator[str]:
-    """The formats that a text may be in, the likeliest first."""
-    format_of = formats.format_of(name)
-    lines = [line.strip() for line in text.splitlines()]
-    lines = [line for line in lines if line and not line.startswith(("#", ";", "//", "<!--"))]
-    start = next(iter(lines), "")
-    headings = sum(bool(re.fullmatch(r"\[[^\]]+\].*", line)) for line in lines)
-    statements = sum("=" in line for line in lines)
-    guesses: list[str] = []
-    if format_of is not None and not (format_of.name == "lines" and headings):
-        guesses.append(format_of.name.lower())
-    if start.startswith("<"):
-        guesses.append("xml")
-    elif start.startswith(("{", "[")) and not headings:
-        guesses.append("json")
-    if headings and statements + headings >= _PLAIN * len(lines) and "{" not in text:
-        guesses.append("ini")
-    if "{" in text:
-        guesses.append("braces")
-    if lines and statements >= _PLAIN * len(lines) and "{" not in text:
-        guesses.append("lines")
-    for sign, kind in (("\t", "tsv"), (",", "csv")):
-        counts = {line.count(sign) for line in lines}
-        if len(lines) > 1 and len(counts) == 1 and counts != {0}:
-            guesses.append(kind)
-    if lines and not statements and all(re.fullmatch(r"[\w./:\\-]+", line) for line in lines):
-        guesses.append("list")
-    yield from dict.fromkeys(guess for guess in guesses if guess in formats.FORMATS)
 
 
 @dataclass(frozen=True)

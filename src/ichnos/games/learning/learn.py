@@ -28,7 +28,8 @@ from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
 from ichnos.games.profiles.converters import Tables
-from ichnos.games.profiles.exemplar import ExemplarRules, understand
+from ichnos.games.profiles.exemplar import ExemplarRules
+from ichnos.games.profiles.units import understand
 from ichnos.games.things import combine
 
 Say = Callable[[str], None]
@@ -273,9 +274,8 @@ class _Learning:
             form = named(first.format, first.escapes)
             document = parse(data, made.path, form, first.encoding)
             several = made.several_takes is not False
-            tables = Tables(made.tables)
-            how = ExemplarRules(several, {}, tables, entry_for_takes=made.entry_for_takes)
-            exemplar = understand(holes.parse(made.path, tables), document, how)
+            how = ExemplarRules(several, tables=Tables(made.tables), entry_for_takes=made.entry_for_takes)
+            exemplar = understand(holes.parse(made.path, how.tables), document, how)
         except IchnosError as error:
             self.told.append(f"{first.name}: a draft of it is not understood ({error}); it is left out")
             return None

@@ -8,7 +8,6 @@ from functools import partial
 from pathlib import Path
 
 from ichnos.documents.facts import Fact, difference, facts
-from ichnos.documents.formats import parse
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.contents import contents
@@ -74,7 +73,7 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
         if again is None:
             proof.lost += values
             continue
-        document = parse(again, text.name, exemplar.document.format, profile.document_rules(exemplar).encoding)
+        document = exemplar.parsed(again, text.name)
         for before, after in difference(values, facts(document)):
             proof.lost += [before] if before else []
             proof.added += [after] if after else []

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import tomlkit
 
-from ichnos.documents.formats import format_of
+from ichnos.documents.recognition import recognise
 from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.decisions import GUESS, Doubt, Learned
@@ -325,8 +325,7 @@ class Rules:
         for readable in self.readable:
             made, first = readable.made, readable.made.group.first
             lines = []
-            guessed = format_of(made.path)
-            if guessed is None or guessed.name.lower() != first.format:
+            if recognise(made.path, readable.exemplar.document.text.content) != first.format:
                 lines.append(f"format = {_quoted(first.format)}")
             if first.encoding is not None:
                 lines.append(f"encoding = {_quoted(first.encoding)}")

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from pathlib import Path
 
+from ichnos.documents.regions import region_of
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError
 from ichnos.files import disk, scratch
@@ -17,7 +18,7 @@ from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.vocabulary import PACK, SOUND, TRIGGER
 from ichnos.games.profiles.word import attribute
-from ichnos.games.scripts import region_of, render, script_values
+from ichnos.games.scripts import render, script_values
 from ichnos.games.things import PackThing, Thing
 
 _VALUE = re.compile(r'"(?:[^"\\\n]|\\.)*"|\'(?:[^\'\\\n]|\\.)*\'|(?<![\w.])-?\d+(?:\.\d+)?(?![\w.])|\b(?:true|false)\b')

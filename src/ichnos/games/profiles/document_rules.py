@@ -9,6 +9,8 @@ from pydantic import AfterValidator, Field
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.types import InsidePath, Line, encoding_name, format_name
 
+_REGION = "what begins a comment: only a marked region of a file that the modder owns is written"
+
 
 class DocumentRules(TomlTable):
     """How one document of tree/ is to be understood and written."""
@@ -51,6 +53,7 @@ class DocumentRules(TomlTable):
         description="lines, ini, line-patterns: what stands before an entry that is a comment: its key is one of the"
         " game's, and the entry goes into its place",
     )
+    region: str | None = Field(default=None, min_length=1, examples=["--"], description=_REGION)
     match: tuple[str, ...] = Field(
         default=(),
         examples=[["type"]],
@@ -63,7 +66,4 @@ class DocumentRules(TomlTable):
 
 class ScriptRules(TomlTable):
     path: InsidePath = Field(description="the script's path in the pack; its template is scripts/PATH.j2")
-    region: str | None = Field(
-        default=None,
-        description="what begins a comment: only a marked region of a file that the modder owns is written",
-    )
+    region: str | None = Field(default=None, description=_REGION)

@@ -1,43 +1,42 @@
-"""An exemplar is one file of a profile's tree, understood: where its holes are, and what repeats.
-
-The unit repeated for a scope is the smallest repeatable node around all of that scope's holes.
-Two siblings alike that both hold the scope's principal hole are alternatives: two ways to write it.
-Where nothing around all of them can be repeated, and each holds the principal hole, they are pieces of
-one entry: two lines of a sound, or two lists in one file.
-A hole in the path makes the file itself the unit.
-"""
+"""An exemplar is one file of a profile's tree, understood: where its holes are, and what repeats."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
+from ichnos.documents import formats
 from ichnos.documents.tree import Document, Node
 from ichnos.games.profiles.converters import Tables
-from ichnos.games.profiles.holes import Hole, HoleError, Pattern, parse
+from ichnos.games.profiles.holes import Hole, Pattern
 from ichnos.games.profiles.vocabulary import (
-    AROUND,
-    CATEGORY,
-    GROUP,
     LANGUAGE,
-    PACK,
-    PROP,
-    SCOPES,
-    SOUND,
     TAKE,
-    all_entry_scopes,
-    entry_scopes,
-    inner_scopes,
-    is_declared,
-    is_spoken,
-    player_scopes,
     scope_row,
-    spelled,
 )
 
-# Scopes whose unit may stand around the sounds (or the props) or inside each, whichever the holes show.
-_AROUND_OR_INSIDE = (LANGUAGE, CATEGORY, GROUP)
+
+@dataclass(frozen=True)
+class ExemplarRules:
+    """How a profile says that its exemplars are to be understood.
+
+    ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
+    a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
+    ``entries`` says so of the sounds of each kind; ``kinds`` are those that stand in the document; none: all.
+    ``entry_for_takes``: each take of a sound has an entry of its own. ``telling``: labels whose values without
+    holes tell entries apart. ``encoding``: of real files. ``region``: what begins a comment, where only a marked
+    region of the file is its own.
+    """
+
+    several_takes: bool = True
+    repeat: Mapping[str, str | int] = field(default_factory=dict)
+    tables: Tables = field(default_factory=Tables)
+    entries: Mapping[str, str | int] = field(default_factory=dict)
+    kinds: frozenset[str] = frozenset()
+    entry_for_takes: bool = False
+    telling: frozenset[str] = frozenset()
+    encoding: str | None = None
+    region: str | None = None
 
 
 @dataclass
@@ -47,6 +46,7 @@ class Exemplar:
 
     path: Pattern
     document: Document
+    how: ExemplarRules
     values: dict[Node, Pattern] = field(default_factory=dict)
     labels: dict[Node, Pattern] = field(default_factory=dict)
     parents: dict[Node, Node] = field(default_factory=dict)
@@ -55,14 +55,16 @@ class Exemplar:
     scopes: dict[str, str] = field(default_factory=dict)  # of each hole's name
     file_scopes: tuple[str, ...] = ()
     root: str | None = None  # the folder that it says its references are below
-    kinds: frozenset[str] = frozenset()  # of the sounds that stand in it; empty: all
-    telling: frozenset[str] = frozenset()  # labels whose values without holes tell entries apart
     entry_kinds: dict[Node, str] = field(default_factory=dict)  # of units that are of one kind alone
     _named: dict[str, list[Hole]] = field(default_factory=dict, repr=False)
     _below: dict[Node, set[str]] = field(default_factory=dict, repr=False)
     _node_needs: dict[Node, frozenset[str]] = field(default_factory=dict, repr=False)
     _pieces: dict[tuple[Node, str], list[list[Node]]] = field(default_factory=dict, repr=False)
     _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
+
+    def parsed(self, data: bytes, label: str) -> Document:
+        """A real file as it is to be read. Raises IchnosError where it cannot be."""
+        return formats.parse(data, label, self.document.format, self.how.encoding, region=self.how.region)
 
     def names_below(self, node: Node) -> set[str]:
         """The names of all holes in ``node`` and below it."""
@@ -132,267 +134,3 @@ class Exemplar:
             )
             self._entry_needs[first, scope] = frozenset() if stays else frozenset(hole.needed for hole in more)
         return self._entry_needs[first, scope]
-
-
-@dataclass(frozen=True)
-class ExemplarRules:
-    """How a profile says that its exemplars are to be understood.
-
-    ``several_takes``: without it nothing repeats for takes. ``repeat`` says outright what repeats for
-    a scope: by its label, or by the line (from 1) that it begins on. ``tables`` are word tables.
-    ``entries`` says so of the sounds of each kind; ``kinds`` are those that stand in the document, or all.
-    ``entry_for_takes``: each take of a sound has an entry of its own. ``telling``: see the exemplar.
-    """
-
-    several_takes: bool = True
-    repeat: Mapping[str, str | int] = field(default_factory=dict)
-    tables: Tables = field(default_factory=Tables)
-    entries: Mapping[str, str | int] = field(default_factory=dict)
-    kinds: frozenset[str] = frozenset()
-    entry_for_takes: bool = False
-    telling: frozenset[str] = frozenset()
-
-
-def understand(path: Pattern, document: Document, how: ExemplarRules | None = None) -> Exemplar:
-    """Find an exemplar's holes and units.
-
-    Raises:
-        IchnosError: with the place, where a hole is wrong or nothing around it can be repeated.
-    """
-    how = how or ExemplarRules()
-    exemplar = Exemplar(path, document, kinds=how.kinds, telling=how.telling)
-    exemplar.root = _root(document)
-    _find_holes(exemplar, how.tables if exemplar.root is None else replace(how.tables, root=exemplar.root))
-    in_path = {hole.word.scope for hole in path.holes}
-    may_be = dict.fromkeys((*SCOPES[PACK].inside, *all_entry_scopes(in_path)))
-    exemplar.file_scopes = tuple(scope for scope in may_be if scope in in_path)
-    bound = frozenset({PACK, *exemplar.file_scopes, *([] if how.several_takes else [TAKE])})
-    if how.entry_for_takes:
-        exemplar.together[SOUND] = TAKE
-        bound |= {TAKE}
-    _Units(exemplar, how.repeat, how.entries).find(document.root, bound)
-    return exemplar
-
-
-_ROOT = re.compile(r"@root(?:~[a-z-]+(?:\([^()@]*\))?)*=([^@]*)@")
-
-
-def _root(document: Document) -> str | None:
-    """The folder that the document says its references are below."""
-    texts = (node.value for node in document.root.walk() if node.value is not None)
-    return next((match[1].replace("\\", "/").strip("/") for text in texts if (match := _ROOT.search(text))), None)
-
-
-def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
-    document = exemplar.document
-    for node in document.root.walk():
-        for child in node.children:
-            exemplar.parents[child] = node
-        for patterns, text, start in (
-            (exemplar.values, node.value, node.body_start),
-            (exemplar.labels, node.label, node.start),
-        ):
-            if text is None or "@" not in text:
-                continue
-            try:
-                pattern = parse(text, tables)
-            except HoleError as error:
-                raise document.error(error.what, start, error.cure) from None
-            patterns[node] = pattern
-            exemplar.scopes.update((hole.word.name, hole.word.scope) for hole in pattern.holes)
-
-
-class _Units:
-    def __init__(self, exemplar: Exemplar, repeat: Mapping[str, str | int], entries: Mapping[str, str | int]) -> None:
-        self.exemplar = exemplar
-        self.document = exemplar.document
-        self.repeat = repeat
-        self.entries = entries
-
-    def find(self, region: Node, bound: frozenset[str]) -> None:
-        """Set the units of the scopes that are still open in ``region``, the outermost first."""
-        for holders in self.apart(self.holders(region), bound):
-            self.find_among(holders, region, bound)
-
-    def find_among(self, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> None:
-        scopes = dict.fromkeys((*SCOPES, *all_entry_scopes(holders)))
-        still_open = [scope for scope in scopes if scope in holders and scope not in bound]
-        inside_others = {inner for scope in still_open if scope not in AROUND for inner in inner_scopes(scope)}
-        still_open = [scope for scope in still_open if scope not in inside_others]  # those come with what they are in
-        if SOUND in bound:  # inside a sound's own unit these are plain fields
-            still_open = [scope for scope in still_open if scope not in (CATEGORY, GROUP)]
-        if SOUND in still_open:
-            inside = {node for unit in self.units(SOUND, holders, region, bound) for node in unit.walk()}
-            around = [
-                scope for scope in _AROUND_OR_INSIDE if scope in still_open and not inside.issuperset(holders[scope])
-            ]
-            beside = [scope for scope in still_open if scope in player_scopes() or is_declared(scope)]
-            if around[:1] == [LANGUAGE]:
-                beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
-            still_open = [*(around[:1] or [SOUND]), *beside]
-        elif {PROP, LANGUAGE} <= set(still_open):
-            inside = {node for unit in self.units(PROP, holders, region, bound) for node in unit.walk()}
-            still_open.remove(LANGUAGE if inside.issuperset(holders[LANGUAGE]) else PROP)
-        for scope in still_open:
-            units = self.units(scope, holders, region, bound)
-            for unit in units:
-                self.exemplar.units[unit] = scope
-                self.find(unit, bound | {scope})
-            if units:
-                self.refuse_outside(scope, units, holders, bound)
-
-    def apart(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[dict[str, list[Node]]]:
-        """The holders of sounds and of props; two, where languages do not stand around both."""
-        if PROP in bound and LANGUAGE in holders:  # its other texts stand in the pack's own language
-            spoken = [node for node in holders.pop(LANGUAGE) if "language" in self.exemplar.names_at(node)]
-            holders |= {LANGUAGE: spoken} if spoken else {}
-        if not {LANGUAGE, SOUND, PROP} <= holders.keys() or bound & {LANGUAGE, SOUND, PROP}:
-            return [holders]
-        sounds = {scope: nodes for scope, nodes in holders.items() if scope not in (LANGUAGE, PROP)}
-        props = {PROP: holders[PROP]}
-        for node in holders[LANGUAGE]:
-            around = next(outer for outer in self.lineage(node) if self.scopes_below(outer) & {SOUND, PROP})
-            if {SOUND, PROP} <= self.scopes_below(around):
-                return [holders]
-            (props if PROP in self.scopes_below(around) else sounds).setdefault(LANGUAGE, []).append(node)
-        for sound in (sounds, props):
-            if not any("language" in self.exemplar.names_at(node) for node in sound.get(LANGUAGE, ())):
-                sound.pop(LANGUAGE, None)  # titles alone
-        return [sounds, props]
-
-    def scopes_below(self, node: Node) -> set[str]:
-        return {self.exemplar.scopes[name] for name in self.exemplar.names_below(node)}
-
-    def refuse_outside(
-        self, scope: str, units: list[Node], holders: dict[str, list[Node]], bound: frozenset[str]
-    ) -> None:
-        inside = {node for unit in units for node in unit.walk()}
-        for other in self.inner(scope, bound):
-            outside = [node for node in holders.get(other, ()) if node not in inside]
-            if outside:
-                raise self.document.error(
-                    f"this hole stands outside what is repeated for each {scope}",
-                    outside[0].start,
-                    f"put all holes of one {scope} into one entry",
-                )
-
-    def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
-        """The scope and those inside it whose holes its unit must hold, also that of a take that does not repeat."""
-        if bound & {SOUND, PROP} and scope in _AROUND_OR_INSIDE:
-            return (scope,)
-        return tuple(inner for inner in _with_inner(scope) if inner not in bound or inner == TAKE)
-
-    def holders(self, region: Node) -> dict[str, list[Node]]:
-        """The nodes with holes of each scope. Titles are a language's too, where languages repeat."""
-        found: dict[str, list[Node]] = {}
-        for node in region.walk():
-            for name in self.exemplar.names_at(node):
-                found.setdefault(self.exemplar.scopes[name], []).append(node)
-        if LANGUAGE in found:
-            nodes = [node for scope in entry_scopes() for node in found.get(scope, ())]
-            found[LANGUAGE] += [node for node in nodes if any(map(is_spoken, self.exemplar.names_at(node)))]
-        return found
-
-    def units(self, scope: str, holders: dict[str, list[Node]], region: Node, bound: frozenset[str]) -> list[Node]:
-        """The node to repeat for a scope, or its alternatives."""
-        if scope in self.repeat:
-            return self.said_outright(scope, self.repeat[scope], region)
-        if scope == SOUND and self.entries:
-            for kind, which in self.entries.items():
-                for unit in self.said_outright(f"the kind {kind}", which, region):
-                    self.exemplar.entry_kinds[unit] = kind
-            return [*self.exemplar.entry_kinds]
-        lowest = self.common([node for inner in self.inner(scope, bound) for node in holders.get(inner, ())])
-        alternatives = [
-            child
-            for child in lowest.children
-            if self.repeatable(child) and self.exemplar.names_below(child) & set(scope_row(scope).principal)
-        ]
-        if len(alternatives) > 1 and len({child.label for child in alternatives}) == 1:
-            return alternatives
-        node: Node | None = lowest
-        while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
-            node = None if node is region else self.exemplar.parents.get(node)
-        in_pieces = scope_row(scope).is_joined or (scope == LANGUAGE and bound & {SOUND, PROP})
-        if node is None and in_pieces and (pieces := self.pieces(scope, holders, bound)):
-            return pieces
-        if node is None and scope == LANGUAGE and (of := self.exemplar.units.get(region)) in (SOUND, PROP):
-            self.exemplar.together[of] = LANGUAGE  # one entry for each sound in each language
-            return []
-        if node is None:
-            raise self.document.error(
-                f"nothing around the holes of one {scope} can be repeated for the next",
-                lowest.start,
-                "put it into a list; or say in game.toml that a key has one take (several = false under [takes]),"
-                ' or that each has an entry of its own (entry-for = "take" under [[document]])'
-                if scope == TAKE
-                else f"put it into a list, or put a hole such as @{spelled(scope_row(scope).principal[0])}@ into the"
-                " file's name",
-            )
-        return [node]
-
-    def pieces(self, scope: str, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[Node]:
-        """The nodes to repeat for one entry that stands in several places, each with the entry's own name."""
-        principal = set(scope_row(scope).principal)
-        near = {node: [node] for node in holders.get(scope, ()) if self.exemplar.names_at(node) & principal}
-        for node in (node for inner in self.inner(scope, bound) for node in holders.get(inner, ()) if near):
-            near[max(near, key=lambda name: len(self.lineage(self.common([name, node]))))].append(node)
-        units: dict[Node, None] = {}
-        for nodes in near.values():
-            unit = next((node for node in self.lineage(self.common(nodes)) if self.repeatable(node)), None)
-            if unit is None:
-                return []
-            units[unit] = None
-        return list(units) if len(units) > 1 else []
-
-    def said_outright(self, scope: str, which: str | int, region: Node) -> list[Node]:
-        """What game.toml says is repeated: the nodes of a label, or the first that begins on a line."""
-        nodes = [
-            node
-            for node in region.walk()
-            if node is not region and self.repeatable(node) and self.is_meant(node, which)
-        ]
-        if not nodes:
-            what = f"on line {which}" if isinstance(which, int) else f"named {which!r}"
-            raise self.document.error(
-                f"game.toml says that {scope} repeats what stands {what}, and nothing like that is here",
-                region.start,
-                "name an entry that can be repeated, or leave it out to have it found",
-            )
-        return nodes[:1] if isinstance(which, int) else nodes
-
-    def is_meant(self, node: Node, which: str | int) -> bool:
-        if isinstance(which, int):
-            return self.document.text.place(node.start).line == which
-        return node.label == which
-
-    def lineage(self, node: Node | None) -> list[Node]:
-        """The node and all around it, the innermost first."""
-        nodes = []
-        while node is not None:
-            nodes.append(node)
-            node = self.exemplar.parents.get(node)
-        return nodes
-
-    def common(self, nodes: list[Node]) -> Node:
-        """The lowest node around all of ``nodes``."""
-        shared = self.lineage(nodes[0])
-        for node in nodes[1:]:
-            around = set(self.lineage(node))
-            shared = [candidate for candidate in shared if candidate in around]
-        return shared[0]
-
-    def repeatable(self, node: Node) -> bool:
-        parent = self.exemplar.parents.get(node)
-        return parent is not None and (
-            self.document.format.repeatable(node, parent) or bool(self.exemplar.labels.get(node))
-        )
-
-
-def _with_inner(scope: str) -> tuple[str, ...]:
-    """A scope and all that can lie inside it, without those that may also stand around it."""
-    scopes = [scope]
-    for inner in scope_row(scope).inside:
-        if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
-            scopes += _with_inner(inner)
-    return tuple(dict.fromkeys(scopes))

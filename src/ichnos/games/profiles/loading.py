@@ -11,6 +11,7 @@ from ichnos.documents.checked import checked
 from ichnos.documents.formats import FORMATS, WITH_DISABLED, format_of, named, parse
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Lines, shows_quotes
+from ichnos.documents.recognition import recognise
 from ichnos.documents.rows import CsvTable
 from ichnos.documents.text import Text, from_bytes
 from ichnos.documents.toml import TomlFile
@@ -20,13 +21,14 @@ from ichnos.files import disk
 from ichnos.games.profiles import holes, kinds, references
 from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.document_rules import DocumentRules
-from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, understand
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
 from ichnos.games.profiles.exemplar_slips import refuse_slips
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.templates import is_litter, scripts
+from ichnos.games.profiles.units import understand
 from ichnos.games.profiles.vocabulary import OWN, PACK, PART, PROP, SCOPES, SOUND, TAKE
 from ichnos.likeness import did_you_mean
 
@@ -77,6 +79,9 @@ class _Loader:
                     f'tree/ has no file "{rules.path}"', "write its path as it stands", "document", index, "path"
                 )
             self.need_kinds((*rules.kinds, *rules.entries), "document", index)
+            if rules.region is not None and rules.mode == "merge":
+                what = "a marked region is in a file of the modder's own, and merge changes one of the game's"
+                raise self.error(what, "leave one of the two out", "document", index, "region")
         for index, wanted in enumerate(self.rules.needs):
             if self.rules.declared.word(wanted) is None:
                 raise self.error(f"there is no hole named {wanted}", "see the profile reference", "needs", index)
@@ -163,7 +168,6 @@ class _Loader:
         place = Place(str(path))
         pattern = self.pattern(name, place)
         scopes = {hole.word.scope for hole in pattern.holes}
-        document_format = self.format_of(name, rules)
         suffix = PurePosixPath(name).suffix.lower()
         encoder = self.rules.own_encoder
         if pattern.holes and encoder is not None and suffix == encoder.extension:
@@ -175,7 +179,7 @@ class _Loader:
             (self.parts if PART in scopes else self.takes).append(pattern)
         elif suffix in PICTURE_SUFFIXES and PROP in scopes:
             self.pictures.append(pattern)
-        elif document_format is not None:
+        elif (document_format := self.format_of(path, rules)) is not None:
             data = disk.read(path)
             if isinstance(document_format, CsvTable):
                 first = from_bytes(data, str(path), rules.encoding or "utf-8").content.partition("\n")[0]
@@ -188,7 +192,7 @@ class _Loader:
             document = parse(data, str(path), document_format, rules.encoding, has_holes=True)
             how = ExemplarRules(
                 several, self.repeat(rules), self.tables, rules.entries, frozenset(rules.kinds),
-                rules.entry_for == "take", frozenset(rules.match),
+                rules.entry_for == "take", frozenset(rules.match), rules.encoding, rules.region,
             )  # fmt: skip
             exemplar = understand(pattern, document, how)
             refuse_slips(exemplar, self.rules.declared, {part for kind in self.kinds.values() for part in kind.parts})
@@ -234,14 +238,25 @@ class _Loader:
                 cure = did_you_mean(there, label, 2, otherwise="name one that stands in the entry")
                 raise self.error(what, cure, "document", self.rules.document.index(rules), "match")
 
-    def format_of(self, name: str, rules: DocumentRules) -> Format | None:
-        if rules.format == "braces" and rules.escapes is None and _SINGLE.search(disk.read(self.tree / name)):
+    def format_of(self, path: Path, rules: DocumentRules) -> Format | None:
+        """A document's format, as game.toml says it, or its content shows; ``None`` of a file that is only copied."""
+        name = rules.format or self.recognised(path, rules)
+        if name is None:
+            return None
+        if name == "braces" and rules.escapes is None and _SINGLE.search(disk.read(path)):
             return named("braces", "none")  # the file shows that a backslash stands for itself
-        if rules.format is not None:
-            return named(rules.format, rules.escapes, self.disabled(rules.format, rules))
-        guessed = format_of(name)
-        how = self.disabled(guessed.name.lower(), rules) if guessed else None
-        return named(guessed.name.lower(), rules.escapes, how) if guessed else None
+        return named(name, rules.escapes, self.disabled(name, rules))
+
+    def recognised(self, path: Path, rules: DocumentRules) -> str | None:
+        """What format a file's content shows; it is lines of its own where it has holes, and is like no other."""
+        by_extension = format_of(path.name)
+        hint = by_extension.name.lower() if by_extension is not None else None
+        try:
+            text = from_bytes(disk.read(path), str(path), rules.encoding or "utf-8").content
+        except IchnosError:
+            return hint  # what is wrong is said where it is read
+        has_holes = any(holes.known(text, self.rules.declared))
+        return (recognise(path.name, text) or "line-patterns") if has_holes else hint
 
     def repeat(self, rules: DocumentRules) -> dict[str, str | int]:
         """What game.toml says outright of what repeats, by scope as code calls it."""
@@ -326,7 +341,7 @@ class _Loader:
         if not listing or self.rules.script:
             return
         for index, kind in enumerate(self.kinds.values(), -1):
-            covered = any(not one.kinds or kind.name in one.kinds for one in listing)
+            covered = any(not one.how.kinds or kind.name in one.how.kinds for one in listing)
             of_entries = [one for one in listing if one.entry_kinds]
             if of_entries and len(of_entries) == len(listing):
                 covered = any(kind.name in of_entry.entry_kinds.values() for of_entry in of_entries)

@@ -11,6 +11,7 @@ from typing import Any
 
 import tomlkit
 
+from ichnos.documents.regions import region_of
 from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Value
 from ichnos.errors import IchnosError, Place, UsageError
@@ -26,7 +27,6 @@ from ichnos.games.profiles.converters import is_like
 from ichnos.games.profiles.declared import by_declaration
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
-from ichnos.games.scripts import region_of
 from ichnos.games.things import AnyThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, whole
 from ichnos.pack.adopting.players import Players
@@ -164,9 +164,9 @@ class _Adopting:
         others = list(self._others(sounds.loose))
         self._tell_unread()
         folder = disk.resolved(to or Path(name))
-        seen = seen_from(folder, disk.resolved(installation)) if installation else None
         self.adopted.text = "".join(self._text(self._game(folder), icon, others, {"sound": sounds.tables, **tables}))
-        if seen is not None:
+        if installation:
+            seen = seen_from(folder, disk.resolved(installation))
             self.adopted.written[LOCAL_NAME] = local.text_of(seen).encode()
 
     def _game(self, folder: Path) -> str:
@@ -224,16 +224,33 @@ class _Adopting:
             if script.path not in names:
                 continue
             self.taken.add(script.path)
+            own, made = self._in_region(script.path, script.region)
             label = self.opened.files.label(script.path)
-            text = from_bytes(self.opened.files.read(script.path), label).content
-            own, made = region_of(text, script.region) if script.region is not None else ("", text)
             things = read_triggers(self.profile, label, made) if made.strip() else []
             if things is None:
                 things = []
                 own = f"{own}{made.lstrip()}" if script.region is not None else ""
             yield from things
-            if own.strip():
-                self.adopted.written[f"{_OWN}/{script.path}"] = own.encode()
+            self._keep_own(script.path, own)
+        self._keep_own_around_documents()
+
+    def _in_region(self, path: str, comment: str | None, encoding: str = "utf-8") -> tuple[str, str]:
+        """What of a file is the modder's own, and what was made."""
+        text = from_bytes(self.opened.files.read(path), self.opened.files.label(path), encoding).content
+        return region_of(text, comment) if comment is not None else ("", text)
+
+    def _keep_own(self, path: str, text: str, encoding: str = "utf-8") -> None:
+        """A file that the build puts its region into again."""
+        if text.strip():
+            self.adopted.written[f"{_OWN}/{path}"] = text.encode(encoding)
+
+    def _keep_own_around_documents(self) -> None:
+        for name in self.opened.reading.documents:
+            exemplar = next(one for one in self.profile.documents if one.path.match(name) is not None)
+            if exemplar.how.region is not None:
+                encoding = exemplar.how.encoding or "utf-8"
+                own, made = self._in_region(name, exemplar.how.region, encoding)
+                self._keep_own(name, own if made else "", encoding)
 
     def _picture(self, path: str) -> str | None:
         if path not in self.opened.files.names() or not self._can_be(path):

@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from ichnos.documents.regions import opening, region_of, sign_of, with_region, without_region
 from ichnos.documents.text import Text, from_bytes
 from ichnos.documents.tree import Unwritable
 from ichnos.errors import IchnosError, Place, raise_all
@@ -18,7 +19,6 @@ from ichnos.games.entries.fill import Bindings, resolve
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.holes import HoleError, Missing, Pattern, parse
 from ichnos.games.profiles.vocabulary import PACK, SOUND, TAKE
-from ichnos.games.scripts import opening, region_of, sign_of, with_region, without_region
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses
 from ichnos.pack.workspace import lockfile

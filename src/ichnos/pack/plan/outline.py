@@ -8,7 +8,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import PurePosixPath
 
-from ichnos.documents.formats import parse
+from ichnos.documents.regions import with_region
 from ichnos.documents.text import CannotSpell, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
@@ -30,7 +30,7 @@ from ichnos.games.profiles.vocabulary import (
     TRIGGER,
     built,
 )
-from ichnos.games.scripts import render, script_values, with_region
+from ichnos.games.scripts import render, script_values
 from ichnos.games.things import PackThing
 from ichnos.pack.plan import meaning, other_files, unplaced
 from ichnos.pack.plan.naming import ClipUses, named_path, spelled_path
@@ -165,35 +165,35 @@ def _document(
     Args:
         errors: takes what it would say otherwise than is meant.
     """
-    rules = workspace.profile.document_rules(exemplar)
-    names, said = workspace.profile.rules.names, partial(resolve, bindings=bindings)
-    path = named_path(names, exemplar.path, said, "documents")
-    spelling = exemplar.document.text
+    rules, names = workspace.profile.document_rules(exemplar), workspace.profile.rules.names
+    path = named_path(names, exemplar.path, partial(resolve, bindings=bindings), "documents")
+    spelling, merged = exemplar.document.text, rules.mode == "merge"
     changes: list[EntryChange] = []
-    merged = rules.mode == "merge"
     if merged:
-        document = originals.document(exemplar, path, rules.encoding)
-        like = partial(originals.like, exemplar, path, rules.encoding)
-        content, changes = merge(exemplar, document, bindings, like)
+        document = originals.document(exemplar, path)
+        content, changes = merge(exemplar, document, bindings, partial(originals.like, exemplar, path))
         spelling = document.text
     elif _may_be_empty(exemplar, rules) or _says_anything(exemplar, bindings):
-        content = _filled(exemplar, path, rules.encoding, bindings, originals, workspace.profile.rules.names)
+        content = _filled(exemplar, path, bindings, originals, names)
     else:
         errors += proof.unwritten(exemplar, path, bindings)
         return None
+    content, around = _in_region(workspace, path, content, rules.region, rules.encoding or "utf-8")
     try:
         data = spelling.to_bytes(content)
     except CannotSpell as error:
         errors.append(_not_spelled(workspace, path, error))
         return None
-    filled = parse(data, path, exemplar.document.format, rules.encoding)  # what cannot be read again is never written
+    filled = exemplar.parsed(data, path)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
     if merged and not changes:
         if not any(workspace.is_installed(placed.sound) for placed in workspace.sounds):
             return None
         return PlannedFile(path, "merged into the game's own, where this pack is installed already", data)
-    standing = len(proof.standing.get(path, ()))
-    reason = f"merged into the game's own, {len(changes)} changed" if changes else why(workspace, exemplar, standing)
+    if changes:
+        reason = f"merged into the game's own, {len(changes)} changed"
+    else:
+        reason = why(workspace, exemplar, len(proof.standing.get(path, ()))) + around
     return PlannedFile(path, reason, data, changes=tuple(changes), is_built=not built().isdisjoint(exemplar.scopes))
 
 
@@ -224,7 +224,6 @@ def _says_anything(exemplar: Exemplar, bindings: Bindings) -> bool:
 def _filled(
     exemplar: Exemplar,
     path: str,
-    encoding: str | None,
     bindings: Bindings,
     originals: Originals,
     names: NameRules,
@@ -234,29 +233,38 @@ def _filled(
         its_own = replace(bindings[SOUND], values={**bindings[SOUND].values, "key": like}, inside={})
         value = partial(resolve, bindings={**bindings, SOUND: its_own})
         for original in (named_path(names, exemplar.path, value, "documents"), spelled_path(exemplar.path, value)):
-            text = originals.whole_like(exemplar, original, encoding, bindings)
+            text = originals.whole_like(exemplar, original, bindings)
             if text is not None:
                 originals.copied.add(str(like))
                 return text
-    return fill(exemplar, bindings, partial(originals.like, exemplar, path, encoding))
+    return fill(exemplar, bindings, partial(originals.like, exemplar, path))
 
 
 def _script(workspace: Workspace, script: Script, pack: PackThing) -> PlannedFile:
     profile = workspace.profile
     values = script_values(pack, profile.rules.names)
     body = render(profile.folder / "scripts", script.template, values, profile.tables)
-    reason = "a script that plays the sounds"
-    if script.region is not None:
-        own = workspace.folder / "own" / script.path
-        disk.refuse_way_out(workspace.folder, own, f"own/{script.path}")
-        theirs = from_bytes(disk.read(own), f"own/{script.path}").content if disk.is_file(own) else ""
-        reason += f", in the marked region of own/{script.path}" if theirs else ""
-        body = with_region(theirs, body, script.region)
+    body, around = _in_region(workspace, script.path, body, script.region)
     template = disk.read(profile.folder / "scripts" / script.template).decode("utf-8", "replace")
     of_files = "pack.sounds" in template or any(  # every template speaks of sounds
         re.search(rf"\b{name.rpartition('.')[2]}\b", template) for name in built() - {"pack.sounds"}
     )
-    return PlannedFile(script.path, reason, body.encode(), is_built=of_files)
+    return PlannedFile(script.path, f"a script that plays the sounds{around}", body.encode(), is_built=of_files)
+
+
+def _in_region(
+    workspace: Workspace, path: str, body: str, comment: str | None, encoding: str = "utf-8"
+) -> tuple[str, str]:
+    """What was filled, in the marked region of a file of the modder's own, and what the plan says of that file.
+
+    Without a ``comment`` that marks one, it is the whole file.
+    """
+    if comment is None:
+        return body, ""
+    own, label = workspace.folder / "own" / path, f"own/{path}"
+    disk.refuse_way_out(workspace.folder, own, label)
+    theirs = from_bytes(disk.read(own), label, encoding).content if disk.is_file(own) else ""
+    return with_region(theirs, body, comment), f", in the marked region of {label}" if theirs else ""
 
 
 def _not_in_scripts(workspace: Workspace, pack: PackThing, scripts: Sequence[PlannedFile]) -> Iterator[IchnosError]:

@@ -263,7 +263,7 @@ def _holes_for(profile: Profile, kind: str) -> set[str]:
     """The names of the holes that sounds of a kind have in this game's files."""
     holes: set[str] = set()
     for exemplar in profile.written:
-        if exemplar.kinds and kind not in exemplar.kinds:
+        if exemplar.how.kinds and kind not in exemplar.how.kinds:
             continue
         others = {unit for unit, own in exemplar.entry_kinds.items() if own != kind}
         outside = set(exemplar.document.root.walk()) - {node for unit in others for node in unit.walk()}
