@@ -15,7 +15,8 @@ from ichnos.documents.formats import format_of, named, parse
 from ichnos.errors import IchnosError
 from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.fill import Bindings, fill
-from ichnos.games.entries.read import Found, read
+from ichnos.games.entries.found import Found
+from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes, loading, places
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
 from ichnos.games.profiles.units import understand

@@ -71,3 +71,41 @@ def test_alternatives_are_told_apart(tmp_path: Path) -> None:
     assert {one["id"]: (one["type"], one.get("slow")) for one in said} == {
         "weir": ("song", None), "mill": ("dial", None), "cog": ("song", 3),
     }  # fmt: skip
+
+
+LISTED = '{"noises": [{"called": ["@key@"], "loud": "@volume@", "files": ["@file@"]}]}\n'
+IN_LISTS = """{"noises": [
+  {"called": ["gong", "bell", "chime"], "loud": 0.5, "files": ["a.wav"]},
+  {"called": ["horn"], "files": []}
+]}
+"""
+JOINED = '<a>\n  <n id="@key~joined(, )@" loud="@volume@"><f>@file@</f></n>\n</a>\n'
+IN_TEXTS = """<a>
+  <n id="gong, bell, chime" loud="0.5"><f>a.wav</f></n>
+  <n id="horn"><f>b.wav</f></n>
+</a>
+"""
+
+
+@pytest.mark.parametrize(("name", "shape", "own"), [("n.json", LISTED, IN_LISTS), ("n.xml", JOINED, IN_TEXTS)])
+def test_an_entry_with_several_keys_gives_one_away(tmp_path: Path, name: str, shape: str, own: str) -> None:
+    rules = f'[install]\nfolder = ""\nlay = "over"\n[[document]]\npath = "{name}"\nmode = "merge"\n'
+    tree = {f"tree/{name}": shape, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "pier", rules, tree, {name: own})
+    game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n\n[[sound]]\nkey = "horn"\ntakes = ["c2.wav"]\n', keys=4)
+    before, _, after = own.partition("bell")
+    text = (game.build() / name).read_text()
+    assert text.startswith(before.removesuffix('"'))  # up to the name that is gone, no byte has changed
+    assert "bell" not in text.splitlines()[1]
+    assert "chime" in text.splitlines()[1]
+    assert game.run("install", cwd=game.own).code == 0
+    path = tmp_path / "game" / name
+    assert path.read_text() == text
+    (tmp_path / "game" / name).write_text(text.replace("gong", "gongs"))  # somebody goes on with it
+    assert game.run("restore", "--keep-theirs", cwd=game.own).code == 0
+    assert "mine/" not in path.read_text()
+    harvested = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile, "--json")
+    assert json.loads(harvested.out)["keys"] == 4
+    for key, file in (("gongs", "a.wav"), ("bell", "a.wav"), ("chime", "a.wav")):
+        shown = game.run("keys", key, "--game", game.profile, "--json")
+        assert file in shown.out

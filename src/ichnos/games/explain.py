@@ -13,7 +13,8 @@ from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.contents import contents
 from ichnos.games.entries.edit import merge
 from ichnos.games.entries.fill import Bindings, fill, instances, resolve
-from ichnos.games.entries.read import every, read
+from ichnos.games.entries.found import every
+from ichnos.games.entries.read import read
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile

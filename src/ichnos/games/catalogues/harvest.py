@@ -157,7 +157,7 @@ def _take_in(catalogue: Catalogue, pack: PackReading) -> None:
     for key, sound in sounds.items():
         files = JOINT.join(reference for reference, _, _ in sound.files())
         catalogue.add(key, sound.category or categories.get(key), files, where[key], sound.kind)
-    for key, document in pack.disabled.items():
+    for key, document in pack.waiting.items():
         if key not in sounds:
             catalogue.add(key, categories.get(key), "", document)
 

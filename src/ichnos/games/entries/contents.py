@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import Place
-from ichnos.games.entries.read import DocumentReading, Found
+from ichnos.games.entries.found import Found
+from ichnos.games.entries.read import DocumentReading
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
     AROUND,
@@ -91,9 +92,17 @@ def sound_entries(pack: Found, separator: str) -> Iterator[tuple[str, Found]]:
         yield _key(values, separator), part
 
 
-def disabled_keys(reading: DocumentReading, separator: str) -> list[str]:
-    """The keys of entries that are comments: the game knows them, and has nothing under them."""
-    return [_key(values, separator) for _, values in _entries(reading.pack, SOUND, {}, disabled=True)]
+def waiting_keys(reading: DocumentReading, separator: str) -> Iterator[str]:
+    """The keys that the game knows, and has nothing under: of entries that are comments, or that have no files yet."""
+    yield from (_key(values, separator) for _, values in _entries(reading.pack, SOUND, {}, disabled=True))
+    exemplar = reading.exemplar
+    lists = {exemplar.parents[unit] for unit, scope in exemplar.units.items() if scope == TAKE} - {*exemplar.units}
+    if not lists and not exemplar.how.telling:
+        return
+    for part, values in _entries(reading.pack, SOUND, {}):
+        is_empty = any(pattern in lists and not real.children for pattern, real in part.pairs)
+        if is_empty or (exemplar.how.telling and "file" not in part.nodes and not any(part.all(TAKE))):
+            yield _key(values, separator)
 
 
 def _entries(

@@ -12,9 +12,11 @@ from dataclasses import replace
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value, margin
 from ichnos.errors import IchnosError
+from ichnos.games.entries import names
 from ichnos.games.entries.edits import Edit, EntryChange, behind_line, change_of, removals, with_edits
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
-from ichnos.games.entries.read import Found, read
+from ichnos.games.entries.found import Found
+from ichnos.games.entries.read import read
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Missing, Pattern
@@ -25,6 +27,7 @@ GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never re
 
 
 _BRACKETS = ("{", "[")
+_INDENTED = re.compile(r"(?<=\n)[ \t]")
 _CLOSING = re.compile(r"\s*([\])}];?|</[^<>]*>)$")  # what ends a container, and the white space before it
 
 
@@ -49,11 +52,7 @@ def merge(
     edits = list(editor.change(reading.pack, bindings) if one_entry else editor.merge_entries(reading.pack, bindings))
     text = document.text.content
     edits = [edit for edit in edits if text[edit.start : edit.end] != edit.text]  # rounded to what stands there
-    changes = [change_of(document, edit) for edit in edits]
-    return with_edits(text, edits), changes
-
-
-_INDENTED = re.compile(r"(?<=\n)[ \t]")
+    return with_edits(text, edits), [change_of(document, edit) for edit in edits]
 
 
 class Editor:
@@ -81,7 +80,8 @@ class Editor:
             {tuple(one.values.get(name) for name in naming): one for one in by_state if one.alternative in piece}
             for piece in pieces
         ]
-        added = []
+        added: list[str] = []
+        shared: list[tuple[Found, str]] = []
         for inner in repetitions(self.exemplar, scope, bindings):
             named = tuple(resolve(name, inner) for name in naming)
             for piece, there in zip(pieces, existing, strict=True):
@@ -95,9 +95,13 @@ class Editor:
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
                     text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)
-                    if text != self.text[part.node.start : part.node.end]:
+                    if len(part.names) > 1:
+                        shared += [(part, text)] if text != names.alone(self.exemplar, self.document, part) else []
+                    elif text != self.text[part.node.start : part.node.end]:
                         yield Edit(part.node.start, part.node.end, text)
-        if added:
+        edits, apart = names.set_apart(self.exemplar, self.document, shared)
+        yield from edits
+        if added := [*apart, *added]:
             own = {id(node) for node in real.children}
             yield from self.insert(added, pattern, real, [one.node for one in here if id(one.node) in own])
 
@@ -116,7 +120,7 @@ class Editor:
         Args:
             copied: it is the text of another sound's entry, whose titles are not this one's.
         """
-        edits = list(self.change(part, bindings, copied=copied))
+        edits = [*self.change(part, bindings, copied=copied), *names.without_others(self.document, part)]
         text = with_edits(self.text, edits, part.node.start, part.node.end)
         return text.removeprefix(self.document.format.disabled or "") if part.node.is_disabled else text
 

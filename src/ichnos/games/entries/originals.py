@@ -8,7 +8,8 @@ from ichnos.files.sources import Files
 from ichnos.games.entries.contents import contents, sound_entries
 from ichnos.games.entries.edit import Editor
 from ichnos.games.entries.fill import Bindings
-from ichnos.games.entries.read import Found, read
+from ichnos.games.entries.found import Found
+from ichnos.games.entries.read import read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND

@@ -12,8 +12,9 @@ from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node, Value
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
-from ichnos.games.entries.contents import contents, disabled_keys
-from ichnos.games.entries.read import DocumentReading, every, read
+from ichnos.games.entries.contents import contents, waiting_keys
+from ichnos.games.entries.found import every
+from ichnos.games.entries.read import DocumentReading, read
 from ichnos.games.profiles.converters import ANYWHERE, is_like
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.holes import Pattern
@@ -33,7 +34,7 @@ class PackReading:
     disagreeing: list[tuple[Place, str]] = field(default_factory=list)  # one thing, said otherwise in two places
     unknown: Counter[str] = field(default_factory=Counter)  # labels that the profile does not know
     absent: list[str] = field(default_factory=list)  # documents that the profile has and the pack lacks
-    disabled: dict[str, str] = field(default_factory=dict)  # keys of entries that are comments, with the document
+    waiting: dict[str, str] = field(default_factory=dict)  # keys that have nothing under them yet, with the document
     names: dict[str, dict[str, None]] = field(default_factory=dict)  # what triggers may speak of, by their fields
     documents: dict[str, None] = field(default_factory=dict)  # as they were read
     # Of each document of the profile, by key (of a prop: its name) and language, where titles stand.
@@ -221,7 +222,7 @@ def _take_in(
 ) -> None:
     document = reading.document
     result.by_document[name] = contents(reading, separator, in_path)
-    result.disabled = dict.fromkeys(disabled_keys(reading, separator), name) | result.disabled
+    result.waiting = dict.fromkeys(waiting_keys(reading, separator), name) | result.waiting
     for part in every(reading.pack):
         if part.unknown:
             nodes = [node for node in part.unknown if node.children or node.holds_value]

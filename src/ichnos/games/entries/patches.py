@@ -7,13 +7,15 @@ into the file as it is now, one pack's entries leave another's alone, and can be
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from ichnos.documents.tree import Document, Node, Value
+from ichnos.games.entries import names
 from ichnos.games.entries.edit import GROUPS, Editor
 from ichnos.games.entries.edits import Edit, removals, with_edits
-from ichnos.games.entries.read import Found, read
+from ichnos.games.entries.found import Found
+from ichnos.games.entries.read import read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import part_in
 
@@ -94,6 +96,15 @@ class Patching:
         walk(reading.pack, ())
         return entries, groups
 
+    def _text(self, document: Document, entry: _Entry) -> str:
+        """An entry's text, with line ends of one sign; of one with several names, as it would be for this one alone."""
+        return names.alone(self.exemplar, document, entry.found).replace("\r\n", "\n")
+
+    def _texts(self, document: Document) -> tuple[dict[Identity, str], Collection[Identity]]:
+        """The texts of a document's entries, and the groups that they are in."""
+        entries, groups = self._entries(document)
+        return {identity: self._text(document, one) for identity, one in entries.items()}, groups
+
     def identities(self, document: Document) -> set[Identity]:
         """Those of its entries. Raises IchnosError where it has another structure."""
         return set(self._entries(document)[0])
@@ -116,8 +127,8 @@ class Patching:
         own_entries, their_groups = self._entries(own)
         changed, left = {}, []
         for identity, one in entries.items():
-            text = _text(theirs, one.found.node)
-            if identity in own_entries and _text(own, own_entries[identity].found.node) == text:
+            text = self._text(theirs, one)
+            if identity in own_entries and self._text(own, own_entries[identity]) == text:
                 continue
             files = [str(value) for name, value in _values(one.found) if name in ("file", "part.file") or part_in(name)]
             if files and not any(map(is_of_pack, files)):
@@ -137,19 +148,27 @@ class Patching:
         editor = Editor(self.exemplar, document)
         edits: list[Edit] = []
         added: dict[Node, tuple[Node, list[str]]] = {}
+        shared: dict[Node, list[tuple[Found, str]]] = {}
         new_groups: list[Identity] = []
         for identity, text in (*patch.groups.items(), *patch.entries.items()):
             if any(identity[: len(group)] == group for group in new_groups):
                 continue  # it stands in the group's own text
             spelled = _with_ends(text, document)
             there = entries.get(identity)
-            if there is not None:
+            if there is not None and len(there.found.names) > 1:
+                added.setdefault(there.parent, (there.pattern, []))
+                shared.setdefault(there.parent, []).append((there.found, spelled))
+            elif there is not None:
                 edits.append(Edit(there.found.node.start, there.found.node.end, spelled))
             elif identity not in groups:
                 pattern, parent = self._home(identity, document, entries, groups)
                 added.setdefault(parent, (pattern, []))[1].append(spelled)
                 new_groups += [identity] if identity in patch.groups else []
-        for parent, (pattern, texts) in added.items():
+        for parent, parts in shared.items():
+            apart, texts = names.set_apart(self.exemplar, document, parts)
+            edits += apart
+            added[parent][1].extend(texts)
+        for parent, (pattern, texts) in ((parent, home) for parent, home in added.items() if home[1]):
             after = [entry.found.node for entry in (*entries.values(), *groups.values()) if entry.parent is parent]
             edits += editor.insert(texts, pattern, parent, sorted(after, key=lambda node: node.start), of_file=True)
         return with_edits(document.text.content, edits)
@@ -176,10 +195,9 @@ class Patching:
     def taken_out(
         self, ours: Iterable[Identity], now: Document, left: Document, base: Document, *, keep: bool = False
     ) -> tuple[str, list[Identity]]:
-        """A document that somebody has changed, without our entries.
+        """A document that somebody has changed (``now``), without our entries.
 
         Args:
-            now: as it is.
             left: as we left it.
             base: as it was before us.
             keep: entries of ours that somebody has changed stay as they are now.
@@ -191,7 +209,7 @@ class Patching:
             IchnosError: one of the three has another structure.
         """
         entries, groups = self._entries(now)
-        (as_left, _), (before, groups_before) = self._entries(left), self._entries(base)
+        (as_left, _), (before, groups_before) = self._texts(left), self._texts(base)
         edits: list[Edit] = []
         gone: dict[Node, list[Node]] = {}
         changed = []
@@ -199,15 +217,16 @@ class Patching:
             if identity not in entries:
                 continue
             entry = entries[identity]
-            text = _text(now, entry.found.node)
-            old = _text(base, before[identity].found.node) if identity in before else None
+            text, old = self._text(now, entry), before.get(identity)
             if text == old:
                 continue
-            if identity not in as_left or text != _text(left, as_left[identity].found.node):
+            if text != as_left.get(identity):
                 changed.append(identity)
                 if keep:
                     continue
-            if old is None:
+            if len(entry.found.names) > 1:  # somebody has put others to it
+                edits += names.without(self.exemplar, now, [entry.found])
+            elif old is None:
                 gone.setdefault(entry.parent, []).append(entry.found.node)
             else:
                 edits.append(Edit(entry.found.node.start, entry.found.node.end, _with_ends(old, now)))

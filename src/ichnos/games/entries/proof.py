@@ -14,8 +14,9 @@ from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import said_in
 from ichnos.games.entries.contents import contents, sound_entries
 from ichnos.games.entries.fill import Bindings, resolve
+from ichnos.games.entries.found import Found, every
 from ichnos.games.entries.packs import SoundFiles
-from ichnos.games.entries.read import DocumentReading, Found, every, read
+from ichnos.games.entries.read import DocumentReading, read
 from ichnos.games.facts import name_of, of_thing
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converters import Unreadable
@@ -40,6 +41,7 @@ from ichnos.games.things import NOWHERE, PackThing, SoundThing, Thing
 _ROUNDED = 0.005  # of a value: what a converter rounds by more than that is reported
 _ONE_EACH = "the game has an entry for each take, and its own cannot be replaced: give the sound a key of its own"
 _OF_SOUNDS = {SOUND, TAKE, PART}
+_SORTED = {CATEGORY: "category", GROUP: "key.group", SOUND: "key"}
 
 
 @dataclass
@@ -146,16 +148,14 @@ class _OneDocument:
     def meant(self) -> list[SoundThing]:
         """The sounds that this file is for."""
         bound = self.bindings
-        of: dict[str, Value] = {
-            CATEGORY: resolve("category", bound), GROUP: resolve("key.group", bound), SOUND: resolve("key", bound)
-        }  # fmt: skip
-        sounds = []
-        for sound in said_in(self.exemplar, self.proof.said, merged=self.merged).sounds:
+        of: dict[str, Value] = {scope: resolve(name, bound) for scope, name in _SORTED.items()}
+
+        def own(sound: SoundThing) -> dict[str, Value]:
             group = sound.key.rpartition(self.proof.separator)[0] or None
-            own = {CATEGORY: sound.category, GROUP: group, SOUND: sound.key}
-            if all(own[scope] == of[scope] for scope in (CATEGORY, GROUP, SOUND) if scope in bound):
-                sounds.append(sound)
-        return sounds
+            return {CATEGORY: sound.category, GROUP: group, SOUND: sound.key}
+
+        sounds = said_in(self.exemplar, self.proof.said, merged=self.merged).sounds
+        return [sound for sound in sounds if all(own(sound)[scope] == of[scope] for scope in of if scope in bound)]
 
     def sounds(self, read_back: Sequence[SoundThing]) -> Iterator[IchnosError]:
         by_key: dict[str, list[SoundThing]] = {}

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
+from ichnos.games.entries.found import Found, by_name, every
 from ichnos.games.profiles.converters import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -24,36 +25,6 @@ from ichnos.games.profiles.vocabulary import (
     is_declared,
     scope_row,
 )
-
-
-@dataclass(slots=True)
-class Found:
-    """What was read of one pack, sound, take ...: values by hole name, and where each stands."""
-
-    scope: str
-    node: Node
-    values: dict[str, Value] = field(default_factory=dict)
-    nodes: dict[str, Node] = field(default_factory=dict)
-    inside: dict[str, list[Found]] = field(default_factory=dict)
-    unknown: list[Node] = field(default_factory=list)
-    alternative: Node | None = None  # the exemplar's node that it was matched against
-    pairs: list[tuple[Node, Node]] = field(default_factory=list)  # exemplar's nodes and the real ones
-
-    def all(self, scope: str) -> Iterator[Found]:
-        """Every instance of a scope, at any depth."""
-        for inner_scope, parts in self.inside.items():
-            for inner in parts:
-                if inner_scope == scope:
-                    yield inner
-                yield from inner.all(scope)
-
-
-def every(part: Found) -> Iterator[Found]:
-    """It, and all that was found inside it."""
-    yield part
-    for inner in part.inside.values():
-        for part_inside in inner:
-            yield from every(part_inside)
 
 
 @dataclass(frozen=True)
@@ -141,6 +112,9 @@ class _Reader:
         if values is None:
             return False
         for name, value in values.items():
+            if isinstance(value, list) and name in scope_row(part.scope).principal:
+                part.names += [(one, real) for one in value[len(part.names) :]]
+                value = value[0] if value else None
             if name not in part.values:
                 part.values[name] = value
                 part.nodes[name] = real
@@ -202,7 +176,20 @@ class _Reader:
         for member, item in zip(fixed, real.children, strict=False):
             if not self.match(member.node, item, part) and not self.is_odd_header(member, item, part):
                 return None
-        return real.children[len(fixed) :]
+        rest = real.children[len(fixed) :]
+        return self.more_names(fixed[0], rest, part) if rest and len(fixed) == 1 and fixed[0].naming else rest
+
+    def more_names(self, member: _Member, rest: list[Node], part: Found) -> list[Node]:
+        """What is left of a list in which an entry has its names: of those behind the first, each is one more."""
+        pattern = self.exemplar.values.get(member.node)
+        if pattern is None or len(pattern.holes) != 1:
+            return rest
+        name = pattern.holes[0].word.name
+        named = [(node, (pattern.match(node.value) or {}).get(name)) for node in rest if node.holds_value]
+        others = [(value, node) for node, value in named if value is not None]
+        if others:
+            part.names = [(part.values[name], part.nodes[name]), *others]
+        return [node for node in rest if not any(node is other for _, other in others)]
 
     def by_label(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
         rest = [child for child in real.children if not child.is_disabled] if self.has_disabled else [*real.children]
@@ -324,7 +311,7 @@ class _Reader:
             best = self.best(scope, alternatives, real)
             if best is not None:
                 one, strays, differing = best
-                into.append(one)
+                into += by_name(one)
                 self.strays += strays
                 self.differing += differing
             elif self.looks_like_one(real, alternatives) and not self.is_told_apart(real, alternatives):

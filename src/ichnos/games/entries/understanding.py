@@ -13,8 +13,9 @@ from ichnos.documents.text import from_bytes
 from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError, Place
 from ichnos.files.sources import Files
+from ichnos.games.entries.found import every
 from ichnos.games.entries.packs import SoundFiles, read_pack
-from ichnos.games.entries.read import DocumentReading, every, read
+from ichnos.games.entries.read import DocumentReading, read
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import part_in

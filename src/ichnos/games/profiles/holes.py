@@ -76,6 +76,8 @@ class Hole:
             if not isinstance(value, list):
                 raise Unreadable("a list is expected")
             return [spelled(one) for one in value]
+        if isinstance(value, list) and self.word.is_name and any(one.name == "joined" for one in self.converters):
+            return [spelled(one) for one in value] if len(value) > 1 else spelled(next(iter(value), ""))
         if isinstance(value, list):
             raise Unreadable("a single value is expected, not a list")
         if self.word.kind == "yes-no" and not isinstance(value, bool):
