@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import tomllib
 from pathlib import Path
+
+import pytest
 
 from conftest import Made, edit, run
 from ichnos.games.profiles.declared import SAID_OTHERWISE, Declarations, DeclaredThing
@@ -314,3 +317,61 @@ def test_no_field_takes_the_name_of_one_that_every_workspace_has(tmp_path: Path)
         {},
     )
     assert 'a take has a field "path" already' in run("games", "check", game.profile).err
+
+
+TEXTS = """
+[[thing]]
+name = "channel"
+about = "a channel of the desk"
+"""
+for _of, _name in (("channel", "label"), ("sound", "lore"), ("pack", "motto"), ("prop", "smell")):
+    TEXTS += f'[[field]]\nof = "{_of}"\nname = "{_name}"\nkind = "texts"\nabout = "what players read"\n'
+BY_FILE = {
+    "tree/all.json": '{"noises": [{"id": "@key@", "files": ["@file@"]}], "props": [{"p": "@prop.name@", "k": "@prop.key@"}]}\n',
+    "tree/words/@language@.txt": "motto = @pack.motto@\n@key@.lore = @lore@\n",
+    "tree/desk/@language@.txt": "@channel.name@.label = @channel.label@\n@prop.name@.smell = @prop.smell@\n",
+    "tree/mine/@key@-@take.number@.wav": "",
+}
+IN_ENTRIES = {
+    "tree/all.json": """{"noises": [{"id": "@key@", "lore": [{"in": "@language@", "is": "@lore@"}], "files": ["@file@"]}],
+ "desk": [{"c": "@channel.name@", "labels": {"@language@": "@channel.label@"}}],
+ "props": [{"p": "@prop.name@", "k": "@prop.key@", "smells": {"@language@": "@prop.smell@"}}]}
+""",
+    "tree/words/@language@.txt": "motto = @pack.motto@\n",
+    "tree/mine/@key@-@take.number@.wav": "",
+}
+TRANSLATED = """
+[[sound]]
+key = "bell"
+new = true
+lore = {en = "Rung at noon", de = "Mittags"}
+takes = ["c1.wav"]
+[[channel]]
+name = "deck"
+label = {en = "Deck", de = "Unten"}
+[[prop]]
+name = "buoy"
+title = "Buoy"
+smell = {en = "of tar", de = "nach Teer"}
+key = "bell"
+"""
+
+
+@pytest.mark.parametrize("tree", [BY_FILE, IN_ENTRIES])
+def test_declared_texts_stand_in_each_language(tmp_path: Path, tree: dict[str, str]) -> None:
+    game = Made(tmp_path, "pier", TEXTS, tree, {})
+    game.start(TRANSLATED)
+    edit(game.own, "[pack]\n", '[pack]\nmotto = {en = "Hello", de = "Moin"}\n')
+    pack = game.build()
+    said = "".join(path.read_text() for path in sorted(pack.rglob("*")) if path.suffix in (".json", ".txt"))
+    for text in ("Rung at noon", "Mittags", "Deck", "Unten", "of tar", "nach Teer", "Hello", "Moin"):
+        assert said.count(text) == 1
+    again = game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path)
+    assert "Nothing differs" in again.out
+    adopted = tomllib.loads((tmp_path / "again/ichnos.toml").read_text())
+    assert adopted["pack"]["motto"] == {"en": "Hello", "de": "Moin"}
+    assert adopted["channel"][0]["label"] == {"en": "Deck", "de": "Unten"}
+    wrong = game.run(
+        "games", "check", Made(tmp_path / "b", "pier", TEXTS.replace('"prop"', '"take"'), tree, {}).profile
+    )
+    assert "a take has no texts in languages" in wrong.err

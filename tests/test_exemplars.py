@@ -19,6 +19,7 @@ from ichnos.games.entries.found import Found
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import holes, loading, places
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
+from ichnos.games.profiles.hole import HoleError
 from ichnos.games.profiles.units import understand
 from ichnos.games.things import PackThing, Thing, sound_of
 
@@ -254,5 +255,5 @@ def test_numbers_in_a_scale_of_the_game_s_own(hole: str, volume: float, written:
 
 @pytest.mark.parametrize("argument", ["", "(0)", "(much)", "(1e400)"])
 def test_a_scale_that_cannot_be(argument: str) -> None:
-    with pytest.raises(holes.HoleError, match="times"):
+    with pytest.raises(HoleError, match="times"):
         holes.parse(f"@volume~times{argument}@")

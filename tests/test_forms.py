@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import wave
 from pathlib import Path
 
 import numpy as np
@@ -202,3 +203,15 @@ def test_stereo_at_a_place_is_a_slip_only_where_the_game_takes_mono_alone(
     soundfile.write(game.own / "build" / "my-own" / "sluice-1.ogg", sound, 44100, format="OGG", subtype="VORBIS")
     ids = {one["id"] for one in json.loads(game.run("check", "--json", cwd=game.own).out)["findings"]}
     assert ("place-stereo" in ids) is found
+
+
+def test_files_with_an_extension_of_the_game_s_own(tmp_path: Path) -> None:
+    rules = 'takes = {several = false}\n---\n[modes]\nreplace = "by-path"\nnew = false\n'
+    rules += '[[document]]\npath = "n.json"\nmode = "known"\n'
+    tree = {"tree/n.json": '{"noises": [{"id": "@key@", "file": "@file@"}]}\n', "tree/a/@key@.snd": ""}
+    game = Made(tmp_path, "pier", rules, tree, {"n.json": '{"noises": [{"id": "gong", "file": "a/gong.snd"}]}\n'})
+    assert "nothing says what format" in game.run("games", "check", game.profile).err
+    edit(game.profile, "channels = 1\n", 'channels = 1\nextensions = [".snd"]\n', "game.toml")
+    game.start('\n[[sound]]\nkey = "gong"\ntakes = ["c1.wav"]\n', keys=1)
+    with wave.open(str(game.build() / "a/gong.snd")) as file:
+        assert (file.getnchannels(), file.getframerate()) == (1, 22050)

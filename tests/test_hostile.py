@@ -23,6 +23,7 @@ from conftest import PACKAGE, Made, clip, edit, run
 from ichnos.documents.formats import named, parse
 from ichnos.errors import IchnosError
 from ichnos.games.profiles import holes
+from ichnos.games.profiles.hole import HoleError
 from ichnos.games.scripts import render
 from ichnos.review import budget
 
@@ -253,9 +254,9 @@ def test_matching_takes_no_power_of_the_length() -> None:
     many = holes.parse("-".join(f"@{name}@" for name in ("key", "category", "title", "language", "pack.name")) + "!")
     assert many.match("-" * 50_000) is None
     assert holes.parse("@key@/@title@/@key@/@title@.ogg").match("/" * 2_000) is None
-    with pytest.raises(holes.HoleError, match="one behind the other"):
+    with pytest.raises(HoleError, match="one behind the other"):
         holes.parse("@key@@title@")
-    with pytest.raises(holes.HoleError, match="more than 100 holes"):
+    with pytest.raises(HoleError, match="more than 100 holes"):
         holes.parse("@title@-" * 2000)
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import pytest
+
 from conftest import Made, clip, edit
 
 RULES = """takes = {several = false}
@@ -139,3 +141,71 @@ def test_two_without_a_name_are_two(tmp_path: Path) -> None:
     pack = game.build()
     (pack / "rings/my-own.json").write_text('[{"nr": 70, "plays": "sluice"}, {"nr": 70, "plays": "cog"}]\n')
     assert "number-taken" in game.run("check", pack, cwd=game.own).out
+
+
+FLAGS = '"4@loop~sum(1)@@positional~sum(2)@@category~table(groups)~sum(16)@"'
+SUMMED = [
+    ("n.json", f'{{"all": [{{"id": "@key@", "flags": {FLAGS}, "files": ["@file@"]}}]}}\n',
+     '{"all": [\n {"id": "gong", "flags": 141, "files": ["a.wav"]}\n]}\n', '"flags": 142', '"flags": 21'),
+    ("n.xml", f'<a>\n <n id="@key@" flags={FLAGS}><f>@file@</f></n>\n</a>\n',
+     '<a>\n <n id="gong" flags="141"><f>a.wav</f></n>\n</a>\n', 'flags="142"', 'flags="21"'),
+]  # fmt: skip
+BITS = """
+[[sound]]
+key = "gong"
+loop = false
+positional = true
+takes = ["c1.wav"]
+
+[[sound]]
+key = "hum"
+new = true
+loop = true
+category = "deep"
+takes = ["c2.wav"]
+"""
+
+
+@pytest.mark.parametrize(("name", "shape", "own", "changed", "added"), SUMMED)
+def test_several_values_are_one_sum(tmp_path: Path, name: str, shape: str, own: str, changed: str, added: str) -> None:
+    groups = '[tables.groups]\nhigh = "0"\ndeep = "1"\n'
+    rules = f'{groups}[[document]]\npath = "{name}"\nmode = "merge"\n'
+    tree = {f"tree/{name}": shape, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "pier", rules, tree, {name: own})
+    game.start(BITS, keys=1)
+    edit(game.own, 'category = "deep"', 'category = "deep"\nvolume = 1')
+    assert game.run("build", cwd=game.own).code == 0
+    text = (game.own / "build/my-own" / name).read_text()
+    assert changed in text  # 128 and 8 mean something to the game alone
+    assert added in text
+    for old, new, what in (
+        ("~sum(2)", "~sum(3)", "overlap"),
+        ("@loop~sum(1)@", "@volume~sum(1)@", "neither yes nor no"),
+    ):
+        wrong = {path: content.replace(old, new) for path, content in tree.items()}
+        checked = game.run("games", "check", Made(tmp_path / what[:3], "pier", rules, wrong, {}).profile)
+        assert what in checked.err
+
+
+VERSIONS = """{"from": "@game.first-version@", "to": "@game.last-version@", "all": "@game.versions@",
+ "noises": [{"id": "@key@", "wav": "@file@"}]}
+"""
+
+
+def test_a_pack_may_be_for_several_versions_of_the_game(tmp_path: Path) -> None:
+    rules = "takes = {several = false}\n---\n"
+    game = Made(tmp_path, "pier", rules, {"tree/all.json": VERSIONS, "tree/mine/@key@.wav": ""}, {})
+    game.start('\n[[sound]]\nkey = "bell"\nnew = true\ntakes = ["c1.wav"]\n')
+    edit(game.own, 'game-version = "1.1"', 'game-version = ["1.1", "1.0"]')
+    pack = game.build()
+    said = json.loads((pack / "all.json").read_text())
+    assert (said["from"], said["to"], said["all"]) == ("1.0", "1.1", ["1.0", "1.1"])
+    again = game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path)
+    assert "Nothing differs" in again.out, again.err
+    assert 'game-version = ["1.0", "1.1"]' in (tmp_path / "again/ichnos.toml").read_text()
+    assert 'has no version "0.9"' in game.refused('["1.1", "1.0"]', '["1.1", "0.9"]')
+    one = {"tree/all.json": VERSIONS.replace(', "to": "@game.last-version@", "all": "@game.versions@"', "").replace(
+        "first-version", "version"), "tree/mine/@key@.wav": ""}  # fmt: skip
+    other = Made(tmp_path / "b", "pier", rules, one, {})
+    other.start("")
+    assert "says one version" in other.refused('"1.1"', '["1.1", "1.0"]')

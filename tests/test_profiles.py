@@ -16,7 +16,8 @@ import pytest
 from conftest import edit, run
 from ichnos.documents.regions import with_region
 from ichnos.games.profiles import profile
-from ichnos.games.profiles.converters import CONVERTERS, Tables, make
+from ichnos.games.profiles.converter import Tables
+from ichnos.games.profiles.converters import CONVERTERS, make
 from ichnos.games.profiles.references import references
 
 GAME = """format = 1
@@ -176,6 +177,7 @@ def test_every_converter_has_an_inverse(name: str) -> None:
         "decimals": "2",
         "times": "255",
         "plus": "127.5",
+        "sum": "4",
         "only-with": "far",
         "wide": "6",
         "joined": ", ",

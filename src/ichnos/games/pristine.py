@@ -17,7 +17,7 @@ from ichnos.files.views import Overlay, Renamed, Unfolded
 from ichnos.games.entries.edit import GROUPS
 from ichnos.games.entries.packs import read_pack
 from ichnos.games.entries.patches import EntryPatch, Identity, Patching
-from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import SOUND
 

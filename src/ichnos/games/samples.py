@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 from ichnos.documents.tree import Unwritable, Value
 from ichnos.games.profiles import vocabulary as words
-from ichnos.games.profiles.converters import Unreadable
-from ichnos.games.profiles.holes import Hole, Pattern
+from ichnos.games.profiles.converter import Unreadable
+from ichnos.games.profiles.hole import Hole
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.word import Word, attribute
 from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages
 
 _NAMES = {words.TRIGGER: "dawn", words.PROP: "stove", words.SCHEDULE: "night"}
+_VERSIONS = ("game.version", "game.first-version", "game.last-version")
 _LANGUAGES = ("en", "de")
 _VALUES: dict[str, Value] = {
     "text": "made up",
@@ -31,10 +34,10 @@ def sample_pack(profile: Profile) -> PackThing:
     return _Sampler(profile).pack()
 
 
-def _spoken(scope: str, more: str = "") -> dict[str, Texts]:
-    """A text in each of the sample's languages, for all that players read of a scope."""
+def _spoken(names: Iterable[str], more: str = "") -> dict[str, Texts]:
+    """A text in each of the sample's languages, for all that players read."""
     texts: dict[str, Texts] = {}
-    for name in words.spoken(scope):
+    for name in names:
         what = f"{attribute(name).capitalize()}{more}"
         said: dict[str | None, str] = {tag: f"{what} ({tag})" for tag in _LANGUAGES}
         texts[name] = {**said, None: f"{what} ({_LANGUAGES[0]})"}
@@ -66,7 +69,8 @@ class _Sampler:
         self.own: dict[str, Value] = {
             "pack.title": "A sample", "pack.name": "sample", "pack.version": "1.2.0", "pack.summary": "For trying.",
             "pack.id": "A Sample", "pack.text": "What players read at length.",
-            "pack.author": "Nobody", "pack.licence": "CC0-1.0", "game.version": self.rules.game.versions[0], **ids,
+            "pack.author": "Nobody", "pack.licence": "CC0-1.0", **dict.fromkeys(_VERSIONS, self.rules.game.versions[0]),
+            "game.versions": [self.rules.game.versions[0]], **ids,
         }  # fmt: skip
 
     def _tables(self) -> dict[str, list[str]]:
@@ -116,13 +120,18 @@ class _Sampler:
         """A value for each free field that a scope has in the profile's documents, or by its declaration."""
         prefix = words.free_prefix(scope)
         names = {name for document in self.profile.documents for name in document.scopes if name.startswith(prefix)}
-        return {
-            name: self.free(name) for name in sorted({*names, *(row.name for row in self.rules.declared.of(scope))})
-        }
+        declared = {row.name for row in self.rules.declared.of(scope) if row.name not in self.spoken_of(scope)}
+        return {name: self.free(name) for name in sorted({*names, *declared})}
+
+    def spoken_of(self, scope: str) -> list[str]:
+        """What players read of a scope, in languages, with what the profile declares."""
+        declared = (row for row in self.rules.declared.of(scope) if row.is_spoken or row.in_languages)
+        return [*words.spoken(scope), *(row.name for row in declared)]
 
     def own_thing(self, scope: str, name: str) -> Thing:
         """One of the things that the profile declares."""
-        return Thing(scope, {f"{scope}.name": name, **self.free_of(scope)})
+        texts = _spoken(self.spoken_of(scope), f" of {name}")
+        return Thing(scope, {f"{scope}.name": name, **self.free_of(scope)}, texts=texts)
 
     def pack(self) -> PackThing:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
@@ -133,10 +142,12 @@ class _Sampler:
             inside[scope] = (self.player(scope, sounds[0].key),)
         for scope in self.rules.declared.scopes:
             inside[scope] = tuple(self.own_thing(scope, name) for name in ("first", "second"))
+        values = {**self.own, **self.free_of(words.PACK), **dict.fromkeys(self.spoken_of(words.PACK), "Made up")}
         texts: dict[str, Texts] = {
-            name: {tag: f"{self.own[name]} ({tag})" for tag in _LANGUAGES} for name in words.translated()
+            name: {tag: f"{values[name]} ({tag})" for tag in _LANGUAGES}
+            for name in (*words.translated(), *self.spoken_of(words.PACK))
         }
-        return PackThing(words.PACK, {**self.own, **self.free_of(words.PACK)}, inside, texts)
+        return PackThing(words.PACK, values, inside, texts)
 
     def player(self, scope: str, key: str) -> Thing:
         """One of what plays sounds, with two of whatever lies inside it."""
@@ -154,7 +165,9 @@ class _Sampler:
             )
             for inner in words.inner_scopes(scope)
         }
-        return Thing(scope, {**self.values(scope, {**values, "prop.picture": picture})}, inside, _spoken(scope))
+        return Thing(
+            scope, {**self.values(scope, {**values, "prop.picture": picture})}, inside, _spoken(self.spoken_of(scope))
+        )
 
     def kind(self, scope: str, number: int) -> str:
         """One of the choices that a thing's kind has, as the game spells them."""
@@ -210,7 +223,7 @@ class _Sampler:
             words.SOUND,
             {"key": key, "category": category, "kind": kind.name, **settings, **fields},
             {words.TAKE: takes, words.PART: parts},
-            _spoken(words.SOUND, f" {index}"),
+            _spoken(self.spoken_of(words.SOUND), f" {index}"),
         )
 
     def take(self, number: int, file: str | None) -> dict[str, Value]:

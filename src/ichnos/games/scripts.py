@@ -11,7 +11,8 @@ from typing import Any
 from ichnos.documents.tree import spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
-from ichnos.games.profiles.converters import CONVERTERS, Tables, make
+from ichnos.games.profiles.converter import Tables
+from ichnos.games.profiles.converters import CONVERTERS, make
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.vocabulary import (
     OWN,
@@ -40,12 +41,12 @@ def script_values(pack: PackThing, names: NameRules) -> dict[str, Any]:
     """
     collections = {
         "pack": _plain(pack) | _translated(pack) | {"fields": pack.free, "ids": pack.ids, "languages": pack.tags},
-        "game": {"version": pack.values.get("game.version")},
+        "game": _plain(pack, [name for name in pack.values if name.startswith("game.")]),
         "sounds": [_sound(sound, names) for sound in pack.sounds],
         **{f"{scope}s": [_player(thing) for thing in pack.of(scope)] for scope in player_scopes()},
         **{
             plural(scope.removeprefix(OWN).replace("-", "_")): [
-                {"name": thing.name, "fields": thing.free} for thing in things
+                {"name": thing.name, "fields": thing.free, **_read(thing)} for thing in things
             ]
             for scope, things in pack.inside.items()
             if is_declared(scope)
@@ -98,7 +99,7 @@ def _translated(pack: Thing) -> dict[str, Any]:
 def _read(thing: Thing) -> dict[str, Any]:
     """What players read of a thing, in the pack's own language and in each."""
     values: dict[str, Any] = {}
-    for name in spoken(thing.scope):
+    for name in dict.fromkeys((*spoken(thing.scope), *thing.texts)):
         texts = thing.texts.get(name, {})
         values[attribute(name)] = texts.get(None)
         values[f"{attribute(name)}s"] = {tag: text for tag, text in texts.items() if tag is not None}

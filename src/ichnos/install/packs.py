@@ -25,7 +25,8 @@ from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.entries.patches import EntryPatch, Identity, Patching, named
 from ichnos.games.neighbours import brought
 from ichnos.games.opening import opened
-from ichnos.games.profiles.holes import Hole, Missing, Pattern
+from ichnos.games.profiles.hole import Hole, Missing
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.profile import Profile
 from ichnos.install.contents import Contents
 

@@ -8,7 +8,7 @@ from contextlib import suppress
 
 from ichnos.documents.tree import Unwritable, Value, spelled
 from ichnos.errors import IchnosError
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.vocabulary import PART, TAKE, built
 from ichnos.games.things import Thing
 from ichnos.pack.build.finished import facts_of

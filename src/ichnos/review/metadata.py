@@ -42,13 +42,18 @@ def ids(subject: Subject) -> Iterator[Finding]:
             yield finding("id-shared", place, f"this id is also that of {seen[identity].removeprefix(ID_PREFIX)!r}")
 
 
+_VERSIONS = ("game.version", "game.versions", "game.first-version", "game.last-version")
+
+
 def versions(subject: Subject) -> Iterator[Finding]:
     """Versions of the game that the profile does not know."""
     known = subject.profile.rules.game.versions
     for name, value, place in values(subject):
-        if name == "game.version" and not any(one == str(value) or is_like(one, str(value)) for one in known):
-            reason = f"it is for {subject.context.title} {value}; known are {', '.join(known)}"
-            yield finding("version-other", place, reason)
+        said = value if isinstance(value, list) else [value]
+        for version in map(str, said if name in _VERSIONS else ()):
+            if not any(one == version or is_like(one, version) for one in known):
+                reason = f"it is for {subject.context.title} {version}; known are {', '.join(known)}"
+                yield finding("version-other", place, reason)
 
 
 def icon(subject: Subject) -> Iterator[Finding]:

@@ -18,7 +18,7 @@ from ichnos.games.catalogues.listed import is_list, read_list
 from ichnos.games.entries.packs import PackReading, SoundFiles, read_pack
 from ichnos.games.neighbours import numbered
 from ichnos.games.pristine import as_tree, game_files
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, path_of
+from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import PART, TAKE, entry_scopes, number_field
 from ichnos.games.things import SoundThing
 
@@ -50,7 +50,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     sounds: list[str] = []
     left_out: list[str] = []
     if profile.by_path_alone:
-        sounds = [name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)]
+        sounds = [name for name in files.names() if name.lower().endswith(profile.sound_suffixes)]
         left_out = list(_take_in_paths(catalogue, profile, sounds))
     catalogue.notes = [*_of_files(whole, files), *_notes(pack), *_left_out(profile, left_out, len(sounds))]
     catalogue.names = {field: list(names) for field, names in pack.names.items()}
@@ -70,7 +70,7 @@ def harvest(profile: Profile, source: Path, on_progress: Callable[[str], None] |
     catalogue.seen = sign_all([str(source)] if disk.is_file(source) else [*free, *archives])
     if on_progress is not None:
         catalogue.mentions = list(_mentions(profile, catalogue.keys, whole))
-        _listen(catalogue, files, on_progress)
+        _listen(catalogue, files, profile.sound_suffixes, on_progress)
     return catalogue
 
 
@@ -108,7 +108,7 @@ def _looked_for(profile: Profile, whole: Files, pack: PackReading) -> Iterator[s
         yield f'{what} say replace = "by-path" under [modes]'
     if profile.by_path_alone:
         paths = " or ".join(path_of(path) for path in profile.sound_paths)
-        count = sum(name.lower().endswith(SOUND_SUFFIXES) for name in names)
+        count = sum(name.lower().endswith(profile.sound_suffixes) for name in names)
         yield f"of {count} sound files none has a name like {paths} {where}"
 
 
@@ -202,7 +202,7 @@ def _mentions(profile: Profile, keys: list[str], files: Files) -> Iterator[int]:
     for name in files.names():
         if any(path.match(catalogue.name_of(name)) is not None for path in definitions):
             continue
-        text = _text(files, name)
+        text = "" if name.lower().endswith(profile.sound_suffixes) else _text(files, name)
         words.update(_WORD.findall(text))
         words.update({key: text.count(key) for key in spaced})
     yield from (words[key] for key in keys)
@@ -210,8 +210,6 @@ def _mentions(profile: Profile, keys: list[str], files: Files) -> Iterator[int]:
 
 def _text(files: Files, name: str) -> str:
     """A file's text; empty where it is none."""
-    if name.lower().endswith(SOUND_SUFFIXES):
-        return ""
     with files.stream(name) as stream:
         data = stream.read(_LARGEST_TEXT)
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
@@ -219,13 +217,13 @@ def _text(files: Files, name: str) -> str:
     return "" if b"\0" in data[:8192] else data.decode("utf-8", "replace")
 
 
-def _listen(catalogue: Catalogue, files: Files, on_progress: Callable[[str], None]) -> None:
+def _listen(catalogue: Catalogue, files: Files, suffixes: tuple[str, ...], on_progress: Callable[[str], None]) -> None:
     """Decode the first file of each key, where there is one that can be."""
     import numpy as np
 
     from ichnos.audio.files import clips
 
-    names = SoundFiles([name for name in files.names() if name.lower().endswith(SOUND_SUFFIXES)])
+    names = SoundFiles([name for name in files.names() if name.lower().endswith(suffixes)])
     for index, references in enumerate(catalogue.files):
         name = names.file_of(several(references)[0]) if references else None
         if name is None:

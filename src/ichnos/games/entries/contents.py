@@ -16,18 +16,18 @@ from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
-    PROP,
     SCOPES,
     SOUND,
     TAKE,
     all_entry_scopes,
+    has_texts,
     inner_scopes,
     is_name,
+    is_spoken,
     is_translated,
     part_in,
     scope_of,
     scope_row,
-    spoken,
 )
 from ichnos.games.things import AnyThing, PackThing, PartThing, SoundThing, Texts, Thing, languages, thing, together
 
@@ -71,7 +71,7 @@ def contents(reading: DocumentReading, separator: str, in_path: Mapping[str, Val
             things = [_thing(reading, scope, part, values) for part, values in entries]
             if _in_pieces(reading.exemplar, scope):
                 things = list(_of_pieces(reading.exemplar, pack, things, scope))
-            inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if scope == PROP else things)
+            inside[scope] = tuple(_of_all_languages(reading.exemplar, things) if has_texts(scope) else things)
     return PackThing(PACK, own, inside, texts, places=_Places(reading, pack.nodes))
 
 
@@ -139,17 +139,17 @@ def _place(reading: DocumentReading, node: Node) -> Place:
 
 def _thing(reading: DocumentReading, scope: str, part: Found, around: Mapping[str, Value]) -> Thing:
     """What was found of a scope, in an entry of it or in a file that is one."""
-    read = spoken(scope)
+    spoken = [one for one in (part, *part.inside.get(LANGUAGE, ())) if has_texts(scope)]
     values = {
         name: str(value) if name in _TEXTS else value
         for name, value in part.values.items()
-        if scope_of(name) == scope and name not in read
+        if scope_of(name) == scope and not is_spoken(name)
     }
     texts: dict[str, dict[str | None, str]] = {}
     nodes = dict(part.nodes)
-    for part_of in (part, *part.inside.get(LANGUAGE, ())) if read else ():
-        for name in read:
-            if name in part_of.nodes:
+    for part_of in spoken:
+        for name in part_of.nodes:
+            if is_spoken(name) and scope_of(name) == scope:
                 language = part_of.values.get("language") or around.get("language")
                 tag = None if language is None else str(language)
                 texts.setdefault(name, {})[tag] = str(part_of.values[name])
@@ -274,7 +274,8 @@ def _of_pieces(exemplar: Exemplar, pack: Found, pieces: list[AnyThing], scope: s
 
 def _of_all_languages(exemplar: Exemplar, entries: list[Thing]) -> Iterable[Thing]:
     """Each thing once, where it has an entry of its own for each language."""
-    if exemplar.together.get(PROP) is None and LANGUAGE not in exemplar.units.values():
+    scopes = {entry.scope for entry in entries}
+    if scopes.isdisjoint(exemplar.together) and LANGUAGE not in exemplar.units.values():
         return entries
     things: dict[object, Thing] = {}
     for entry in entries:

@@ -17,9 +17,10 @@ from ichnos.games.entries.edits import Edit, EntryChange, behind_line, change_of
 from ichnos.games.entries.fill import Bindings, Filler, Like, repetitions, resolve
 from ichnos.games.entries.found import Found
 from ichnos.games.entries.read import read
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.hole import Missing
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SOUND, TAKE, part_in, scope_row
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
@@ -246,7 +247,7 @@ class Editor:
         if all(value_of(name) == value for name, value in before.items()):
             return None
         try:
-            return pattern.fill(value_of)
+            return pattern.fill_over(old, value_of)
         except Missing:
             return None
         except (Unreadable, Unwritable) as error:
@@ -392,8 +393,7 @@ class Editor:
             if between.strip() == separator:
                 return between
         before = real.children[last - 1].end if last else real.body_start
-        index = last
-        space = self.text[before : real.children[index].start]
+        space = self.text[before : real.children[last].start]
         space = space[len(space.rstrip()) :]
         if space or not pattern.children:
             return separator + space

@@ -12,9 +12,10 @@ from collections.abc import Callable, Iterator
 
 from ichnos.documents.tree import Document, Node, Unwritable, Value, margin
 from ichnos.errors import IchnosError, Place
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.hole import Missing
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.vocabulary import (
     AROUND,
     GROUP,

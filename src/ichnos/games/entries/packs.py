@@ -15,9 +15,10 @@ from ichnos.files.sources import Files
 from ichnos.games.entries.contents import contents, waiting_keys
 from ichnos.games.entries.found import every
 from ichnos.games.entries.read import DocumentReading, read
-from ichnos.games.profiles.converters import ANYWHERE, is_like
+from ichnos.games.profiles.converter import ANYWHERE
+from ichnos.games.profiles.converters import is_like
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import PACK, PART, PROP, SOUND, TAKE, TRIGGER, is_translated, scope_of
 from ichnos.games.things import PackThing, PartThing, SoundThing, TakeThing, combine

@@ -19,7 +19,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import DocumentReading, read
 from ichnos.games.facts import name_of, of_thing
 from ichnos.games.profiles import vocabulary
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
     CATEGORY,

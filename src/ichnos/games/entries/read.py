@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
 from ichnos.games.entries.found import Found, by_name, every
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
     AROUND,
@@ -166,9 +166,19 @@ class _Reader:
             if disabled:
                 fits = (self.best(scope, alternatives, child) for child in disabled)
                 part.inside[scope] += [fit[0] for fit in fits if fit is not None]
-        if rest:
-            part.unknown += rest
+        part.unknown += [real for real in rest if not self.is_stray(real, units)]
         return True
+
+    def is_stray(self, real: Node, units: dict[str, list[Node]]) -> bool:
+        """Is what no entry fits meant as one? It is noted then, with what it lacks."""
+        if real in self.reasons:
+            return True
+        for scope, alternatives in units.items():
+            if self.looks_like_one(real, alternatives) and not self.is_told_apart(real, alternatives):
+                self.strays.append(real)
+                self.reasons[real] = self.reason(real, alternatives, scope)
+                return True
+        return False
 
     def by_position(self, fixed: list[_Member], real: Node, part: Found) -> list[Node] | None:
         if len(real.children) < sum(1 for member in fixed if member.naming):
@@ -294,10 +304,7 @@ class _Reader:
         return False
 
     def repeated(self, scope: str, alternatives: list[Node], rest: list[Node], part: Found) -> list[Node]:
-        """Take every child that fits one of the alternatives, as the one that leaves the least of it unknown.
-
-        What looks like one but fits none is a stray.
-        """
+        """Take every child that fits one of the alternatives, as the one that leaves the least of it unknown."""
         unclaimed = []
         into = part.inside.setdefault(scope, [])
         called: set[str | None] = set()
@@ -314,9 +321,6 @@ class _Reader:
                 into += by_name(one)
                 self.strays += strays
                 self.differing += differing
-            elif self.looks_like_one(real, alternatives) and not self.is_told_apart(real, alternatives):
-                self.strays.append(real)
-                self.reasons[real] = self.reason(real, alternatives, scope)
             else:
                 unclaimed.append(real)
         return unclaimed

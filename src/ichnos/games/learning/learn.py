@@ -27,8 +27,9 @@ from ichnos.games.learning.others import OtherRoles
 from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.exemplar import ExemplarRules
+from ichnos.games.profiles.hole import HoleError
 from ichnos.games.profiles.units import understand
 from ichnos.games.things import combine
 
@@ -271,15 +272,14 @@ class _Learning:
             return None
         try:
             data = drafting.document(made)
-            form = named(first.format, first.escapes)
-            document = parse(data, made.path, form, first.encoding)
+            document = parse(data, made.path, named(first.format, first.escapes), first.encoding)
             several = made.several_takes is not False
             how = ExemplarRules(several, tables=Tables(made.tables), entry_for_takes=made.entry_for_takes)
             exemplar = understand(holes.parse(made.path, how.tables), document, how)
         except IchnosError as error:
             self.told.append(f"{first.name}: a draft of it is not understood ({error}); it is left out")
             return None
-        except holes.HoleError as error:
+        except HoleError as error:
             self.told.append(f"{first.name}: a draft of its name is not understood ({error}); it is left out")
             return None
         one = Readable(made, data, exemplar)

@@ -18,7 +18,7 @@ from ichnos.games.entries.read import read
 from ichnos.games.facts import is_said, own_facts
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.holes import Missing
+from ichnos.games.profiles.hole import Missing
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import PACK, is_spoken
 

@@ -57,6 +57,11 @@ class AudioRules(TomlTable):
         description='"replaced": what takes the place of a sound of the game has the form of that file, where it can be'
         " read; codec, rate and channels are then those of all others",
     )
+    extensions: tuple[Annotated[str, Field(pattern=r"^\.[a-z0-9]+$")], ...] = Field(
+        default=(),
+        examples=[[".oga"]],
+        description="what else sound files may end in; which of them a pack's have, says the empty file in tree/",
+    )
     quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
 
     @model_validator(mode="after")

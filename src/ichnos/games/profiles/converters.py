@@ -5,67 +5,13 @@ from __future__ import annotations
 import fnmatch
 import math
 import posixpath
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
 
 from ichnos.documents.tree import Numeral, Value, spelled
-from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
+from ichnos.games.profiles.converter import ANYWHERE, BadArgument, Converter, ConverterKind, Pair, Tables, Unreadable
 
-ValueFunction = Callable[[Value], Value]
-Pair = tuple[ValueFunction, ValueFunction]  # to the game's spelling, and back
-
-# A reference may have no extension, and dots in its name: only these are cut off.
-SUFFIXES = (".ogg", ".wav", ".flac", ".opus", ".png", ".jpg", ".webp", ".bmp")
 _MOST_DECIMALS, _MOST_DIGITS = 12, 4
 _SMALLEST = 1e-9  # of a factor or an offset
-ANYWHERE = "*/"  # before a file of which only the name is known
-
-
-@dataclass(frozen=True)
-class Tables:
-    """What converters need of a game: its word tables by name, and the extensions that its files have."""
-
-    words: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
-    suffixes: tuple[str, ...] = SUFFIXES
-    root: str | None = None  # the folder that the file at hand says its references are below
-    declared: Declarations = NO_DECLARATIONS  # the things and fields that the profile declares
-    references: Pair | None = None  # how the game names files, where it says that in general
-
-
-class Unreadable(ValueError):
-    """The value cannot be what this converter writes."""
-
-
-class BadArgument(ValueError):
-    """What stands in a converter's parentheses is not what it needs."""
-
-
-@dataclass(frozen=True)
-class Converter:
-    """A named pair of functions. ``write`` goes from our value to the game's spelling."""
-
-    name: str
-    argument: str | None
-    write: Callable[[Value], Value]
-    read: Callable[[Value], Value]
-    texts: tuple[str, ...] | None = None  # all that it writes, the longest first, where these are few
-    length: int | None = None  # of all that it writes, in characters
-    only_with: str | None = None  # the field without which nothing is written
-
-    @property
-    def drops_extension(self) -> bool:
-        """Is a file read without its extension, whatever stands there?"""
-        return self.name in ("no-extension", "extension")
-
-
-@dataclass(frozen=True)
-class ConverterKind:
-    """A converter as profiles may name it. ``example``: a value of ours, and what is written of it."""
-
-    make: Callable[[str | None, Tables], Pair]
-    meaning: str
-    argument: str | None = None  # what stands in the parentheses; None: nothing may
-    example: tuple[Value, Value] = ("", "")
 
 
 def _same(value: Value) -> Value:
@@ -105,6 +51,17 @@ def _times(argument: str | None, tables: Tables) -> Pair:
 def _plus(argument: str | None, tables: Tables) -> Pair:
     offset = _factor(argument, "how much? ~plus(10), or ~plus(-0.5)")
     return lambda value: _exactly(_number(value) + offset), lambda value: _exactly(_number(value) - offset)
+
+
+def _sum(argument: str | None, tables: Tables) -> Pair:
+    share = _whole(argument)
+    if share < 1:
+        raise BadArgument("which share of the sum? @loop~sum(4)@ adds 4 where the sound loops")
+
+    def write(value: Value) -> Value:
+        return share * int(value if isinstance(value, bool) else _number(value))
+
+    return write, lambda value: _number(value) / share
 
 
 def _exactly(number: float) -> float:
@@ -325,6 +282,9 @@ CONVERTERS: dict[str, ConverterKind] = {
     "decimals": ConverterKind(_decimals, "a number with exactly so many decimals", "how many", (0.5, 0.5)),
     "times": ConverterKind(_times, "a number times another", "the other", (0.5, 127.5)),
     "plus": ConverterKind(_plus, "a number and another together", "the other, -5 for less", (0.5, 128.0)),
+    "sum": ConverterKind(
+        _sum, "yes, or a number of a word table, as a share of a sum with the holes beside it", "its share", (2.0, 8)
+    ),
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),
     "milliseconds": ConverterKind(_scaled(1000, 0), "a time in milliseconds", example=(1.5, 1500.0)),

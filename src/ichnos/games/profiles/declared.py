@@ -14,7 +14,17 @@ from pydantic import Field, model_validator
 
 from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles import vocabulary
-from ichnos.games.profiles.vocabulary import ENTRY, OWN, PACK, SCHEDULE, SOUND, TAKE, entry_scopes, free_prefix
+from ichnos.games.profiles.vocabulary import (
+    ENTRY,
+    OWN,
+    PACK,
+    SCHEDULE,
+    SOUND,
+    TAKE,
+    entry_scopes,
+    free_prefix,
+    spoken_prefix,
+)
 from ichnos.games.profiles.word import Kind, Word
 
 _NAME = r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$"
@@ -37,10 +47,11 @@ class DeclaredField(TomlTable):
         examples=["echo"],
         description="its name: echo = ... in ichnos.toml; @take.echo@ of a take, @echo@ of a sound",
     )
-    kind: Literal["text", "number", "whole", "yes-no", "key", "list", "file"] = Field(
+    kind: Literal["text", "texts", "number", "whole", "yes-no", "key", "list", "file"] = Field(
         default="text",
-        description="what it holds; key: a sound key, of the pack or the game; list: several texts, in a table with"
-        " semicolons between them; file: one of the workspace's, which is put into the pack",
+        description="what it holds; texts: a text in each language; key: a sound key, of the pack or the game;"
+        " list: several texts, in a table with semicolons between them; file: one of the workspace's, which is put"
+        " into the pack",
     )
     about: str = Field(min_length=1, description="what it is, for those who write packs")
     unit: str | None = Field(default=None, min_length=1, description="of a number: metres, dB ...")
@@ -87,11 +98,14 @@ class DeclaredField(TomlTable):
     @property
     def word(self) -> Word:
         """Its row."""
-        kinds: dict[str, Kind] = {"key": "text", "file": "path"}
+        kinds: dict[str, Kind] = {"key": "text", "file": "path", "texts": "text"}
         kind = kinds.get(self.kind) or cast(Kind, self.kind)
         about = f"{self.about}, in {self.unit}" if self.unit else self.about
+        is_text = self.kind == "texts"
+        prefix = spoken_prefix(self.scope) if is_text else free_prefix(self.scope)
         return Word(
-            f"{free_prefix(self.scope)}{self.name}", self.scope, kind, about, is_key=self.kind == "key",
+            f"{prefix}{self.name}", self.scope, kind, about, is_key=self.kind == "key",
+            is_spoken=is_text and self.scope != PACK, in_languages=is_text and self.scope == PACK,
             least=self.least, most=self.most, choices=self.choices, default=self.default,
         )  # fmt: skip
 
@@ -173,6 +187,9 @@ class Declarations:
             if one.of not in (*_HAVE_FIELDS, *(thing.name for thing in self.things)):
                 there = ", ".join((*_HAVE_FIELDS, *(thing.name for thing in self.things)))
                 yield ("field", index, "of"), f'there is no "{one.of}" that has fields', f"there are: {there}"
+            elif one.kind == "texts" and one.scope != PACK and not vocabulary.has_texts(one.scope):
+                what = f"a {one.of} has no texts in languages"
+                yield ("field", index, "kind"), what, "the pack, sounds, props and things of your own have"
             rows = (row.field for row in vocabulary.of_scope(one.scope))
             built_in = {*rows, *SAID_OTHERWISE.get(one.scope, ()), "fields", "name"}
             if one.name in built_in or (one.of, one.name) in had:

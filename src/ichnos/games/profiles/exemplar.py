@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 
 from ichnos.documents import formats
 from ichnos.documents.tree import Document, Node
-from ichnos.games.profiles.converters import Tables
-from ichnos.games.profiles.holes import Hole, Pattern
+from ichnos.games.profiles.converter import Tables
+from ichnos.games.profiles.hole import Hole
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     TAKE,

@@ -6,7 +6,8 @@ from collections.abc import Collection
 
 from ichnos.games.profiles.declared import Declarations
 from ichnos.games.profiles.exemplar import Exemplar
-from ichnos.games.profiles.holes import Hole, known
+from ichnos.games.profiles.hole import Hole
+from ichnos.games.profiles.holes import known
 from ichnos.games.profiles.vocabulary import part_in
 
 

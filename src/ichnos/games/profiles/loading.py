@@ -19,13 +19,15 @@ from ichnos.documents.tree import Format
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.games.profiles import holes, kinds, references
-from ichnos.games.profiles.converters import SUFFIXES, Pair, Tables
+from ichnos.games.profiles.converter import SUFFIXES, Pair, Tables
 from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
 from ichnos.games.profiles.exemplar_slips import refuse_slips
+from ichnos.games.profiles.hole import HoleError
+from ichnos.games.profiles.hole_patterns import Pattern, TakePath
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.nesting import line_patterns
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, Profile, fits, path_of
+from ichnos.games.profiles.profile import Profile, goes_with, path_of
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.templates import is_litter, scripts
 from ichnos.games.profiles.units import understand
@@ -59,16 +61,15 @@ class _Loader:
             raise IchnosError("there is no game.toml here", place=Place(str(folder)), cure="a profile needs one")
         self.file = TomlFile(disk.read(path), str(path))
         self.rules = checked(Rules, self.file)
-        encoder = self.rules.own_encoder
-        suffixes = (*SUFFIXES, encoder.extension) if encoder else SUFFIXES
+        suffixes = tuple(dict.fromkeys((*SUFFIXES, *self.rules.sound_suffixes)))
         for at, what, cure in self.rules.declared.slips(_TAKEN):
             raise self.error(what, cure, *at)
         self.tables = Tables(self.rules.tables, suffixes, declared=self.rules.declared, references=self.references())
         self.kinds = self.all_kinds()
         self.documents: list[Exemplar] = []
-        self.takes: list[holes.Pattern] = []  # of the empty files in tree/
-        self.parts: list[holes.Pattern] = []
-        self.pictures: list[holes.Pattern] = []
+        self.takes: list[Pattern] = []  # of the empty files in tree/
+        self.parts: list[Pattern] = []
+        self.pictures: list[Pattern] = []
         self.plain: list[str] = []
 
     def profile(self) -> Profile:
@@ -112,7 +113,7 @@ class _Loader:
             line, what = error.args
             raise self.error(what, "write the same holes on both sides", "references", line) from None
 
-    def load_lines(self) -> Iterator[holes.Pattern]:
+    def load_lines(self) -> Iterator[Pattern]:
         """The line of each list of what the game loads."""
         if (root := self.rules.install.root) not in (None, *self.rules.roots):
             raise self.error(f'"{root}" is none of [roots]', "say there what that folder is", "install", "root")
@@ -156,10 +157,10 @@ class _Loader:
                 known = ", ".join(filter(None, self.kinds)) or "none"
                 raise self.error(f'there is no kind "{name}"', f"the game has: {known}; add [[kind]]", *at)
 
-    def pattern(self, text: str, place: Place) -> holes.Pattern:
+    def pattern(self, text: str, place: Place) -> Pattern:
         try:
             return holes.parse(text, self.tables)
-        except holes.HoleError as error:
+        except HoleError as error:
             raise IchnosError(error.what, place=place, cure=error.cure) from None
 
     def take(self, path: Path, name: str) -> None:
@@ -172,7 +173,7 @@ class _Loader:
         encoder = self.rules.own_encoder
         if pattern.holes and encoder is not None and suffix == encoder.extension:
             (self.parts if PART in scopes else self.takes).append(pattern)
-        elif pattern.holes and suffix in SOUND_SUFFIXES:
+        elif pattern.holes and suffix in self.rules.sound_suffixes:
             if encoder is not None:
                 what = f"the game reads only what its own encoder writes, {encoder.extension}, and this is {suffix}"
                 raise IchnosError(what, place=place, cure=f"give this file the extension {encoder.extension}")
@@ -208,10 +209,10 @@ class _Loader:
             return replace(form, quoted=shows_quotes(text.content))
         try:
             return line_patterns(text.content, rules, self.rules.declared, several_takes=several)
-        except holes.HoleError as error:
+        except HoleError as error:
             raise IchnosError(error.what, place=Place(text.path), cure=error.cure) from None
 
-    def refuse_unread_holes(self, path: Path, name: str, pattern: holes.Pattern) -> None:
+    def refuse_unread_holes(self, path: Path, name: str, pattern: Pattern) -> None:
         """A file that is copied as it stands must not have holes: nobody would fill them."""
         text = disk.read(path).decode("utf-8", "ignore")
         inside = next(holes.known(text, self.rules.declared), None)
@@ -279,17 +280,18 @@ class _Loader:
             raise self.error(what, 'leave them out, or say format = "line-patterns"', *at, "comments")
         return rules.disabled
 
-    def paths(self, in_tree: list[holes.Pattern], field: str) -> dict[str, holes.Pattern]:
+    def paths(self, in_tree: list[Pattern], field: str) -> dict[str, Pattern]:
         """The path of each kind's files: as the kind says, or as the empty file in tree/ that goes with it."""
-        found: dict[str, holes.Pattern] = {}
+        found: dict[str, Pattern] = {}
         used: set[int] = set()
         for index, kind in enumerate(self.kinds.values(), -1):
             own = getattr(kind, field)
             if own is not None:
                 found[kind.name] = self.pattern(own, self.file.place("kind", index, field.replace("_", "-")))
                 continue
-            fitting = [path for path in in_tree if self.rules.own_encoder is not None or fits(path, kind.container)]
-            if field == "files" and len(fitting) == 2 and (path := holes.TakePath.of_two(*fitting)) is not None:
+            others, encoder = self.rules.audio.extensions, self.rules.own_encoder
+            fitting = [path for path in in_tree if encoder or goes_with(str(path.parts[-1]), kind.container, others)]
+            if field == "files" and len(fitting) == 2 and (path := TakePath.of_two(*fitting)) is not None:
                 found[kind.name] = path
                 used |= {*map(id, fitting)}
                 continue
@@ -313,7 +315,7 @@ class _Loader:
                 )
         return found
 
-    def need_paths(self, takes: dict[str, holes.Pattern], parts: dict[str, holes.Pattern]) -> None:
+    def need_paths(self, takes: dict[str, Pattern], parts: dict[str, Pattern]) -> None:
         for patterns, scopes in ((takes, {SOUND, TAKE}), (parts, {SOUND, PART})):
             for name, pattern in patterns.items():
                 self.need_names(pattern, scopes, self.kinds[name])
@@ -367,7 +369,7 @@ class _Loader:
             what = 'added goes with no document of mode = "merge": there the game\'s own entries are changed'
             raise self.error(what, f"take it out; {cure}", "takes", "added")
 
-    def need_names(self, pattern: holes.Pattern, scopes: set[str], kind: Kind) -> None:
+    def need_names(self, pattern: Pattern, scopes: set[str], kind: Kind) -> None:
         """A sound file's own name must tell sounds apart, and takes."""
         place = Place(f"{self.tree}/{path_of(pattern)}")
         names = {hole.word.name for hole in pattern.holes}

@@ -14,7 +14,8 @@ from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.patterns import COMMENTS, AnyPattern, Block, Group, LinePattern, Slot
 from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
 from ichnos.games.profiles.document_rules import DocumentRules
-from ichnos.games.profiles.holes import HOLE, HoleError
+from ichnos.games.profiles.hole import HoleError
+from ichnos.games.profiles.holes import HOLE
 from ichnos.games.profiles.vocabulary import (
     AROUND,
     LANGUAGE,

@@ -8,22 +8,22 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path, PurePosixPath
 
+from ichnos.audio.files.containers import claimed
 from ichnos.documents.tree import Value
 from ichnos.errors import UsageError
 from ichnos.files import disk
-from ichnos.games.profiles import holes
-from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.kinds import Kind, choose
 from ichnos.games.profiles.places import BUNDLED, bundled_names, find, identity
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, ID_PREFIX, LANGUAGE, PART, SOUND, TAKE, number_field, part_in
 
-__all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "fits"]
+__all__ = ["BUNDLED", "Profile", "Script", "bundled_names", "find", "goes_with"]
 
 _EXTENSIONS = 3  # that a game's files have at most; more of them are pieces of names
-SOUND_SUFFIXES = (".ogg", ".wav", ".flac", ".opus")
 
 
 @dataclass(frozen=True)
@@ -44,15 +44,15 @@ class Profile:
     rules: Rules
     documents: tuple[Exemplar, ...]
     kinds: Mapping[str, Kind]
-    take_paths: Mapping[str, holes.Pattern]
-    part_paths: Mapping[str, holes.Pattern]
-    picture_paths: tuple[holes.Pattern, ...]
-    package_name: holes.Pattern
+    take_paths: Mapping[str, Pattern]
+    part_paths: Mapping[str, Pattern]
+    picture_paths: tuple[Pattern, ...]
+    package_name: Pattern
     scripts: tuple[Script, ...]
     plain_files: tuple[str, ...]  # copied as they stand
     tables: Tables
-    load_lines: tuple[holes.Pattern, ...] = ()  # of the lists of what the game loads
-    file_paths: Mapping[str, holes.Pattern] = field(default_factory=dict)  # of the fields that hold a file
+    load_lines: tuple[Pattern, ...] = ()  # of the lists of what the game loads
+    file_paths: Mapping[str, Pattern] = field(default_factory=dict)  # of the fields that hold a file
 
     @property
     def tree(self) -> Path:
@@ -103,11 +103,10 @@ class Profile:
         """Is there a kind of sound that is replaced by a file of the same path?"""
         return any(kind.replace == "by-path" for kind in self.kinds.values())
 
-    @cached_property
+    @property
     def sound_suffixes(self) -> tuple[str, ...]:
-        """The extensions of sound files, with that of the game's own encoder."""
-        encoder = self.rules.own_encoder
-        return (*SOUND_SUFFIXES, encoder.extension) if encoder else SOUND_SUFFIXES
+        """The extensions of sound files."""
+        return self.rules.sound_suffixes
 
     @cached_property
     def written(self) -> tuple[Exemplar, ...]:
@@ -115,7 +114,7 @@ class Profile:
         return tuple(document for document in self.documents if self.document_rules(document).mode != "known")
 
     @cached_property
-    def sound_paths(self) -> tuple[holes.Pattern, ...]:
+    def sound_paths(self) -> tuple[Pattern, ...]:
         """Every path that a take may have."""
         return tuple(dict.fromkeys(self.take_paths.values()))
 
@@ -269,9 +268,10 @@ def drops_extensions(exemplar: Exemplar) -> bool | None:
     return all(any(converter.drops_extension for converter in hole.converters) for hole in named) if named else None
 
 
-def fits(pattern: holes.Pattern, container: str) -> bool:
-    """Has a sound file's path the extension that goes with this container?"""
-    return str(pattern.parts[-1]).lower().endswith(f".{container.lower()}")
+def goes_with(name: str, container: str, others: Collection[str]) -> bool:
+    """Has a sound file's name the extension that goes with a container, or one of the game's own (``others``)?"""
+    suffix = PurePosixPath(f"x{name.lower()}").suffix
+    return suffix == f".{container.lower()}" or (suffix in others and claimed(Path(f"x{suffix}")) in (None, container))
 
 
 def without_extension(file: str) -> str:
@@ -283,6 +283,6 @@ def without_extension(file: str) -> str:
     return str(PurePosixPath(file).with_suffix(""))
 
 
-def path_of(pattern: holes.Pattern) -> str:
+def path_of(pattern: Pattern) -> str:
     """A path with its holes, as it stands in tree/."""
     return "".join(part if isinstance(part, str) else f"@{part.word.name}@" for part in pattern.parts)

@@ -6,8 +6,9 @@ import re
 from collections.abc import Mapping
 
 from ichnos.documents.tree import Value, spelled
-from ichnos.games.profiles.converters import Pair, Unreadable
-from ichnos.games.profiles.holes import Hole, Pattern
+from ichnos.games.profiles.converter import Pair, Unreadable
+from ichnos.games.profiles.hole import Hole
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.vocabulary import PACK
 from ichnos.games.profiles.word import Word
 

@@ -14,6 +14,7 @@ from ichnos.documents.checked import TomlTable
 from ichnos.games.profiles.audio_rules import AudioRules, Channels, Codecs, Rates
 from ichnos.games.profiles.calls import parse_call
 from ichnos.games.profiles.catalogue_rules import CatalogueRules
+from ichnos.games.profiles.converter import SOUND_SUFFIXES
 from ichnos.games.profiles.declared import Declarations, DeclaredField, DeclaredThing
 from ichnos.games.profiles.document_rules import DocumentRules, ScriptRules
 from ichnos.games.profiles.name_rules import NameRules
@@ -329,6 +330,12 @@ class Rules(TomlTable):
         """The files of a pack, each once."""
         copies = set(map(self.copy_of, names)) if self.copies else ()
         return [name for name in names if name not in copies]
+
+    @cached_property
+    def sound_suffixes(self) -> tuple[str, ...]:
+        """The extensions of sound files: the usual ones, the game's, and that of its own encoder."""
+        encoder = (self.own_encoder.extension,) if self.own_encoder else ()
+        return (*SOUND_SUFFIXES, *self.audio.extensions, *encoder)
 
     @cached_property
     def declared(self) -> Declarations:

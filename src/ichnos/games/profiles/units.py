@@ -14,9 +14,11 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from ichnos.documents.tree import Document, Node
-from ichnos.games.profiles.converters import Tables
+from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
-from ichnos.games.profiles.holes import HoleError, Pattern, parse
+from ichnos.games.profiles.hole import HoleError
+from ichnos.games.profiles.hole_patterns import Pattern
+from ichnos.games.profiles.holes import parse
 from ichnos.games.profiles.vocabulary import (
     AROUND,
     CATEGORY,
@@ -28,7 +30,7 @@ from ichnos.games.profiles.vocabulary import (
     SOUND,
     TAKE,
     all_entry_scopes,
-    entry_scopes,
+    has_texts,
     inner_scopes,
     is_declared,
     is_spoken,
@@ -116,11 +118,12 @@ class _Units:
             ]
             beside = [scope for scope in still_open if scope in player_scopes() or is_declared(scope)]
             if around[:1] == [LANGUAGE]:
-                beside = [scope for scope in beside if scope != PROP]  # they stand in a language's part, too
+                beside = [scope for scope in beside if not self.is_read(scope, holders)]  # in a language's part, too
             still_open = [*(around[:1] or [SOUND]), *beside]
-        elif {PROP, LANGUAGE} <= set(still_open):
-            inside = {node for unit in self.units(PROP, holders, region, bound) for node in unit.walk()}
-            still_open.remove(LANGUAGE if inside.issuperset(holders[LANGUAGE]) else PROP)
+        elif LANGUAGE in still_open and (read := [scope for scope in still_open if self.is_read(scope, holders)]):
+            units = [unit for scope in read for unit in self.units(scope, holders, region, bound)]
+            is_inside = {node for unit in units for node in unit.walk()}.issuperset(holders[LANGUAGE])
+            still_open = [scope for scope in still_open if scope not in ([LANGUAGE] if is_inside else read)]
         for scope in still_open:
             units = self.units(scope, holders, region, bound)
             for unit in units:
@@ -130,23 +133,31 @@ class _Units:
                 self.refuse_outside(scope, units, holders, bound)
 
     def apart(self, holders: dict[str, list[Node]], bound: frozenset[str]) -> list[dict[str, list[Node]]]:
-        """The holders of sounds and of props; two, where languages do not stand around both."""
-        if PROP in bound and LANGUAGE in holders:  # its other texts stand in the pack's own language
+        """The holders, by the scopes that players read of where languages stand in the entries of each."""
+        if any(map(has_texts, bound - {SOUND})) and LANGUAGE in holders:  # its other texts are in the pack's language
             spoken = [node for node in holders.pop(LANGUAGE) if "language" in self.exemplar.names_at(node)]
             holders |= {LANGUAGE: spoken} if spoken else {}
-        if not {LANGUAGE, SOUND, PROP} <= holders.keys() or bound & {LANGUAGE, SOUND, PROP}:
+        read = [scope for scope in holders if has_texts(scope)]
+        if LANGUAGE not in holders or len(read) < 2 or bound & {LANGUAGE, *read}:
             return [holders]
-        sounds = {scope: nodes for scope, nodes in holders.items() if scope not in (LANGUAGE, PROP)}
-        props = {PROP: holders[PROP]}
+        by_scope: dict[str, dict[str, list[Node]]] = {scope: {scope: holders[scope]} for scope in read}
+        first = by_scope.get(SOUND) or by_scope[read[0]]
+        first |= {scope: nodes for scope, nodes in holders.items() if scope != LANGUAGE and scope not in read}
         for node in holders[LANGUAGE]:
-            around = next(outer for outer in self.lineage(node) if self.scopes_below(outer) & {SOUND, PROP})
-            if {SOUND, PROP} <= self.scopes_below(around):
+            around = next(outer for outer in self.lineage(node) if self.scopes_below(outer) & {*read})
+            inside = self.scopes_below(around) & {*read}
+            if len(inside) > 1:
                 return [holders]
-            (props if PROP in self.scopes_below(around) else sounds).setdefault(LANGUAGE, []).append(node)
-        for sound in (sounds, props):
-            if not any("language" in self.exemplar.names_at(node) for node in sound.get(LANGUAGE, ())):
-                sound.pop(LANGUAGE, None)  # titles alone
-        return [sounds, props]
+            by_scope[inside.pop()].setdefault(LANGUAGE, []).append(node)
+        for group in by_scope.values():
+            if not any("language" in self.exemplar.names_at(node) for node in group.get(LANGUAGE, ())):
+                group.pop(LANGUAGE, None)  # titles alone
+        return [*by_scope.values()]
+
+    def is_read(self, scope: str, holders: Mapping[str, list[Node]]) -> bool:
+        """Does something stand here that players read of a scope beside the sounds?"""
+        names = (name for node in holders.get(scope, ()) for name in self.exemplar.names_at(node))
+        return scope == PROP or (is_declared(scope) and any(map(is_spoken, names)))
 
     def scopes_below(self, node: Node) -> set[str]:
         return {self.exemplar.scopes[name] for name in self.exemplar.names_below(node)}
@@ -166,7 +177,7 @@ class _Units:
 
     def inner(self, scope: str, bound: frozenset[str]) -> tuple[str, ...]:
         """The scope and those inside it whose holes its unit must hold, also that of a take that does not repeat."""
-        if bound & {SOUND, PROP} and scope in _AROUND_OR_INSIDE:
+        if any(map(has_texts, bound)) and scope in _AROUND_OR_INSIDE:
             return (scope,)
         return tuple(inner for inner in _with_inner(scope) if inner not in bound or inner == TAKE)
 
@@ -177,7 +188,7 @@ class _Units:
             for name in self.exemplar.names_at(node):
                 found.setdefault(self.exemplar.scopes[name], []).append(node)
         if LANGUAGE in found:
-            nodes = [node for scope in entry_scopes() for node in found.get(scope, ())]
+            nodes = [node for scope in all_entry_scopes(found) for node in found.get(scope, ())]
             found[LANGUAGE] += [node for node in nodes if any(map(is_spoken, self.exemplar.names_at(node)))]
         return found
 
@@ -201,10 +212,10 @@ class _Units:
         node: Node | None = lowest
         while node is not None and (node in self.exemplar.units or not self.repeatable(node)):
             node = None if node is region else self.exemplar.parents.get(node)
-        in_pieces = scope_row(scope).is_joined or (scope == LANGUAGE and bound & {SOUND, PROP})
+        in_pieces = scope_row(scope).is_joined or (scope == LANGUAGE and any(map(has_texts, bound)))
         if node is None and in_pieces and (pieces := self.pieces(scope, holders, bound)):
             return pieces
-        if node is None and scope == LANGUAGE and (of := self.exemplar.units.get(region)) in (SOUND, PROP):
+        if node is None and scope == LANGUAGE and has_texts(of := self.exemplar.units.get(region, "")):
             self.exemplar.together[of] = LANGUAGE  # one entry for each sound in each language
             return []
         if node is None:
@@ -281,6 +292,6 @@ def _with_inner(scope: str) -> tuple[str, ...]:
     """A scope and all that can lie inside it, without those that may also stand around it."""
     scopes = [scope]
     for inner in scope_row(scope).inside:
-        if scope not in (SOUND, PROP) or inner not in _AROUND_OR_INSIDE:
+        if not has_texts(scope) or inner not in _AROUND_OR_INSIDE:
             scopes += _with_inner(inner)
     return tuple(dict.fromkeys(scopes))

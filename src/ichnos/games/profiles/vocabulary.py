@@ -38,7 +38,8 @@ class Scope:
     @cached_property
     def inside(self) -> tuple[str, ...]:
         """The scopes that lie inside it."""
-        return tuple(one.name for one in SCOPES.values() if self.name in one.around)
+        own = (LANGUAGE,) if is_declared(self.name) else ()
+        return (*own, *(one.name for one in SCOPES.values() if self.name in one.around))
 
 
 SCOPES: dict[str, Scope] = {
@@ -68,7 +69,8 @@ def is_declared(name: str) -> bool:
 
 def scope_row(name: str) -> Scope:
     """The row of a scope: of the table, or one that a profile declares."""
-    return SCOPES[name] if name in SCOPES else Scope(name, (PACK,), (f"{name}.name",), f"{name}.name", is_joined=True)
+    named = f"{name}.name"
+    return SCOPES[name] if name in SCOPES else Scope(name, (PACK, LANGUAGE), (named,), named, is_joined=True)
 
 
 def number_field(scope: str) -> str:
@@ -97,7 +99,13 @@ WORDS: dict[str, Word] = {
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("pack.sounds", PACK, "whole", "how many sound files the pack has", is_made=True, is_built=True),
-        Word("game.version", PACK, "version", "the version of the game that the pack is for"),
+        Word("game.version", PACK, "version", "the version of the game that the pack is for; of several the last"),
+        Word(
+            "game.first-version", PACK, "version", "of the versions of the game that the pack is for, the first",
+            is_made=True,
+        ),
+        Word("game.last-version", PACK, "version", "the last of them", is_made=True),
+        Word("game.versions", PACK, "list", "all of them, the first one first", is_made=True),
         Word(
             "root", PACK, "path", "the folder that this file's references are below; its default is what is written",
             is_made=True,
@@ -232,7 +240,7 @@ def settings(scope: str) -> tuple[str, ...]:
 def is_spoken(name: str) -> bool:
     """Is it what players read: a text for each language?"""
     field = WORDS.get(name)
-    return field is not None and field.is_spoken
+    return field.is_spoken if field is not None else _IN_TEXTS in f".{name}" and not name.startswith(f"{PACK}.")
 
 
 @cache
@@ -243,7 +251,7 @@ def translated() -> frozenset[str]:
 
 def is_translated(name: str) -> bool:
     """Is it one of those?"""
-    return name in translated()
+    return name in translated() or name.startswith(f"{PACK}{_IN_TEXTS}")
 
 
 @cache
@@ -313,12 +321,33 @@ def free_prefix(scope: str) -> str:
     return FIELD_PREFIX if scope == SOUND else f"{scope}.{FIELD_PREFIX}"
 
 
+_IN_TEXTS = ".spoken."
+
+
+def spoken_prefix(scope: str) -> str:
+    """What the names of a scope's declared texts in languages begin with."""
+    return f"{'' if scope == SOUND else scope}{_IN_TEXTS}".removeprefix(".")
+
+
+def names_of_free(scope: str, field: str) -> tuple[str, str]:
+    """What a free field's hole may be called: that of a value, and that of a declared text in languages."""
+    return f"{free_prefix(scope)}{field}", f"{spoken_prefix(scope)}{field}"
+
+
+def has_texts(scope: str) -> bool:
+    """Can a scope's entries have texts in languages?"""
+    return is_declared(scope) or (scope != PACK and scope in SCOPES[LANGUAGE].around)
+
+
 def word(name: str) -> Word | None:
     """The row of a field, or ``None`` where there is none."""
     if name in WORDS:
         return WORDS[name]
     if name.startswith(ID_PREFIX):
         return Word(name, PACK, "id", "an id minted once for the pack")
+    if _IN_TEXTS in f".{name}":
+        scope = name.partition(_IN_TEXTS)[0] if not name.startswith(_IN_TEXTS[1:]) else SOUND
+        return Word(name, scope, "text", "a text in languages", is_spoken=scope != PACK, in_languages=scope == PACK)
     if is_declared(name):
         scope, _, field = name.removeprefix(OWN).partition(".")
         called = Word(name, OWN + scope, "text", f"the {scope}'s own name", is_name=True, needed=True)
@@ -337,7 +366,7 @@ def spelled(name: str) -> str:
     >>> spelled("own.channel.field.gain"), spelled("take.field.odd")
     ('channel.gain', 'take.field.odd')
     """
-    return name.removeprefix(OWN).replace(".field.", ".") if is_declared(name) else name
+    return re.sub(r"\.(field|spoken)\.", ".", name.removeprefix(OWN)) if is_declared(name) else name
 
 
 def plural(noun: str, count: int = 0) -> str:

@@ -13,7 +13,7 @@ import tomlkit
 
 from ichnos.documents.regions import region_of
 from ichnos.documents.text import from_bytes
-from ichnos.documents.tree import Value
+from ichnos.documents.tree import Scalar, Value
 from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.paths import is_plain, seen_from, windows_refuses
@@ -30,7 +30,7 @@ from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, play
 from ichnos.games.things import AnyThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, whole
 from ichnos.pack.adopting.players import Players
-from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds
+from ichnos.pack.adopting.sounds import FOLDER, AdoptedSounds, own_texts
 from ichnos.pack.workspace import local
 from ichnos.pack.workspace.about_pack import is_semver
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
@@ -199,10 +199,14 @@ class _Adopting:
             return {self.language: str(self.values[name]), **{str(tag): text for tag, text in texts.items()}}
         return None if self.values.get(name) is None else str(self.values[name])
 
-    def _game_version(self) -> str:
-        """The version of the game that it is for, as the profile has it."""
-        version = str(self.values.get("game.version") or "*")
-        return next((one for one in self.profile.rules.game.versions if is_like(one, version)), version)
+    def _game_version(self) -> str | list[Scalar]:
+        """The version of the game that it is for, as the profile has it; or several."""
+        known = self.profile.rules.game.versions
+        names = ("game.first-version", "game.last-version")
+        listed, ends = self.values.get("game.versions"), [self.values.get(name) for name in names]
+        said = listed if isinstance(listed, list) else ends if all(ends) else [self.values.get("game.version") or "*"]
+        found = [next((one for one in known if is_like(one, str(version))), str(version)) for version in said]
+        return found[0] if len(set(found)) == 1 else [*dict.fromkeys(found)]
 
     def _version(self) -> str:
         said = self.values.get("pack.version")
@@ -337,6 +341,7 @@ class _Adopting:
             if value is not None and (name, value) != ("id", said["pack.name"]):
                 yield f"{name} = {toml(value)}\n"
         free = {name: whole(value) for name, value in self.said.free.items() if value not in (None, "")}
+        free |= own_texts(self.said, self.language)
         for name, value in by_declaration(self.profile.rules.declared, PACK, free).items():
             yield f"{name} = {toml(value)}\n"
         if icon:

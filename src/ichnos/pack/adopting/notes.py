@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import Place
-from ichnos.games.profiles.converters import Unreadable
+from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.profile import Profile
 
 

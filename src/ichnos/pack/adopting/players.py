@@ -14,7 +14,7 @@ from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, free_prefix, 
 from ichnos.games.profiles.word import Word
 from ichnos.games.things import Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
-from ichnos.pack.adopting.sounds import spoken
+from ichnos.pack.adopting.sounds import own_texts, spoken
 from ichnos.pack.workspace.declared import tables_for
 from ichnos.pack.workspace.pack_file import PLAYERS, in_order
 from ichnos.pack.workspace.workspace import short_name
@@ -92,7 +92,7 @@ class Players:
         prefix = free_prefix(thing.scope)
         free = {name: whole(value) for name, value in thing.free.items() if not self.usual.says(prefix + name, value)}
         free = {name: value for name, value in free.items() if value not in (None, "")}
-        return {**found, **by_declaration(self.declared, thing.scope, free)}
+        return {**found, **by_declaration(self.declared, thing.scope, {**free, **own_texts(thing, self.language)})}
 
     def is_made_from(self, name: str, identity: Value) -> bool:
         """Is an id the one that a build makes from the pack's and a name?"""

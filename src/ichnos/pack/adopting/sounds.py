@@ -15,10 +15,10 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.opening import Opened
 from ichnos.games.pack_sounds import PackSounds
 from ichnos.games.profiles.declared import by_declaration
-from ichnos.games.profiles.holes import Pattern
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.profile import without_extension
-from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, TAKE, free_prefix, goes_round, said_of
+from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, TAKE, free_prefix, goes_round, said_of, spoken_prefix
 from ichnos.games.targets import marking
 from ichnos.games.things import SoundThing, TakeThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, fitting, whole
@@ -123,6 +123,7 @@ class AdoptedSounds:
             values["adds"] = self.profile.adds(sound.values.get("adds"))
         fields = {name.removeprefix(FIELD_PREFIX): whole(value) for name, value in sound.free.items()}
         fields = {name: value for name, value in fields.items() if not self.usual.says(FIELD_PREFIX + name, value)}
+        fields |= own_texts(sound, self.language)
         values |= by_declaration(self.profile.rules.declared, SOUND, fields)
         if self.keep_names and (paths := dict(self._part_paths(sound, kind))):
             values["part-paths"] = paths
@@ -340,6 +341,13 @@ class AdoptedSounds:
         elif self.loose:
             others = f" and {len(self.loose) - 1} more" if len(self.loose) > 1 else ""
             self.notes.told.append(f"{self.loose[0]}{others}: no key plays it; it is taken over as it is")
+
+
+def own_texts(thing: Thing, language: str) -> dict[str, Any]:
+    """The texts of a thing that the profile declares, as the pack file has them."""
+    prefix = spoken_prefix(thing.scope)
+    own = ((name, said) for name, said in thing.texts.items() if name.startswith(prefix) and said)
+    return {name.removeprefix(prefix): spoken(said, language) for name, said in own}
 
 
 def spoken(said: Mapping[str | None, str], language: str) -> Any:

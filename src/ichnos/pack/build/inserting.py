@@ -16,8 +16,10 @@ from ichnos.files import disk
 from ichnos.files.writing import write_whole
 from ichnos.games.entries.arranged import arranged
 from ichnos.games.entries.fill import Bindings, resolve
-from ichnos.games.profiles.converters import Unreadable
-from ichnos.games.profiles.holes import HoleError, Missing, Pattern, parse
+from ichnos.games.profiles.converter import Unreadable
+from ichnos.games.profiles.hole import HoleError, Missing
+from ichnos.games.profiles.hole_patterns import Pattern
+from ichnos.games.profiles.holes import parse
 from ichnos.games.profiles.vocabulary import PACK, SOUND, TAKE
 from ichnos.pack.plan import meaning
 from ichnos.pack.plan.naming import ClipUses

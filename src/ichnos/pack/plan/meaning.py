@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from ichnos.documents.checked import TomlTable
 from ichnos.documents.tree import Value
@@ -24,6 +25,7 @@ from ichnos.games.profiles.vocabulary import (
     number_field,
     player_scopes,
     said_of,
+    spoken_prefix,
 )
 from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
@@ -37,6 +39,7 @@ from ichnos.pack.workspace.workspace import Workspace
 def pack_values(workspace: Workspace) -> dict[str, Value]:
     """The pack's own values, by the names of holes."""
     pack = workspace.pack_file.pack
+    free, texts = free_fields(PACK, pack.fields, pack.language)
     return {
         "pack.title": pack.title,
         "pack.name": pack.name,
@@ -46,10 +49,18 @@ def pack_values(workspace: Workspace) -> dict[str, Value]:
         "pack.text": pack.text,
         "pack.author": pack.author,
         "pack.licence": pack.licence,
-        "game.version": pack.game_version,
+        **game_versions(pack.game_version),
         **{f"{ID_PREFIX}{name}": value for name, value in workspace.pack_file.ids.items()},
-        **{f"{free_prefix(PACK)}{name}": value for name, value in pack.fields.items()},
+        **free,
+        **{name: said.get(None) or next(iter(said.values()), None) for name, said in texts.items()},
     }
+
+
+def game_versions(several: Sequence[str]) -> dict[str, Value]:
+    """The versions of the game that a pack is for, by the names of holes."""
+    first, last = several[0], several[-1]
+    names = ("game.version", "game.first-version", "game.last-version")
+    return {**dict(zip(names, (last, first, last), strict=True)), "game.versions": [*several]}
 
 
 Finished = Mapping[str, Mapping[str, Value]]  # what is known of finished sound files, by their paths
@@ -85,6 +96,8 @@ def things(workspace: Workspace, uses: ClipUses, finished: Finished | None = Non
             for thing in inside[scope]
         )
     texts = {f"{PACK}.{name}": in_languages(said, "") for name, said in file.pack.translated.items()}
+    own = free_fields(PACK, file.pack.fields, file.pack.language)[1].items()
+    texts |= {name: {tag: text for tag, text in said.items() if tag} for name, said in own if len(said) > 1}
     return uses.with_files(PackThing(PACK, values, inside, texts, places=places))
 
 
@@ -98,8 +111,20 @@ def _said(scope: str, table: TomlTable, language: str, place: Place = NOWHERE) -
             texts[word.name] = in_languages(said, language)
         else:
             values[word.name] = said
-    free = {f"{free_prefix(scope)}{name}": value for name, value in getattr(table, "fields", {}).items()}
-    return Thing(scope, values | free, texts=texts, place=place)
+    free, translated = free_fields(scope, getattr(table, "fields", {}), language)
+    return Thing(scope, values | free, texts=texts | translated, place=place)
+
+
+def free_fields(
+    scope: str, fields: Mapping[str, Any], language: str
+) -> tuple[dict[str, Value], dict[str, dict[str | None, str]]]:
+    """The values of free fields by the names of holes, and the texts of those that are said in languages."""
+    values = {name: value for name, value in fields.items() if not isinstance(value, dict)}
+    texts = {name: value for name, value in fields.items() if isinstance(value, dict)}
+    return (
+        {f"{free_prefix(scope)}{name}": value for name, value in values.items()},
+        {f"{spoken_prefix(scope)}{name}": in_languages(value, language) for name, value in texts.items()},
+    )
 
 
 def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, place: Place, index: int) -> Thing:
@@ -121,9 +146,9 @@ def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, 
 def _own(workspace: Workspace, scope: str) -> Iterator[Thing]:
     """The things of a scope that the profile declares."""
     for index, table in enumerate(declared_tables(workspace.pack_file, scope)):
-        free = {f"{free_prefix(scope)}{name}": value for name, value in table.fields.items()}
+        free, texts = free_fields(scope, table.fields, workspace.pack_file.pack.language)
         place = workspace.file.place(scope.removeprefix(OWN), index)
-        yield Thing(scope, {f"{scope}.name": table.name, **free}, place=place)
+        yield Thing(scope, {f"{scope}.name": table.name, **free}, texts=texts, place=place)
 
 
 def _identity(workspace: Workspace, prop: Prop) -> str:

@@ -9,11 +9,12 @@ from pathlib import PurePosixPath
 from ichnos.audio.process.target import Target
 from ichnos.documents.tree import Unwritable, Value
 from ichnos.errors import IchnosError, Place
-from ichnos.games.profiles.converters import Unreadable
-from ichnos.games.profiles.holes import Missing, Pattern
+from ichnos.games.profiles.converter import Unreadable
+from ichnos.games.profiles.hole import Missing
+from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.kinds import Kind
 from ichnos.games.profiles.name_rules import FilesNamed, NameRules
-from ichnos.games.profiles.profile import SOUND_SUFFIXES, without_extension
+from ichnos.games.profiles.profile import goes_with, without_extension
 from ichnos.games.profiles.references import NO_PLACE
 from ichnos.games.profiles.vocabulary import FIELD_PREFIX, SOUND, goes_round, said_of
 from ichnos.games.targets import target
@@ -162,7 +163,7 @@ class ClipUses:
             "category": category,
             "key.group": group or None,
             "key.own": sound.file or own,
-            **{f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items()},
+            **{f"{FIELD_PREFIX}{name}": value for name, value in sound.fields.items() if not isinstance(value, dict)},
         }
 
     def _game_path(self, placed: PlacedSound, number: int, kind: Kind) -> str | None:
@@ -201,7 +202,9 @@ class ClipUses:
         is_bare = self.profile.bare(reference) == reference
         if is_bare or not dot or "/" in extension:
             return f"{reference}.{suffix}"
-        if f".{extension.lower()}" in SOUND_SUFFIXES and extension.lower() != suffix.lower():
+        if goes_with(reference, kind.container, self.rules.audio.extensions):
+            return reference
+        if f".{extension.lower()}" in self.profile.sound_suffixes and extension.lower() != suffix.lower():
             raise IchnosError(
                 f"the game's own file of {placed.sound.key} is {reference}, and the profile makes .{suffix} of clips",
                 place=placed.place("takes", number - 1),

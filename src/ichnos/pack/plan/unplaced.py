@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Mapping
+from typing import Any
 
 from ichnos.documents.checked import TomlTable
 from ichnos.games.entries.arranged import stands_without_files
@@ -11,17 +12,18 @@ from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.profile import Profile
 from ichnos.games.profiles.vocabulary import (
     ENTRY,
-    FIELD_PREFIX,
     OWN,
     PACK,
     SOUND,
     TAKE,
     TRIGGER,
     free_prefix,
+    names_of_free,
     player_scopes,
     said_of,
     settings,
     spoken,
+    spoken_prefix,
 )
 from ichnos.games.profiles.word import attribute
 from ichnos.games.targets import marking
@@ -110,8 +112,8 @@ def _without_clip(workspace: Workspace) -> Iterator[str]:
             if stands_without_files(exemplar, merged=profile.document_rules(exemplar).mode == "merge"):
                 there |= set(exemplar.scopes)
         names = [name for name in settings(SOUND) if getattr(sound, name) is not None]
-        names += [f"field {name}" for name in sound.fields]
-        lost = [name for name in names if name.replace("field ", FIELD_PREFIX) not in there]
+        lost = [name for name in names if name not in there]
+        lost += [f"field {name}" for name in sound.fields if there.isdisjoint(names_of_free(SOUND, name))]
         if lost:
             yield (
                 f"{sound.key} has no clip, and its entry in the game is not known here, so its {', '.join(lost)} would"
@@ -169,12 +171,13 @@ def _without_place(workspace: Workspace) -> Iterator[str]:
             name for name in (*settings(SOUND), "title") if getattr(sound, name) not in (None, {}) and name not in holes
         ]
         lost += _other_languages(profile, "title", sound.title, pack.pack.language, holes)
+        lost += _lost_texts(profile, SOUND, sound.fields, pack.pack.language, holes)
         lost += _lost_of_takes(sound, holes)
         if not {"part.file", "parts"} & holes:
             lost += [f"the part {part}" for part in sound.parts if f"part.{part}.file" not in holes]
         if lost:
             yield f"{sound.key}: {title} has no place for {', '.join(lost)}"
-        strange = [name for name in sound.fields if name not in profile.field_names and name not in holes]
+        strange = [name for name in sound.fields if not {name, *names_of_free(SOUND, name)} & {*holes}]
         if strange:
             has = f"it asks for {', '.join(profile.field_names)}" if profile.field_names else "it asks for none"
             yield f"{sound.key}: {title} has no field {', '.join(strange)}; {has}"
@@ -195,13 +198,14 @@ def _pack_without_place(profile: Profile, pack: PackFile, in_scripts: Collection
     """What is said of the pack itself, and stands nowhere."""
     title, there = profile.rules.game.title, profile.hole_names.union(in_scripts)
     lost = [name for name in ("id", "text") if getattr(pack.pack, name) and not {f"{PACK}.{name}", name} & there]
-    lost += [name for name in pack.pack.fields if f"{free_prefix(PACK)}{name}" not in there and name not in in_scripts]
+    lost += [name for name in pack.pack.fields if there.isdisjoint((*names_of_free(PACK, name), name))]
     if lost:
         yield f"{title} has no place for {', '.join(lost)} of the pack"
+    lost = list(_lost_texts(profile, PACK, pack.pack.fields, pack.pack.language, ()))
     for name, texts in pack.pack.translated.items():
-        lost = _other_languages(profile, f"{PACK}.{name}", texts, pack.pack.language, ())
-        if lost and "translated" not in in_scripts:
-            yield f"{title} has no place for {', '.join(lost)} of the pack"
+        lost += _other_languages(profile, f"{PACK}.{name}", texts, pack.pack.language, ())
+    if lost and "translated" not in in_scripts:
+        yield f"{title} has no place for {', '.join(lost)} of the pack"
 
 
 def _own_without_place(profile: Profile, pack: PackFile, holes: Collection[str]) -> Iterator[str]:
@@ -213,7 +217,8 @@ def _own_without_place(profile: Profile, pack: PackFile, holes: Collection[str])
             if scope not in profile.rules.declared.scopes:
                 yield f"{title} has no place for a {name}: {table.name}"
                 continue
-            lost = [field for field in table.fields if f"{free_prefix(scope)}{field}" not in holes]
+            lost = [field for field in table.fields if {*holes}.isdisjoint(names_of_free(scope, field))]
+            lost += _lost_texts(profile, scope, table.fields, pack.pack.language, holes)
             if lost:
                 yield f"{table.name}: {title} has no place for {', '.join(lost)} of a {name}"
 
@@ -239,13 +244,23 @@ def _lost_of(
             yield field.field
     for name in spoken(scope):
         yield from _other_languages(profile, name, getattr(item, attribute(name)), language, known)
+    yield from _lost_texts(profile, scope, getattr(item, "fields", {}), language, known)
     for name in getattr(item, "fields", {}):
-        if f"{free_prefix(scope)}{name}" not in known and name not in in_scripts:
+        if {*known}.isdisjoint(names_of_free(scope, name)) and name not in in_scripts:
             yield name
     for number, entry in enumerate(getattr(item, "entries", ()), 1):
         for name in entry.fields:
             if f"{free_prefix(ENTRY)}{name}" not in known and name not in in_scripts:
                 yield f"{name} of entry {number}"
+
+
+def _lost_texts(
+    profile: Profile, scope: str, fields: Mapping[str, Any], language: str, known: Collection[str]
+) -> Iterator[str]:
+    """The languages of declared texts that go nowhere."""
+    for name, said in fields.items():
+        if isinstance(said, dict):
+            yield from _other_languages(profile, f"{spoken_prefix(scope)}{name}", said, language, known)
 
 
 def _other_languages(

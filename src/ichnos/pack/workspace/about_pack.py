@@ -27,6 +27,19 @@ def is_semver(version: str) -> bool:
     return re.match(_SEMVER, version) is not None
 
 
+def in_order(version: str) -> tuple[int, ...]:
+    """What versions of a game are put in order by: their numbers."""
+    return tuple(map(int, re.findall(r"\d+", version)))
+
+
+def _in_order(said: Any) -> Any:
+    several = [said] if isinstance(said, str) else said
+    is_plain = isinstance(several, list | tuple) and all(isinstance(one, str) for one in several)
+    return tuple(sorted(dict.fromkeys(several), key=in_order)) if is_plain else said
+
+
+Versions = Annotated[tuple[str, ...], BeforeValidator(_in_order, json_schema_input_type=str | list[str])]
+
 # A text in the pack's own language; where it is said in several, those are ``translated``.
 Told = Annotated[str, BeforeValidator(lambda said: said, json_schema_input_type=str | dict[str, str])]
 
@@ -39,7 +52,11 @@ class Pack(TomlTable):
         description="short, in small letters; used in file names so that none collide",
     )
     version: str = Field(pattern=_SEMVER, examples=["1.0.0", "1.0.0-beta.1"], description="SemVer 2.0.0")
-    game_version: str = Field(description="the version of the game that the pack is for")
+    game_version: Versions = Field(
+        min_length=1,
+        examples=["2.1", ["2.0", "2.1"]],
+        description="the version of the game that the pack is for, or a list of several",
+    )
     id: str | None = Field(
         default=None,
         min_length=1,

@@ -28,6 +28,7 @@ from ichnos.pack.workspace.pack_file import (
     Schedule,
     ScheduleEntry,
     Sound,
+    Spoken,
     Take,
     as_entry,
     as_take,
@@ -102,7 +103,7 @@ def tables_for(rows: Declarations) -> Mapping[str, type[TomlTable]]:
         SOUND: table(Sound, SOUND, **(in_sound if take is not Take or elsewhere is not Elsewhere else {})),
         TAKE: take,
         ENTRY: entry,
-        "defaults": table(Defaults, SOUND),
+        "defaults": _with(Defaults, tuple(row for row in rows.of(SOUND) if not row.is_spoken)),
         **{scope: table(model, scope, **more.get(scope, {})) for scope, model in PLAYERS.items()},
         **{scope: table(DeclaredTable, scope) for scope in rows.scopes},
     }
@@ -163,7 +164,8 @@ def _with(model: type[TomlTable], words: tuple[Word, ...], **more: Any) -> type[
         return create_model(model.__name__, __base__=model, **more) if more else model
     fields: dict[str, Any] = dict(more)
     for word in words:
-        kind: Any = Literal[word.choices] if word.choices else _KINDS[word.kind]
+        is_text = word.is_spoken or word.in_languages
+        kind: Any = Literal[word.choices] if word.choices else Spoken if is_text else _KINDS[word.kind]
         bounds = {"ge": word.least, "le": word.most, "min_length": 1 if kind is str else None}
         options: dict[str, Any] = {bound: limit for bound, limit in bounds.items() if limit is not None}
         fields[_attribute(word.field)] = kind | None, Field(None, alias=word.field, description=word.about, **options)

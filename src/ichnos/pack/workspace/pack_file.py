@@ -16,7 +16,7 @@ from ichnos.documents.checked import TomlTable
 from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.vocabulary import ENTRY, PROP, SCHEDULE, SOUND, TAKE, TRIGGER
-from ichnos.pack.workspace.about_pack import Fields, FileName, Pack
+from ichnos.pack.workspace.about_pack import Fields, FileName, Pack, Versions
 from ichnos.pack.workspace.folder import LOCAL_NAME, SILENT_CLIP
 
 
@@ -284,7 +284,9 @@ class Insert(TomlTable):
 
 class OtherGame(TomlTable):
     game: str | None = Field(default=None, description="a bundled game or a profile's folder; else the name")
-    game_version: str | None = Field(default=None, description="the version of that game that the pack is for")
+    game_version: Versions | None = Field(
+        default=None, min_length=1, description="the version of that game that the pack is for, or a list of several"
+    )
 
 
 class PackFile(TomlTable):

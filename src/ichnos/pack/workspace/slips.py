@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -95,13 +96,23 @@ def _name_of_pack(workspace: Workspace) -> Iterator[IchnosError]:
 
 
 def _version(workspace: Workspace) -> Iterator[IchnosError]:
-    rules, version = workspace.profile.rules.game, workspace.pack_file.pack.game_version
-    if version not in rules.versions:
-        at = ("games", workspace.game, "game-version") if workspace.game else ("pack", "game-version")
+    rules, versions = workspace.profile.rules.game, workspace.pack_file.pack.game_version
+    at = ("games", workspace.game, "game-version") if workspace.game else ("pack", "game-version")
+    for version in versions:
+        if version not in rules.versions:
+            yield IchnosError(
+                f'{rules.title} has no version "{version}"',
+                place=workspace.file.place(*at),
+                cure=f"it has {', '.join(rules.versions)}; a newer one is added in the profile: versions, under [game]",
+            )
+    holes = workspace.profile.hole_names
+    texts = " ".join(workspace.profile.script_texts)
+    has_several = {"game.versions", "game.first-version"} & holes or re.search(r"game\.(versions|first)", texts)
+    if len(versions) > 1 and not has_several and ("game.version" in holes or "game.version" in texts):
         yield IchnosError(
-            f'{rules.title} has no version "{version}"',
+            f"a pack for {rules.title} says one version of the game, and these are {len(versions)}",
             place=workspace.file.place(*at),
-            cure=f"it has {', '.join(rules.versions)}; a newer one is added in the profile: versions, under [game]",
+            cure="say the one that it is for",
         )
 
 
