@@ -211,6 +211,16 @@ BY_HAND = {
         ["gull.wav", "bell.wav"],
         ["lang_@language@.ini", "[names]\n@key@=@title@", "wave=@file@\nlevel=@volume~percent=100@\nechoes=@field.echoes~number@"],
     ),
+    "files behind their owners": (
+        {
+            "noises.json": (
+                '{"noises": [{"name": "wheel.turns", "loud": 0.5, "at": "mill:wheel/turns"},\n'
+                ' {"name": "gull.calls", "loud": 0.7, "at": "shore:gull/calls"}]}\n'
+            )
+        },
+        ["stock/mill/noises/wheel/turns.wav", "stock/shore/noises/gull/calls.wav"],
+        ['"@owner@:@path@" = "stock/@owner@/noises/@path@.wav"', '"loud": "@volume@", "at": "@file@"'],
+    ),
     "what a file stands under": (
         {"list.txt": "glöckchen = s/b.wav\nänders = s/c.wav\n"}, ["s/b.wav", "s/c.wav"], ["@key@ = @file@"]
     ),

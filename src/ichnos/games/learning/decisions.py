@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import Node
@@ -13,7 +13,9 @@ from ichnos.games.learning.evidence import Pack, TextFile
 from ichnos.games.learning.grouping import Group
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.shapes import Shape
+from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.references import references
 from ichnos.games.things import PackThing
 
 LIKELY, GUESS = "likely", "a guess"
@@ -102,6 +104,19 @@ class Learned:
     answers: dict[str, str]  # to doubts, by their ids
     separator: str = "."
     categories: set[str] = field(default_factory=set)
+    references: dict[str, str] = field(default_factory=dict)  # the lines of [references]
+
+    def complete_references(self, holes: Iterable[str]) -> None:
+        """Where some files are named behind their owners, others may be named by their paths."""
+        names = list(holes)
+        count = sum(hole in ("@file@", "@part.file@") for hole in names)
+        if self.references and (count > 1 or "@prop.picture@" in names):
+            self.references.setdefault("@path@", "@path@")
+
+    def tables(self, words: Mapping[str, Mapping[str, str]]) -> Tables:
+        """What converters need of the game, and of the word tables of one document."""
+        lines = dict(sorted(self.references.items(), key=lambda line: line[0] == "@path@"))
+        return Tables(words, references=references(lines) if lines else None)
 
 
 def texts_of(shape: Shape) -> list[str]:

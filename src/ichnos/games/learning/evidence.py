@@ -242,12 +242,19 @@ def _decodes(data: bytes, encoding: str) -> bool:
         return False
 
 
+_OWNED = re.compile(r"(?:(?P<owner>[\w.-]+)(?=[:!|#]))?(?P<sign>[:!|#]{0,2}/{0,3}(?<=.))(?P<path>[^/].*)")
+
+
 @dataclass(frozen=True)
 class Reference:
-    """A way to name a file: as seen from ``folder``, spelled with these converters."""
+    """A way to name a file: as seen from ``folder``, spelled with these converters.
+
+    ``line``: what [references] would say of it, where no converters can.
+    """
 
     folder: str
     converters: tuple[str, ...]
+    line: tuple[str, str] | None = None
 
     def __str__(self) -> str:
         relative = (f"relative({self.folder})",) if self.folder else ()
@@ -287,7 +294,22 @@ class References:
         if not found and re.search(r"\.[A-Za-z0-9]{1,4}$", plain):
             stem, _, extension = plain.rpartition(".")
             found = self._found(stem, (f"extension({extension})",), backslash)
-        return found
+        return found or list(self._behind_owner(plain))
+
+    def _behind_owner(self, value: str) -> Iterator[tuple[str, Reference]]:
+        """Files that a text names behind the word for whose they are, or behind a slash."""
+        match = _OWNED.fullmatch(value)
+        for name, folder, is_bare in self._known.get(match["path"], ()) if match else ():
+            owner, sign = match["owner"] or "", match["sign"]  # type: ignore[index]
+            pieces = folder.split("/") if folder else []
+            is_folder = owner in pieces
+            if is_folder:
+                at = pieces.index(owner)
+                pieces = [*pieces[:at], "\0", *pieces[at + 1 :]]
+            end = PurePosixPath(name).suffix if is_bare else ""
+            there = "/".join([*pieces, ""]).replace("@", "@@").replace("\0", "@owner@")
+            left = ("@owner@" if is_folder else owner.replace("@", "@@")) + sign
+            yield name, Reference("", (), (f"{left}@path@", f"{there}@path@{end}"))
 
     def _found(self, plain: str, before: tuple[str, ...], after: tuple[str, ...]) -> list[tuple[str, Reference]]:
         return [

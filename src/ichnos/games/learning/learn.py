@@ -27,7 +27,6 @@ from ichnos.games.learning.others import OtherRoles
 from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.exemplar import ExemplarRules
 from ichnos.games.profiles.hole import HoleError
 from ichnos.games.profiles.units import understand
@@ -105,6 +104,7 @@ class _Learning:
         decisions = [*self.definitions(named), *self.others(named)]
         PackRoles([made for made in decisions if not made.known], self.known).decide()
         self.more_names(decisions, named)
+        self.known.complete_references(hole for made in decisions for hole in made.holes.values())
         readable = [document for made in decisions if (document := self.readable(made)) is not None]
         uses = self.uses(readable)
         known_uses = [
@@ -274,7 +274,7 @@ class _Learning:
             data = drafting.document(made)
             document = parse(data, made.path, named(first.format, first.escapes), first.encoding)
             several = made.several_takes is not False
-            how = ExemplarRules(several, tables=Tables(made.tables), entry_for_takes=made.entry_for_takes)
+            how = ExemplarRules(several, tables=self.known.tables(made.tables), entry_for_takes=made.entry_for_takes)
             exemplar = understand(holes.parse(made.path, how.tables), document, how)
         except IchnosError as error:
             self.told.append(f"{first.name}: a draft of it is not understood ({error}); it is left out")

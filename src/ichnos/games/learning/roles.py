@@ -240,14 +240,27 @@ class DefinitionRoles:
             common &= set(anchor.ways)
         own = [name for name in self.known.names if name]
         fitting = [way for way in common if not any(name in way.folder.split("/") for name in own)]
+        if not fitting and any(way.line for anchor in there for way in anchor.ways):
+            return self.by_lines(there)
         if fitting:
-            return min(fitting, key=lambda way: (len(way.folder), len(way.converters)))
+            way = min(fitting, key=lambda way: (len(way.folder), len(way.converters)))
+            return self.by_lines(there[:1], way) if way.line else way
         value = there[0].said
         text = "file-name" if "/" not in value.replace("\\", "/") else f"relative({there[0].ways[0].folder})"
         bare = tuple(converter for converter in there[0].ways[0].converters if converter != "backslash")
         why = "the folder is not the same everywhere"
         self.made.doubt(shape, value, f"files are named by ~{text}", why, GUESS)
         return Reference("", (text, *bare))
+
+    def by_lines(self, there: list[Anchor], way: Reference | None = None) -> Reference:
+        """Where no converters say how files are named, lines of [references] do."""
+        for anchor in there:
+            one = way or next((way for way in anchor.ways if way.line), anchor.ways[0])
+            end = PurePosixPath(anchor.file).suffix if "no-extension" in one.converters else ""
+            folder = f"{one.folder}/".removeprefix("/").replace("@", "@@")
+            left, right = one.line or ("@path@", f"{folder}@path@{end}")
+            self.known.references.setdefault(left, right)
+        return Reference("", ())
 
     def key_in(self, unit: Shape) -> None:
         """Punch the key wherever it stands in the unit."""

@@ -191,6 +191,9 @@ class Rules:
         yield from self.kind_tables()
         if self.folder:
             yield f"\n[catalogue]\nfolder = {_quoted(self.folder)}\n"
+        if self.known.references:
+            lines = sorted(self.known.references.items(), key=lambda line: line[0] == "@path@")
+            yield "\n[references]\n" + "".join(f"{_quoted(left)} = {_quoted(right)}\n" for left, right in lines)
         yield from self.icon()
         if self.credits_path() != CreditRules().path:
             yield f"\n[credits]\npath = {_quoted(self.credits_path())}\n"
