@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from ichnos.documents.tree import Node, Value
@@ -21,9 +21,7 @@ class Found:
     unknown: list[Node] = field(default_factory=list)
     alternative: Node | None = None  # the exemplar's node that it was matched against
     pairs: list[tuple[Node, Node]] = field(default_factory=list)  # exemplar's nodes and the real ones
-    names: list[tuple[Value, Node]] = field(
-        default_factory=list
-    )  # all that the entry is called, where those are several
+    names: Sequence[tuple[Value, Node]] = ()  # all that the entry is called, if that is more than one
 
     def all(self, scope: str) -> Iterator[Found]:
         """Every instance of a scope, at any depth."""

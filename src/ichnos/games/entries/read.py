@@ -113,7 +113,7 @@ class _Reader:
             return False
         for name, value in values.items():
             if isinstance(value, list) and name in scope_row(part.scope).principal:
-                part.names += [(one, real) for one in value[len(part.names) :]]
+                part.names = [(one, real) for one in value]
                 value = value[0] if value else None
             if name not in part.values:
                 part.values[name] = value
@@ -166,7 +166,8 @@ class _Reader:
             if disabled:
                 fits = (self.best(scope, alternatives, child) for child in disabled)
                 part.inside[scope] += [fit[0] for fit in fits if fit is not None]
-        part.unknown += [real for real in rest if not self.is_stray(real, units)]
+        if rest:
+            part.unknown += [real for real in rest if not self.is_stray(real, units)]
         return True
 
     def is_stray(self, real: Node, units: dict[str, list[Node]]) -> bool:
@@ -318,7 +319,7 @@ class _Reader:
             best = self.best(scope, alternatives, real)
             if best is not None:
                 one, strays, differing = best
-                into += by_name(one)
+                into += by_name(one) if one.names else (one,)
                 self.strays += strays
                 self.differing += differing
             else:
