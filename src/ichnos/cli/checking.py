@@ -222,8 +222,9 @@ def _print(result: Checked, pack: str) -> None:
     print_findings(out, result.findings)
     for finding, reason in result.waived:
         out.print(Text(f"waived: {finding.kind.id}  {finding.place}: {reason}", "dim"))
+    of_game = " (the game itself, of which only what is broken is reported)" if result.is_game else ""
     read = (
-        f"{pack}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
+        f"{pack}{of_game}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
         f" decoded {show.counted(result.sounds, 'sound')}, {result.seconds:.1f} s"
     )
     if result.own_codec:

@@ -32,9 +32,10 @@ GameArgument = Annotated[str, typer.Argument(help="A game's name, or a profile's
 @games.command("list", epilog=examples("ichnos games"))
 def list_games(json: Json = False) -> None:
     """List the games that ship with Ichnos, and those that you have kept."""
-    from ichnos.games.profiles import loading, places, profile
+    from ichnos.games.profiles import loading, places
 
-    bundled = [loading.load(profile.BUNDLED / name).rules for name in profile.bundled_names()]
+    bundled = [loading.load(places.BUNDLED / name).rules for name in places.bundled_names()]
+    systems = [loading.load(places.SYSTEMS / name).rules for name in places.system_names()]
     kept, broken = [], []
     for name in places.kept_names():
         try:
@@ -42,15 +43,21 @@ def list_games(json: Json = False) -> None:
         except IchnosError as error:
             broken.append((name, error))
     if json:
-        games_of = [(rules, False) for rules in bundled] + [(rules, True) for rules in kept]
-        show.as_json([{**encoded(rules.game), "kept": own} for rules, own in games_of])
+        sorts = (("made-up", bundled), ("real", systems), ("kept", kept))
+        show.as_json([{**encoded(rules.game), "sort": sort} for sort, several in sorts for rules in several])
         return
-    width = max(len(rules.game.name) for rules in (*bundled, *kept))
+    width = max(len(rules.game.name) for rules in (*bundled, *systems, *kept))
+    show.say("Made-up games, to try Ichnos with:")
     for rules in bundled:
         show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary}")
+    show.say("\nReal ones:")
+    for rules in systems:
+        show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary}")
+    if kept:
+        show.say("\nKept by you:")
     for rules in kept:
         version = f" (profile {rules.profile.version})" if rules.profile.version else ""
-        show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary} Kept by you{version}.")
+        show.say(f"{rules.game.name:<{width}}  {rules.game.title}: {rules.game.summary}{version}")
     for name, fault in broken:
         show.say(f"{name}: {fault}", lead="cannot be read:", err=True, fg="red", bold=True)
 

@@ -80,6 +80,15 @@ class PackSounds:
         return {name: players[bare] for name in self.names if (bare := without_extension(name)) in players}
 
     @cached_property
+    def by_name(self) -> dict[str, str]:
+        """The other sound files of a game that goes by names alone and takes new ones: each with the key it spells."""
+        if not self.profile.by_path_alone:
+            return {}
+        named = {name: spelled[0] for name in self.names if (spelled := self.profile.key_of_path(name)) is not None}
+        kinds = {name: self.kind_of(sound_of(key, files=(name,))) for name, key in named.items()}
+        return {name: key for name, key in named.items() if name not in self.in_place and kinds[name].new}
+
+    @cached_property
     def kinds(self) -> dict[str, Kind]:
         """The kind of each file that a definition names, or that is in the place of one of the game's."""
         found: dict[str, Kind] = {}
@@ -90,7 +99,7 @@ class PackSounds:
         for name, keys in self.in_place.items():
             if name not in found:
                 found[name] = self.kind_of(sound_of(keys[0], files=(name,)))
-        return found
+        return found | {name: self.kind_of(sound_of(key, files=(name,))) for name, key in self.by_name.items()}
 
 
 def _with_category(sound: SoundThing, category: str | None) -> SoundThing:

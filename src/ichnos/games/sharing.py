@@ -127,7 +127,7 @@ def add(source: Path, *, replace: bool, dry_run: bool) -> Added:
         except IchnosError as error:
             raise _where_it_was(error, new, source) from None
         name = profile.rules.game.name
-        if name in places.bundled_names():
+        if name in (folder.name for folder in places.shipped()):
             cure = "give it another name: [game] name, in its game.toml"
             raise UsageError(f"a game that ships with Ichnos is called {name}", cure=cure)
         kept = places.kept_folder() / name
@@ -204,7 +204,7 @@ def remove(name: str, *, dry_run: bool) -> Path:
     """
     names = places.kept_names()
     if name not in names:
-        if name in places.bundled_names():
+        if name in (folder.name for folder in places.shipped()):
             raise UsageError(f"{name} ships with Ichnos, and stays", cure="only kept profiles can be removed")
         there = f"kept are: {', '.join(names)}" if names else "none are kept"
         raise UsageError(f'no profile "{name}" is kept', cure=there)
@@ -224,7 +224,7 @@ def draft(name: str, from_: Path, to: Path, *, dry_run: bool) -> Path:
     if not _NAME.fullmatch(name):
         what = f"{name!r} cannot be a profile's name"
         raise UsageError(what, cure="small letters, digits and hyphens: my-game")
-    if name in places.bundled_names():
+    if name in (folder.name for folder in places.shipped()):
         raise UsageError(f"a game that ships with Ichnos is called {name}", cure="choose another name")
     if disk.exists(to):
         raise UsageError(f"{to} is there already", cure="choose another folder: --to FOLDER")

@@ -65,8 +65,8 @@ def _wanted(name: str | None, start: Path) -> Callable[[InstalledPack], bool]:
         first = workspaces.load(folder)
         games = [first, *(workspaces.load(folder, game) for game in first.pack_file.games)]
     except IchnosError:  # its game may be away
-        own, ids = workspaces.called(folder)
-        return lambda pack: own is None or pack.is_of(pack.game, [own], ids)
+        names, ids = workspaces.called(folder)
+        return lambda pack: not names or pack.is_of(pack.game, names, ids)
     return lambda pack: any(status.is_own(loaded, pack) for loaded in games)
 
 

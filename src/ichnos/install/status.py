@@ -34,7 +34,7 @@ class Facts:
     name: str
     version: str
     game: str
-    # Of each of its games: its name here (None: the first), and what the pack is known by there (see _known_by).
+    # Of each of its games: its name here (None: the first), and what the pack is known by there: Workspace.known_by.
     packs: tuple[tuple[str | None, str, list[str], list[str]], ...]
     can_go_in: bool  # is it known where
     keys: tuple[str, ...]
@@ -182,7 +182,7 @@ def _facts(folder: Path) -> Facts:
         pack_file.pack.name,
         pack_file.pack.version,
         loaded.profile.rules.game.title,
-        tuple((game.game, *_known_by(game)) for game in games),
+        tuple((game.game, *game.known_by) for game in games),
         loaded.goes_into is not None,
         keys,
         tuple(dict.fromkeys(own)),
@@ -192,15 +192,9 @@ def _facts(folder: Path) -> Facts:
     )
 
 
-def _known_by(loaded: Workspace) -> tuple[str, list[str], list[str]]:
-    """What the pack of a workspace is known by where it is installed: the game's profile, its names, its ids."""
-    rules, name = loaded.profile.rules, loaded.pack_file.pack.name
-    return rules.game.name, [*dict.fromkeys((name, rules.names.spelled(name)))], [*loaded.pack_file.ids.values()]
-
-
 def is_own(loaded: Workspace, pack: InstalledPack) -> bool:
     """Is an installed pack the one of a workspace, in any of its games?"""
-    return pack.is_of(*_known_by(loaded))
+    return pack.is_of(*loaded.known_by)
 
 
 def _unused(folder: Path, used: set[str]) -> Iterator[str]:

@@ -56,6 +56,12 @@ _FAMILIES: tuple[Callable[[Subject], Iterator[Finding]], ...] = (
 )
 
 
+# What can be wrong in a game itself: all else is how that game is.
+_OF_A_GAME = (documents.findings, references.findings, keys.played)
+_IN_A_GAME = ("archive-damaged", "document-broken", "entry-strange", "play-unknown", "take-damaged", "take-disguised",
+              "take-missing")  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Checked:
     """What was read, and what was found. ``seconds`` of sound were decoded, in all.
@@ -70,6 +76,7 @@ class Checked:
     sounds: int
     seconds: float
     own_codec: int = 0
+    is_game: bool = False
 
     @property
     def passed(self) -> bool:
@@ -107,7 +114,7 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
         budget: how much of it is looked at; what is over it is a finding, and the rest is checked all the same.
         on_progress: called with the name of each sound file when it has been decoded.
     """
-    results = [one for family in _FAMILIES for one in family(subject)]
+    results = [one for family in (_OF_A_GAME if subject.is_game else _FAMILIES) for one in family(subject)]
 
     budget = budget or Budget()
     decoder = sounds.Decoder(subject, budget)
@@ -121,6 +128,7 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         decoded = list(pool.map(one, subject.sounds))
     results += [each for findings, _ in decoded for each in findings]
+    results = [one for one in results if not subject.is_game or one.kind.id in _IN_A_GAME]
     results += _over(subject, budget)
     left, waived = waivers.sort_out(subject.context, results)
     left = _not_endless(left)
@@ -133,4 +141,5 @@ def check(subject: Subject, on_progress: Callable[[str], None], budget: Budget |
         len(subject.sounds) - own_codec,
         sum(seconds for _, seconds in decoded),
         own_codec,
+        subject.is_game,
     )

@@ -48,6 +48,7 @@ def findings(subject: Subject) -> Iterator[Finding]:
                 cure += " A key of your own needs new = true in the workspace" if can_be_new else ""
                 yield finding("key-unknown", sound.place, f'{context.title} has no key "{sound.key}"', cure)
     yield from _paths(subject)
+    yield from _names(subject)
     yield from _still_played(subject)
 
 
@@ -88,6 +89,15 @@ def _paths(subject: Subject) -> Iterator[Finding]:
             kind = "key-unknown" if profile.by_path_alone else "path-unknown"
             reason = f"{subject.context.title} has no {name}"
             yield finding(kind, subject.label(name), reason, f"did you mean {near}?")
+
+
+def _names(subject: Subject) -> Iterator[Finding]:
+    """Files whose names spell a key that is nearly one of the game's, where names are all that it goes by."""
+    catalogue = subject.context.catalogue
+    for name, key in subject.view.by_name.items() if catalogue is not None else ():
+        if catalogue is not None and key not in catalogue and not _is_meant_as_new(subject.context, catalogue, key):
+            reason = f'{subject.context.title} has no key "{key}"'
+            yield finding("key-unknown", subject.label(name), reason, did_you_mean(catalogue.keys, key, 1))
 
 
 def _is_meant_as_new(context: Context, catalogue: Catalogue, key: str) -> bool:

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ichnos.errors import IchnosError
-from ichnos.games.opening import opened
+from ichnos.files import disk
+from ichnos.games.opening import through
+from ichnos.games.pristine import game_tree
 from ichnos.pack.build import state as states
 from ichnos.pack.workspace.workspace import Workspace
 from ichnos.review import across, verdicts
@@ -36,8 +38,15 @@ class Proved:
 
 
 def subjects(context: Context, packs: Sequence[Path]) -> list[Subject]:
-    """Packs as they are looked at. Raises IchnosError where one cannot be opened."""
-    return [Subject(context, opened(context.profile, pack)) for pack in packs]
+    """Packs as they are looked at, or a game itself. Raises IchnosError where one cannot be opened."""
+    harvested = context.catalogue.source if context.catalogue is not None else None
+    found = []
+    for path in packs:
+        one = through(context.profile, path)
+        is_game = one.is_game or str(disk.resolved(path)) == harvested
+        files = game_tree(path, context.profile) if is_game and not one.is_game else one.files
+        found.append(Subject(context, files, is_game))
+    return found
 
 
 def prove(

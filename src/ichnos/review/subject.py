@@ -26,10 +26,11 @@ from ichnos.review.context import Context
 
 @dataclass(frozen=True)
 class Subject:
-    """A pack and its context."""
+    """A pack and its context. ``is_game``: it is an installed game itself."""
 
     context: Context
     files: Files
+    is_game: bool = False
 
     @property
     def profile(self) -> Profile:
@@ -111,7 +112,8 @@ class Subject:
     @cached_property
     def keys(self) -> set[str]:
         """The keys that it gives sounds to: by definition, or in the place of the game's own."""
-        return {sound.key for sound in self.pack.defined()} | {key for keys in self.in_place.values() for key in keys}
+        in_place = {key for keys in self.in_place.values() for key in keys}
+        return {sound.key for sound in self.pack.defined()} | in_place | {*self.view.by_name.values()}
 
     def own_entries(self, name: str) -> set[str]:
         """The names of all entries of the game's own document of one name, whatever they are."""

@@ -23,8 +23,12 @@ from ichnos.games.profiles.vocabulary import (
     TAKE,
     entry_scopes,
     is_declared,
+    key_field,
     scope_row,
 )
+from ichnos.likeness import nearest
+
+_SLIP = 0.6  # of likeness: a name that is so like another is a slip
 
 
 @dataclass(frozen=True)
@@ -175,7 +179,11 @@ class _Reader:
         if real in self.reasons:
             return True
         for scope, alternatives in units.items():
-            if self.looks_like_one(real, alternatives) and not self.is_told_apart(real, alternatives):
+            if (
+                self.looks_like_one(real, alternatives)
+                and not self.is_told_apart(real, alternatives)
+                and not any(self.plays_nothing(real, alternative, scope) for alternative in alternatives)
+            ):
                 self.strays.append(real)
                 self.reasons[real] = self.reason(real, alternatives, scope)
                 return True
@@ -270,6 +278,16 @@ class _Reader:
                 there = f", and {' and '.join(odd)} {'is' if len(odd) == 1 else 'are'} not known here" if odd else ""
                 return f'this entry has no "{missing[0]}"{there}'
         return ""
+
+    def plays_nothing(self, real: Node, pattern: Node, scope: str) -> bool:
+        """Is it a thing with a name of its own that only names no sound, as most of a game's do not?"""
+        key = key_field(scope)
+        fixed, _ = self.members(pattern, scope)
+        named = [member for member in fixed if key is not None and key in self.exemplar.names_below(member.node)]
+        if pattern not in self.exemplar.labels or len(named) != 1 or not named[0].naming or named[0].label is None:
+            return False
+        labels = [child.label for child in real.children if child.label]
+        return named[0].label not in labels and not nearest(labels, named[0].label, 1, _SLIP)
 
     def same_constants(self, pattern: Node, real: Node) -> bool:
         """Do the values without holes agree? They tell siblings of one label apart."""

@@ -9,12 +9,27 @@ from ichnos.files import disk
 from ichnos.files.user import data_folder
 from ichnos.likeness import NEAR, did_you_mean
 
-BUNDLED = Path(__file__).parent.parent / "bundled"
+BUNDLED = Path(__file__).parent.parent / "bundled"  # made up
+SYSTEMS = Path(__file__).parent.parent / "systems"  # real ones, which Ichnos is tried on
 
 
 def bundled_names() -> list[str]:
-    """The games that ship with Ichnos."""
-    return [name for name in disk.names(BUNDLED) if disk.is_file(BUNDLED / name / "game.toml")]
+    """The made-up games that ship with Ichnos."""
+    return _names_in(BUNDLED)
+
+
+def system_names() -> list[str]:
+    """The real games and systems whose profiles ship with Ichnos."""
+    return _names_in(SYSTEMS)
+
+
+def shipped() -> list[Path]:
+    """The folders of all profiles that ship with Ichnos."""
+    return [*(BUNDLED / name for name in bundled_names()), *(SYSTEMS / name for name in system_names())]
+
+
+def _names_in(folder: Path) -> list[str]:
+    return [name for name in disk.names(folder) if disk.is_file(folder / name / "game.toml")]
 
 
 def kept_folder() -> Path:
@@ -31,7 +46,7 @@ def kept_names() -> list[str]:
 
 def known() -> list[Path]:
     """The folders of all profiles that are found by their names: those that ship with Ichnos, and the kept ones."""
-    return [BUNDLED / name for name in bundled_names()] + [kept_folder() / name for name in kept_names()]
+    return [*shipped(), *(kept_folder() / name for name in kept_names())]
 
 
 def find(game: str, beside: Path | None = None) -> Path:
@@ -42,15 +57,16 @@ def find(game: str, beside: Path | None = None) -> Path:
     Raises:
         UsageError: none of them; with the nearest name.
     """
-    if "/" not in game and "\\" not in game and disk.is_file(BUNDLED / game / "game.toml"):
-        return BUNDLED / game
+    for shipped_in in (BUNDLED, SYSTEMS) if "/" not in game and "\\" not in game else ():
+        if disk.is_file(shipped_in / game / "game.toml"):
+            return shipped_in / game
     folder = (beside or Path()) / game
     if disk.is_file(folder / "game.toml"):
         return folder
     kept = kept_names()
     if game in kept:
         return kept_folder() / game
-    names = [*bundled_names(), *kept]
+    names = [*bundled_names(), *system_names(), *kept]
     also = ", nor one that is kept for you" if kept else ""
     raise UsageError(
         f'there is no game profile "{game}": it is neither a bundled game nor a folder with a game.toml{also}',
@@ -60,4 +76,4 @@ def find(game: str, beside: Path | None = None) -> Path:
 
 def identity(folder: Path) -> str:
     """What a profile is known by: a bundled one by its name, any other by its folder, whatever it calls itself."""
-    return f"bundled:{folder.name}" if folder.parent == BUNDLED else str(disk.resolved(folder))
+    return f"bundled:{folder.name}" if folder.parent in (BUNDLED, SYSTEMS) else str(disk.resolved(folder))

@@ -171,7 +171,7 @@ class _Adopting:
 
     def _game(self, folder: Path) -> str:
         own = self.profile.folder
-        named = own.parent in (places.BUNDLED, places.kept_folder())
+        named = own.parent in (places.BUNDLED, places.SYSTEMS, places.kept_folder())
         return own.name if named else seen_from(folder, disk.resolved(own))
 
     def _name(self) -> str:

@@ -276,7 +276,8 @@ def _other_languages(
 
 def _holes_for(profile: Profile, kind: str) -> set[str]:
     """The names of the holes that sounds of a kind have in this game's files."""
-    holes: set[str] = set()
+    paths = (profile.take_paths.get(kind), profile.part_paths.get(kind))
+    holes = {hole.word.name for path in paths if path is not None for hole in path.holes}
     for exemplar in profile.written:
         if exemplar.how.kinds and kind not in exemplar.how.kinds:
             continue

@@ -14,7 +14,7 @@ from ichnos.files.paths import UNSEEN, seen_from
 from ichnos.files.writing import write_whole
 from ichnos.games.catalogues import library
 from ichnos.games.catalogues.harvest import harvest
-from ichnos.games.profiles import loading, profile
+from ichnos.games.profiles import loading, places, profile
 from ichnos.pack.workspace import local
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME
 from ichnos.pack.workspace.sound_slips import key_slips
@@ -144,7 +144,7 @@ def start(
         languages = harvest(game_profile, installation).languages
     title = title or _title_of(folder)
     _refuse_unseen(title, author, licence)
-    bundled = game_profile.folder.parent == profile.BUNDLED
+    bundled = game_profile.folder in places.shipped()
     values = {
         "game": game if bundled else seen_from(disk.resolved(folder), disk.resolved(game_profile.folder)),
         "title": title,

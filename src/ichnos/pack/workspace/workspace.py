@@ -156,9 +156,14 @@ class Workspace:
         """The packs of others in the game."""
         if self.goes_into is None:
             return []
-        names = [self.pack_file.pack.name, self.profile.rules.names.spelled(self.pack_file.pack.name)]
-        game, ids = self.profile.rules.game.name, self.pack_file.ids.values()
-        return [pack for pack in neighbours.in_game(self.goes_into) if not pack.is_of(game, names, ids)]
+        return [pack for pack in neighbours.in_game(self.goes_into) if not pack.is_of(*self.known_by)]
+
+    @property
+    def known_by(self) -> tuple[str, list[str], list[str]]:
+        """What its pack is known by where it is installed: the game's profile, the pack's names, its ids."""
+        pack, rules = self.pack_file.pack, self.profile.rules
+        names = dict.fromkeys(filter(None, (pack.name, rules.names.spelled(pack.name), pack.id)))
+        return rules.game.name, [*names], [*self.pack_file.ids.values()]
 
     def to_lock(self) -> dict[str, Given] | None:
         """What the game gives to each key of the pack; ``None`` where it is not known where the game is."""
@@ -197,12 +202,12 @@ def short_name(title: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", anyascii(title).lower()).strip("-") or "pack"
 
 
-def called(folder: Path) -> tuple[str | None, list[str]]:
-    """A pack's short name and its ids, of a workspace that may not be readable otherwise; ``None`` without a name."""
+def called(folder: Path) -> tuple[list[str], list[str]]:
+    """A pack's names and its ids, of a workspace that may not be readable otherwise."""
     try:
         values = TomlFile(disk.read(folder / FILE_NAME, FILE_NAME), FILE_NAME).values
     except IchnosError:
-        return None, []
+        return [], []
     pack, ids = values.get("pack"), values.get("ids")
-    name = pack.get("name") if isinstance(pack, dict) else None
-    return name if isinstance(name, str) else None, [*map(str, ids.values())] if isinstance(ids, dict) else []
+    names = [pack.get("name"), pack.get("id")] if isinstance(pack, dict) else []
+    return [name for name in names if isinstance(name, str)], [*map(str, ids.values())] if isinstance(ids, dict) else []
