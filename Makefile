@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: demo test lint script attack truth screenshots bench clean
+.PHONY: demo test real lint script attack truth screenshots bench clean
 
 demo: $(READY)
 	rm -rf demo
@@ -12,6 +12,10 @@ demo: $(READY)
 
 test: $(READY)
 	$(BIN)/pytest
+
+# Packs for real systems, which those systems load: needs Debian's packages (see .ci/run).
+real: $(READY)
+	$(BIN)/pytest -n0 -rs -v tests/test_real.py
 
 lint: $(READY)
 	$(BIN)/ruff check .

@@ -254,7 +254,7 @@ def _endless_sky_is_like_its_own(walk: Walk) -> str:
     wanted = {"sounds/atomic huge~.wav", "sounds/explosion large.wav", "sounds/ambient/marsh.wav", "data/effects.txt"}
     text = (plugin / "data/effects.txt").read_text()
     wrong = sorted(wanted - {path.relative_to(plugin).as_posix() for path in plugin.rglob("*")})
-    return "; ".join([*wrong, *([] if text == 'effect "jump drive"\n\tsound ambient/marsh\n' else [text])])
+    return "; ".join([*wrong, *([] if text == 'effect "jump drive"\n\tsound "ambient/marsh"\n' else [text])])
 
 
 SYSTEMS = (

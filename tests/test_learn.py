@@ -533,7 +533,7 @@ def test_profiles_are_begun_packed_kept_and_forgotten(tmp_path: Path) -> None:
     said("games", "pack", "my-bog", "--overwrite")
     assert (tmp_path / "my-bog-1.0.0.zip").read_bytes() == first
     assert "Kept: My Bog 1.0.0, by Ada" in said("games", "add", "my-bog-1.0.0.zip")
-    assert "Kept by you (profile 1.0.0)" in said("games")
+    assert "Kept by you:" in said("games")
     shutil.rmtree(tmp_path / "my-bog")
     assert "My Bog" in said("games", "show", "my-bog")
     said("games", "draft", "newer", "--from", "my-bog")
