@@ -375,3 +375,30 @@ def test_declared_texts_stand_in_each_language(tmp_path: Path, tree: dict[str, s
         "games", "check", Made(tmp_path / "b", "pier", TEXTS.replace('"prop"', '"take"'), tree, {}).profile
     )
     assert "a take has no texts in languages" in wrong.err
+
+
+def test_texts_from_tables_and_defaults_and_in_too_many_languages(tmp_path: Path) -> None:
+    rules = '[[field]]\nname = "lore"\nkind = "texts"\nabout = "what players read"\n'
+    tree = {
+        "tree/n.json": '[{"id": "@key@", "lore": "@lore@", "file": ["@file@"]}]\n',
+        "tree/m/@key@-@take.number@.wav": "",
+    }
+    game = Made(tmp_path, "pier", rules, tree, {})
+    game.start(
+        '\n[[defaults]]\nkeys = ["b*"]\nlore = "Loud"\n\n[[sound]]\nkey = "bell"\nnew = true\ntakes = ["c1.wav"]\n'
+        '\n[[sound]]\nkey = "gong"\nnew = true\nlore = {en = "Low", de = "Tief"}\ntakes = ["c2.wav"]\n'
+    )
+    (game.own / "sounds.csv").write_text("key,clip,new,lore\nhorn,c3.wav,yes,Far\n")
+    done = game.run("build", "--json", cwd=game.own)
+    assert [one["lore"] for one in json.loads((game.own / "build/my-own/n.json").read_text())] == ["Loud", "Low", "Far"]
+    assert "gong: Pier has no place for the lore in de" in done.out + done.err
+
+
+def test_two_kinds_of_things_in_one_flat_list(tmp_path: Path) -> None:
+    rules = '[[thing]]\nname = "channel"\nabout = "a channel"\n[[field]]\nof = "channel"\nname = "gain"\nabout = "how loud"\n'
+    tree = {
+        "tree/all.txt": "@key@.file = @file@\n@channel.name@.gain = @channel.gain@\n", "tree/m/@key@.wav": "",
+    }  # fmt: skip
+    game = Made(tmp_path, "pier", f"takes = {{several = false}}\n---\n{rules}", tree, {})
+    game.start('\n[[sound]]\nkey = "bell"\nnew = true\ntakes = ["c1.wav"]\n\n[[channel]]\nname = "deck"\ngain = "3"\n')
+    assert (game.build() / "all.txt").read_text() == "bell.file = m/bell.wav\ndeck.gain = 3\n"

@@ -183,8 +183,21 @@ def test_several_values_are_one_sum(tmp_path: Path, name: str, shape: str, own: 
         ("@loop~sum(1)@", "@volume~sum(1)@", "neither yes nor no"),
     ):
         wrong = {path: content.replace(old, new) for path, content in tree.items()}
-        checked = game.run("games", "check", Made(tmp_path / what[:3], "pier", rules, wrong, {}).profile)
+        checked = game.run("games", "check", Made(tmp_path / what[:7], "pier", rules, wrong, {}).profile)
         assert what in checked.err
+
+
+def test_what_nobody_says_adds_nothing_to_a_sum(tmp_path: Path) -> None:
+    shape = '[{"id": "@key@", "flags": "@loop~sum(1)=1@@positional~sum(2)@", "file": "@file@"}]\n'
+    game = Made(
+        tmp_path, "pier", "takes = {several = false}\n---\n", {"tree/n.json": shape, "tree/m/@key@.wav": ""}, {}
+    )
+    game.start('\n[[sound]]\nkey = "a"\nnew = true\ntakes = ["c1.wav"]\n\n[[sound]]\nkey = "b"\nnew = true\nloop = false\n'
+               'positional = true\ntakes = ["c2.wav"]\n')  # fmt: skip
+    pack = game.build()
+    assert [entry["flags"] for entry in json.loads((pack / "n.json").read_text())] == [1, 2]
+    again = game.run("adopt", pack, "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path)
+    assert "Nothing differs" in again.out
 
 
 VERSIONS = """{"from": "@game.first-version@", "to": "@game.last-version@", "all": "@game.versions@",
@@ -208,4 +221,4 @@ def test_a_pack_may_be_for_several_versions_of_the_game(tmp_path: Path) -> None:
         "first-version", "version"), "tree/mine/@key@.wav": ""}  # fmt: skip
     other = Made(tmp_path / "b", "pier", rules, one, {})
     other.start("")
-    assert "says one version" in other.refused('"1.1"', '["1.1", "1.0"]')
+    assert "names one version of the game, and here are 2" in other.refused('"1.1"', '["1.1", "1.0"]')

@@ -55,7 +55,7 @@ def test_set_in_is_what_a_merge_gives_and_taken_out_leaves_theirs(
     patching = Patching(exemplar)
 
     def parsed(text: str) -> Any:
-        return patching.exemplar.parsed(exemplar.document.text.to_bytes(text), "a file")
+        return patching.exemplar.parse(exemplar.document.text.to_bytes(text), "a file")
 
     base = parsed(fill(exemplar, bound(own, 0.5)))
     packed = parsed(merge(exemplar, base, bound(ours, 0.25))[0])

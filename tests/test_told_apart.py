@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Made
+from conftest import Made, clip
 
 RULES = """takes = {several = false}
 ---
@@ -109,3 +109,14 @@ def test_an_entry_with_several_keys_gives_one_away(tmp_path: Path, name: str, sh
     for key, file in (("gongs", "a.wav"), ("bell", "a.wav"), ("chime", "a.wav")):
         shown = game.run("keys", key, "--game", game.profile, "--json")
         assert file in shown.out
+
+
+def test_a_pack_s_entry_with_several_keys_is_adopted_whole(tmp_path: Path) -> None:
+    tree = {"tree/n.json": LISTED, "tree/mine/@key@-@take.number@.wav": ""}
+    game = Made(tmp_path, "pier", "", tree, {})
+    (tmp_path / "pack/mine").mkdir(parents=True)
+    (tmp_path / "pack/n.json").write_text('{"noises": [{"called": ["gong", "bell"], "files": ["mine/x.wav"]}]}\n')
+    clip(tmp_path / "pack/mine/x.wav", 3)
+    made = game.run("adopt", tmp_path / "pack", "--game", game.profile, "--to", tmp_path / "again", cwd=tmp_path)
+    assert "2 sound keys" in made.out
+    assert "bell does not come back" not in made.out + made.err

@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 import os
 import re
+import shutil
 import zipfile
 from pathlib import Path
 
 import pytest
 
-from conftest import Made, clip
+from conftest import Made, clip, edit
 
 PATHS = """takes = {several = false}
 ---
@@ -235,3 +236,57 @@ def test_nothing_is_written_through_a_link(tmp_path: Path) -> None:
     assert "a link stands here" in done.err
     assert (tmp_path / "game/noises/weir.wav").is_symlink()
     assert (tmp_path / "weir.wav").read_bytes() == before
+
+
+ROOMS = """takes = {several = false}
+---
+[modes]
+replace = "by-path"
+[catalogue]
+folder = "rooms"
+[install]
+folder = "packs"
+"""
+
+
+def test_a_game_is_not_taken_for_a_pack_nor_a_pack_for_the_game(tmp_path: Path) -> None:
+    """A pack in one folder too many looks like the game, and nothing of it would be heard."""
+    game = Made(tmp_path, "pier", ROOMS, {"tree/n/@key@@loop~yes-no(~,)=@.wav": ""}, {})
+    (tmp_path / "game/rooms/n").mkdir(parents=True)
+    clip(tmp_path / "game/rooms/n/bell.wav", 3)
+    game.start('\n[[sound]]\nkey = "bell"\nloop = true\ntakes = ["c1.wav"]\n', keys=1)
+    (game.own / "ichnos.toml").write_text(
+        (game.own / "ichnos.toml").read_text()
+        + '\n[[sound]]\nkey = "tide"\nnew = true\nloop = true\ntakes = ["c2.wav"]\n'
+    )
+    pack = game.build()  # a new sound that is known by its name is no file that nothing plays
+    assert "no place for loop" not in game.run("build", cwd=game.own).err  # it is the mark in the file's name
+    wrapped = tmp_path / "wrapped/rooms"
+    shutil.copytree(pack, wrapped)
+    checked = game.run("check", wrapped.parent, "--game", game.profile)
+    assert checked.code == 1
+    assert "file-unused" in checked.out
+    assert "its name is not like n/@key@@loop@.wav" in checked.out
+    theirs = shutil.copytree(pack, tmp_path / "theirs")
+    (theirs / "n/tide~.wav").rename(theirs / "n/bel.wav")
+    assert 'n/bel.wav: Pier has no key "bel"' in game.run("check", theirs, "--game", game.profile).out
+    of_game = ("check", tmp_path / "game", "--game", game.profile)
+    assert "no findings" in game.run(*of_game).out
+    (tmp_path / "game/rooms/n/bell.wav").write_bytes(b"RIFF")
+    assert "take-damaged" in game.run(*of_game).out
+
+
+def test_a_pack_that_is_called_by_its_id_is_the_workspace_s_own(tmp_path: Path) -> None:
+    game = Made(tmp_path, "pier", ROOMS, {"tree/n/@key@.wav": ""}, {"rooms/n/here": ""})
+    toml = game.profile / "game.toml"
+    toml.write_text(toml.read_text().replace('name = "@pack.name@"', 'name = "@pack.id@"'))
+    clip(tmp_path / "game/rooms/n/bell.wav", 3)
+    game.start('\n[[sound]]\nkey = "bell"\ntakes = ["c1.wav"]\n', keys=1)
+    edit(game.own, "[pack]\n", '[pack]\nid = "My_Own"\n')
+    game.build()
+    assert game.run("install", cwd=game.own).code == 0
+    assert (tmp_path / "game/packs/My_Own/n/bell.wav").is_file()
+    assert game.run("build", cwd=game.own).code == 0  # its own keys are no neighbour's
+    restored = game.run("restore", cwd=game.own)
+    assert restored.code == 0, restored.err
+    assert not (tmp_path / "game/packs").exists()

@@ -222,7 +222,7 @@ def _print(result: Checked, pack: str) -> None:
     print_findings(out, result.findings)
     for finding, reason in result.waived:
         out.print(Text(f"waived: {finding.kind.id}  {finding.place}: {reason}", "dim"))
-    of_game = " (the game itself, of which only what is broken is reported)" if result.is_game else ""
+    of_game = " (the game itself, without packs: only what is broken is reported)" if result.is_game else ""
     read = (
         f"{pack}{of_game}: read back {show.counted(result.documents, 'document')}, {show.counted(result.keys, 'key')};"
         f" decoded {show.counted(result.sounds, 'sound')}, {result.seconds:.1f} s"

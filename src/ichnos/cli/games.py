@@ -43,8 +43,13 @@ def list_games(json: Json = False) -> None:
         except IchnosError as error:
             broken.append((name, error))
     if json:
-        sorts = (("made-up", bundled), ("real", systems), ("kept", kept))
-        show.as_json([{**encoded(rules.game), "sort": sort} for sort, several in sorts for rules in several])
+        show.as_json(
+            [
+                {**encoded(rules.game), "kept": several is kept, "real": several is systems}
+                for several in (bundled, systems, kept)
+                for rules in several
+            ]
+        )
         return
     width = max(len(rules.game.name) for rules in (*bundled, *systems, *kept))
     show.say("Made-up games, to try Ichnos with:")

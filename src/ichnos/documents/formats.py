@@ -14,7 +14,7 @@ from ichnos.documents.json import Json
 from ichnos.documents.line_patterns import LinePatterns
 from ichnos.documents.lines import Lines
 from ichnos.documents.lua import Lua
-from ichnos.documents.regions import masked
+from ichnos.documents.regions import mask
 from ichnos.documents.rows import TAB_TABLE, CsvTable, PlainList
 from ichnos.documents.text import from_bytes
 from ichnos.documents.toml import Toml
@@ -90,5 +90,5 @@ def parse(
         raise IchnosError(what, place=Place(path), cure="is it the right file?")
     with many_nodes():
         read = document_format.parse_with_holes if has_holes else document_format.parse
-        own = replace(text, content=masked(text.content, region)) if region else text
+        own = replace(text, content=mask(text.content, region)) if region else text
         return Document(text, document_format, read(own))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from ichnos.documents import formats
 from ichnos.documents.text import Text
@@ -18,6 +18,7 @@ _HOLE = re.compile(r"@[A-Za-z][^@\n]*@")
 _HEADING = re.compile(r"\[[^\[\]]+\].*")
 _CLOSING = re.compile(r"\[/[^\[\]]+\]")
 _MEMBER = re.compile(r"""(?:- +)?(?:[\w.-]+|"[^"]*"|'[^']*')\s*:(?:\s.*|$)""")
+_NAME = re.compile(r"[\w./:\\-]+")
 _TABLE = re.compile(r"(?:return\b|(?:local )?[\w.]+ *=|[\w.:]+) *[({]")
 _WORDS = re.compile(r"""(?:[\w./\\+-]+|"[^"]*"|'[^']*'|`[^`]*`)(?:[ \t]+(?:[\w./\\+-]+|"[^"]*"|'[^']*'|`[^`]*`))*""")
 
@@ -60,46 +61,83 @@ def _can_be(form: Format, text: str) -> bool:
     return bool(root.children)
 
 
+class _Looks:
+    """What a text without its comments looks like."""
+
+    def __init__(self, text: str) -> None:
+        lines = [line.rstrip() for line in text.splitlines() if line.strip()]
+        self.lines = [line for line in lines if not line.lstrip().startswith(_COMMENTS)]
+        self.bare = [line.strip() for line in self.lines]
+        self.start = self.bare[0] if self.bare else ""
+        self.has_braces = "{" in text
+        self.headings = self.count(_HEADING.fullmatch)
+        self.statements = self.count(lambda line: "=" in line or ": " in line)
+
+    def count(self, is_so: Callable[[str], object]) -> int:
+        """How many lines are so."""
+        return sum(bool(is_so(line)) for line in self.bare)
+
+    def mostly(self, count: int) -> bool:
+        """Are so many lines nearly all?"""
+        return count >= _MOST * len(self.bare)
+
+    @property
+    def is_tag(self) -> bool:
+        return re.match(r"<[?!\w]", self.start) is not None
+
+    @property
+    def is_bracket(self) -> bool:
+        return self.start.startswith(("{", "[")) and not self.headings
+
+    @property
+    def is_table(self) -> bool:
+        """Does it begin as a table in Lua does, with commas between its fields?"""
+        has_commas = self.start.startswith(("return", "local ")) or self.count(lambda line: line.endswith(","))
+        return self.has_braces and bool(has_commas) and _TABLE.match(self.start) is not None
+
+    @property
+    def is_deep(self) -> bool:
+        """Do some lines lie in others, as in YAML?"""
+        return any(line != bare or bare.startswith("- ") for line, bare in zip(self.lines, self.bare, strict=True))
+
+    @property
+    def members(self) -> int:
+        return self.count(lambda line: _MEMBER.fullmatch(line) or line.startswith("- "))
+
+    def has_columns(self, separator: str) -> bool:
+        """Do several lines have as many of a character each?"""
+        counts = {line.count(separator) for line in self.bare}
+        return len(self.bare) > 1 and len(counts) == 1 and counts != {0}
+
+
+# In the order in which they are tried.
+_LOOKS: tuple[tuple[str, Callable[[_Looks], bool]], ...] = (
+    ("lua", lambda text: text.is_table),
+    ("braces", lambda text: text.has_braces and not text.headings),
+    ("lua", lambda text: text.has_braces and _TABLE.match(text.start) is not None),
+    ("bracketed", lambda text: bool(text.headings and text.count(_CLOSING.fullmatch))),
+    ("toml", lambda text: bool(text.count(lambda line: line.startswith("[[")))),
+    ("ini", lambda text: bool(text.headings) and text.mostly(text.statements + text.headings) and not text.has_braces),
+    ("yaml", lambda text: text.is_deep and text.mostly(text.members) and not text.has_braces),
+    ("lines", lambda text: text.mostly(text.statements) and not text.has_braces),
+    ("indented", lambda text: _is_indented(text.lines)),
+    ("tsv", lambda text: text.has_columns("\t")),
+    ("csv", lambda text: text.has_columns(",")),
+    ("list", lambda text: not text.statements and text.count(_NAME.fullmatch) == len(text.bare)),
+)
+
+
 def _likely(text: str) -> Iterator[str]:
-    """What a text looks like."""
-    whole = [line.rstrip() for line in text.splitlines() if line.strip()]
-    whole = [line for line in whole if not line.lstrip().startswith(_COMMENTS)]
-    lines = [line.strip() for line in whole]
-    if not lines:
+    """The names of the formats that a text looks like, the likeliest first."""
+    looks = _Looks(text)
+    if not looks.bare:
         return
-    start, most = lines[0], _MOST * len(lines)
-    headings = sum(bool(_HEADING.fullmatch(line)) for line in lines)
-    statements = sum("=" in line or ": " in line for line in lines)
-    members = sum(bool(_MEMBER.fullmatch(line)) or line.startswith("- ") for line in lines)
-    is_deep = any(line.startswith("- ") for line in lines) or any(line != line.lstrip() for line in whole)
-    if re.match(r"<[?!\w]", start):
+    if looks.is_tag:
         yield "xml"
-        return
-    if start.startswith(("{", "[")) and not headings:
-        yield from ("toml",) if start.startswith("[[") else ("json",)
-        return
-    if "{" in text:
-        has_commas = any(line.endswith(",") for line in lines) or start.startswith(("return", "local "))
-        tables = ("lua", "braces") if has_commas else ("braces", "lua")
-        yield from tables if _TABLE.match(start) else ("braces",)
-    if headings and any(_CLOSING.fullmatch(line) for line in lines):
-        yield "bracketed"
-    if any(line.startswith("[[") for line in lines):
-        yield "toml"
-    if headings and statements + headings >= most and "{" not in text:
-        yield "ini"
-    if members >= most and is_deep and "{" not in text:
-        yield "yaml"
-    if statements >= most and "{" not in text:
-        yield "lines"
-    if _is_indented(whole):
-        yield "indented"
-    for sign, kind in (("\t", "tsv"), (",", "csv")):
-        counts = {line.count(sign) for line in lines}
-        if len(lines) > 1 and len(counts) == 1 and counts != {0}:
-            yield kind
-    if not statements and all(re.fullmatch(r"[\w./:\\-]+", line) for line in lines):
-        yield "list"
+    elif looks.is_bracket:
+        yield "toml" if looks.start.startswith("[[") else "json"
+    else:
+        yield from (name for name, is_so in _LOOKS if is_so(looks))
 
 
 def _is_indented(lines: list[str]) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 _OPENING = " ichnos: from here"
-_SIGN = re.compile(r"[^\r\n]")
+_CHARACTER = re.compile(r"[^\r\n]")
 
 
 def opening(comment: str) -> str:
@@ -60,14 +60,14 @@ def with_region(text: str, body: str, comment: str) -> str:
     return f"{before}{region}{newline}"
 
 
-def masked(text: str, comment: str) -> str:
+def mask(text: str, comment: str) -> str:
     """A text with blanks in the place of all that is not in its marked region; as it is where there is none.
 
-    >>> masked("own()\\n-- ichnos: from here\\nring()\\n-- ichnos: to here\\n", "--").split()
+    >>> mask("own()\\n-- ichnos: from here\\nring()\\n-- ichnos: to here\\n", "--").split()
     ['ring()']
     """
     cut = _cut(text, comment)
     if cut is None:
         return text
     before, inside, behind = cut
-    return _SIGN.sub(" ", before + opening(comment)) + inside + _SIGN.sub(" ", _closing(comment) + behind)
+    return _CHARACTER.sub(" ", before + opening(comment)) + inside + _CHARACTER.sub(" ", _closing(comment) + behind)

@@ -80,7 +80,7 @@ def _first_file(profile: Profile, exemplar: Exemplar, definitions: PackThing) ->
 
 def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
-    document = exemplar.parsed(exemplar.document.text.to_bytes(sample), "the sample")
+    document = exemplar.parse(exemplar.document.text.to_bytes(sample), "the sample")
     in_path = {hole.word.name: resolve(hole.word.name, bindings) for hole in exemplar.path.holes}
     reading = read(exemplar, document, in_path)
     if reading is None:
@@ -109,7 +109,7 @@ def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> 
 def _difference(exemplar: Exemplar, sample: str, again: str) -> str:
     """What is read as something else, where two fillings differ."""
     to_bytes = exemplar.document.text.to_bytes
-    first, second = (facts(exemplar.parsed(to_bytes(filled), "the sample")) for filled in (sample, again))
+    first, second = (facts(exemplar.parse(to_bytes(filled), "the sample")) for filled in (sample, again))
     for before, after in difference(first, second):
         fact = before or after
         where = f"line {fact.place.line} of the filled sample is read as something else" if fact else ""

@@ -141,7 +141,7 @@ def without_entries(
     patching: Patching, ours: list[Identity], now: bytes, left: bytes, base: bytes, label: str, *, keep: bool = False
 ) -> tuple[bytes, list[Identity]]:
     """A document that others have changed since, without our entries: see ``Patching.taken_out``."""
-    documents = [patching.exemplar.parsed(data, label) for data in (now, left, base)]
+    documents = [patching.exemplar.parse(data, label) for data in (now, left, base)]
     text, changed = patching.taken_out(ours, *documents, keep=keep)
     return documents[0].text.to_bytes(text), changed
 

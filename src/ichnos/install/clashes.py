@@ -86,5 +86,5 @@ def _shared_entries(
             if both and state is not None:
                 label = str(states.root.path(claim.path))
                 patching = states.patching(claim.path)
-                own = patching.identities(patching.exemplar.parsed(states.contents.read(state.sha256), label))
+                own = patching.identities(patching.exemplar.parse(states.contents.read(state.sha256), label))
                 yield from ((name, other) for name in named(key for key in both if key not in own))

@@ -90,7 +90,7 @@ def _combined(notes: Journal, profile: Profile, own: Claim, other: Claim) -> lis
     if combining is None or not (notes.has(own.content) and notes.has(other.content)):
         return None
     try:
-        over, under = (combining.exemplar.parsed(notes.kept_bytes(claim.content), claim.path) for claim in (own, other))
+        over, under = (combining.exemplar.parse(notes.kept_bytes(claim.content), claim.path) for claim in (own, other))
         patch, _ = combining.difference(over, under, lambda _: True)
         return named(identity for identity in patch.entries if identity in combining.identities(under))
     except IchnosError:

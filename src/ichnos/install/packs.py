@@ -298,8 +298,8 @@ def _patch_of(own: _OwnFiles, patching: Patching, name: str, files: Files) -> tu
     if spelled not in own.files.names():
         what = f"the game has no {spelled} to merge into"
         raise IchnosError(what, place=own.files.place, cure="is this the game's folder, and whole?")
-    theirs = patching.exemplar.parsed(files.read(name), files.label(name))
-    standing = patching.exemplar.parsed(own.files.read(spelled), own.files.label(spelled))
+    theirs = patching.exemplar.parse(files.read(name), files.label(name))
+    standing = patching.exemplar.parse(own.files.read(spelled), own.files.label(spelled))
     sounds = SoundFiles(files.names())
     return patching.difference(theirs, standing, lambda file: sounds.file_of(file) is not None)
 

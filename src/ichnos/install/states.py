@@ -161,7 +161,7 @@ class PathStates:
                 what, cure = "there is no such file in the game to merge into", "is this the game's folder, and whole?"
                 raise IchnosError(what, place=Place(label), cure=cure)
             patching, patch = self.patching(path), EntryPatch.from_json(self.contents.read(claim.content))
-            document = patching.exemplar.parsed(data, label)
+            document = patching.exemplar.parse(data, label)
             content = document.text.to_bytes(patching.set_in(patch, document))
         if content is None:
             return None
@@ -185,7 +185,7 @@ class PathStates:
             return None
         label = str(self.root.path(path))
         try:
-            under, over = (combining.exemplar.parsed(data, label) for data in (lower, self.contents.read(upper)))
+            under, over = (combining.exemplar.parse(data, label) for data in (lower, self.contents.read(upper)))
             patch, _ = combining.difference(over, under, lambda _: True)
             return under.text.to_bytes(combining.set_in(patch, under))
         except IchnosError:

@@ -183,9 +183,17 @@ def lost(before: Opened, after: Opened) -> Iterator[Fact]:
         for side in (before, after):
             with suppress(IchnosError):  # which is said where it is read
                 data, label = side.files.read(name), side.files.label(name)
-                said.append(list(facts(exemplar.parsed(data, label))))
+                said.append(list(facts(exemplar.parse(data, label))))
         if len(said) == 2:
-            yield from (fact for fact, _ in difference(said[0], said[1]) if fact is not None)
+            names = _names(before, name, {sound.key for sound in after.reading.definitions.sounds})
+            differing = (fact for fact, _ in difference(said[0], said[1]) if fact is not None)
+            yield from (fact for fact in differing if fact.place not in names)
+
+
+def _names(pack: Opened, document: str, keys: Collection[str]) -> set[Place]:
+    """Where keys stand in a document that are all among others: an entry with several may be several entries."""
+    there = [(sound.place, sound.key in keys) for sound in pack.reading.by_document[document].sounds]
+    return {place for place, _ in there} - {place for place, is_there in there if not is_there}
 
 
 _Pair = tuple[tuple[str, str], str, str | None, str | None]  # a sound, what it is there for, both files

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from ichnos.errors import IchnosError
 from ichnos.files import disk
-from ichnos.games.opening import through
+from ichnos.games.opening import opened
 from ichnos.games.pristine import game_tree
 from ichnos.pack.build import state as states
 from ichnos.pack.workspace.workspace import Workspace
@@ -38,15 +38,18 @@ class Proved:
 
 
 def subjects(context: Context, packs: Sequence[Path]) -> list[Subject]:
-    """Packs as they are looked at, or a game itself. Raises IchnosError where one cannot be opened."""
-    harvested = context.catalogue.source if context.catalogue is not None else None
-    found = []
-    for path in packs:
-        one = through(context.profile, path)
-        is_game = one.is_game or str(disk.resolved(path)) == harvested
-        files = game_tree(path, context.profile) if is_game and not one.is_game else one.files
-        found.append(Subject(context, files, is_game))
-    return found
+    """Packs as they are looked at; or a game itself, which is the folder that its keys were read from.
+
+    Raises:
+        IchnosError: one of them cannot be opened.
+    """
+    game = context.catalogue.source if context.catalogue is not None else None
+    return [
+        Subject(context, game_tree(path, context.profile), is_game=True)
+        if str(disk.resolved(path)) == game
+        else Subject(context, opened(context.profile, path))
+        for path in packs
+    ]
 
 
 def prove(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from ichnos.games.profiles.profile import path_of
 from ichnos.games.profiles.references import NO_PLACE
 from ichnos.review.findings import Finding, finding
 from ichnos.review.subject import Subject, things_of
@@ -63,9 +64,14 @@ def copies(subject: Subject) -> Iterator[Finding]:
 
 
 def unused(subject: Subject) -> Iterator[Finding]:
-    """Sounds that no definition names, where all of the definitions could be read."""
+    """Sounds that no definition names, where all of these could be read; or whose names no sound of the game has."""
     pack = subject.pack
-    if pack.documents and not (pack.broken or pack.absent or pack.strange):
+    if subject.profile.by_path_alone:
+        paths = " or ".join(map(path_of, subject.profile.sound_paths))
+        for name in subject.sounds:
+            if name not in subject.targets and subject.profile.key_of_path(name) is None:
+                yield finding("file-unused", subject.label(name), f"its name is not like {paths}")
+    elif pack.documents and not (pack.broken or pack.absent or pack.strange):
         for name in subject.sounds:
             if name in subject.over_the_games:
                 continue  # the game's own definitions name it

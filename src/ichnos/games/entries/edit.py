@@ -82,7 +82,7 @@ class Editor:
             for piece in pieces
         ]
         added: list[str] = []
-        shared: list[tuple[Found, str]] = []
+        changed: list[tuple[Found, str]] = []
         for inner in repetitions(self.exemplar, scope, bindings):
             named = tuple(resolve(name, inner) for name in naming)
             for piece, there in zip(pieces, existing, strict=True):
@@ -96,11 +96,9 @@ class Editor:
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
                     text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)
-                    if len(part.names) > 1:
-                        shared += [(part, text)] if text != names.alone(self.exemplar, self.document, part) else []
-                    elif text != self.text[part.node.start : part.node.end]:
-                        yield Edit(part.node.start, part.node.end, text)
-        edits, apart = names.set_apart(self.exemplar, self.document, shared)
+                    if text != names.text_of(self.exemplar, self.document, part):
+                        changed.append((part, text))
+        edits, apart = names.rewrite(self.exemplar, self.document, changed)
         yield from edits
         if added := [*apart, *added]:
             own = {id(node) for node in real.children}

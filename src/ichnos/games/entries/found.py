@@ -32,7 +32,7 @@ class Found:
                 yield from inner.all(scope)
 
 
-def by_name(part: Found) -> list[Found]:
+def for_each_name(part: Found) -> list[Found]:
     """An entry as it is for each of its names."""
     if len(part.names) < 2:
         return [part]

@@ -11,7 +11,7 @@ from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import scope_row
 
 
-def alone(exemplar: Exemplar, document: Document, part: Found) -> str:
+def text_of(exemplar: Exemplar, document: Document, part: Found) -> str:
     """An entry's text; of one with several names, as it would be for this one alone."""
     edits = [*without_others(document, part), *_respelled(exemplar, document, part, [part.values.get(_hole(part))])]
     return with_edits(document.text.content, edits, part.node.start, part.node.end)
@@ -32,13 +32,11 @@ def without(exemplar: Exemplar, document: Document, parts: Sequence[Found]) -> I
     yield from _respelled(exemplar, document, first, [value for value, _ in first.names if value not in gone])
 
 
-def set_apart(
-    exemplar: Exemplar, document: Document, parts: Sequence[tuple[Found, str]]
-) -> tuple[list[Edit], list[str]]:
-    """Give entries of their own to names that share one with others.
+def rewrite(exemplar: Exemplar, document: Document, parts: Sequence[tuple[Found, str]]) -> tuple[list[Edit], list[str]]:
+    """Write other texts for entries; a name that shares one with others gets an entry of its own.
 
     Returns:
-        Edits that take the names out of there, and the texts of the entries that are to be added.
+        Edits of what is there, and the texts of the entries that are to be added.
     """
     edits: list[Edit] = []
     texts: list[str] = []
@@ -47,7 +45,7 @@ def set_apart(
         by_entry.setdefault(id(part.node), []).append((part, text))
     for several in by_entry.values():
         first, text = several[0]
-        if len(several) == len(first.names):  # all of them: the first stays there
+        if len(several) >= len(first.names):  # all of its names, or its only one: the first stays there
             edits.append(Edit(first.node.start, first.node.end, text))
             texts += [text for _, text in several[1:]]
         else:

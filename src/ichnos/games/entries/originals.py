@@ -44,7 +44,7 @@ class Originals:
             )
         if path not in self._documents:
             data, label = self._files.read(path), self._files.label(path)
-            self._documents[path] = exemplar.parsed(data, label)
+            self._documents[path] = exemplar.parse(data, label)
         return self._documents[path]
 
     def references(self, exemplar: Exemplar, profile: Profile) -> set[str]:

@@ -76,7 +76,7 @@ def read_pack(profile: Profile, files: Files, *, own: Files | None = None) -> Pa
                 result.merged.add(name)
             try:
                 data = files.read(name)
-                document = exemplar.parsed(data, files.label(name))
+                document = exemplar.parse(data, files.label(name))
             except IchnosError as error:
                 result.broken.append(error)
                 continue
@@ -246,7 +246,7 @@ def _keys_of(own: Files, name: str, exemplar: Exemplar, separator: str) -> Count
     """How often each key stands in the game's own file."""
     if name not in own.names():
         return Counter()
-    reading = read(exemplar, exemplar.parsed(own.read(name), own.label(name)))
+    reading = read(exemplar, exemplar.parse(own.read(name), own.label(name)))
     return Counter(sound.key for sound in contents(reading, separator).sounds) if reading else Counter()
 
 

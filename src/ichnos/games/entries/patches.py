@@ -98,7 +98,7 @@ class Patching:
 
     def _text(self, document: Document, entry: _Entry) -> str:
         """An entry's text, with line ends of one sign; of one with several names, as it would be for this one alone."""
-        return names.alone(self.exemplar, document, entry.found).replace("\r\n", "\n")
+        return names.text_of(self.exemplar, document, entry.found).replace("\r\n", "\n")
 
     def _texts(self, document: Document) -> tuple[dict[Identity, str], Collection[Identity]]:
         """The texts of a document's entries, and the groups that they are in."""
@@ -148,25 +148,23 @@ class Patching:
         editor = Editor(self.exemplar, document)
         edits: list[Edit] = []
         added: dict[Node, tuple[Node, list[str]]] = {}
-        shared: dict[Node, list[tuple[Found, str]]] = {}
+        changed: dict[Node, list[tuple[Found, str]]] = {}
         new_groups: list[Identity] = []
         for identity, text in (*patch.groups.items(), *patch.entries.items()):
             if any(identity[: len(group)] == group for group in new_groups):
                 continue  # it stands in the group's own text
             spelled = _with_ends(text, document)
             there = entries.get(identity)
-            if there is not None and len(there.found.names) > 1:
+            if there is not None:
                 added.setdefault(there.parent, (there.pattern, []))
-                shared.setdefault(there.parent, []).append((there.found, spelled))
-            elif there is not None:
-                edits.append(Edit(there.found.node.start, there.found.node.end, spelled))
+                changed.setdefault(there.parent, []).append((there.found, spelled))
             elif identity not in groups:
                 pattern, parent = self._home(identity, document, entries, groups)
                 added.setdefault(parent, (pattern, []))[1].append(spelled)
                 new_groups += [identity] if identity in patch.groups else []
-        for parent, parts in shared.items():
-            apart, texts = names.set_apart(self.exemplar, document, parts)
-            edits += apart
+        for parent, parts in changed.items():
+            of_parts, texts = names.rewrite(self.exemplar, document, parts)
+            edits += of_parts
             added[parent][1].extend(texts)
         for parent, (pattern, texts) in ((parent, home) for parent, home in added.items() if home[1]):
             after = [entry.found.node for entry in (*entries.values(), *groups.values()) if entry.parent is parent]

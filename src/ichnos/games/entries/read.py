@@ -12,7 +12,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 
 from ichnos.documents.tree import KEYED, LISTED, Document, Node, Unwritable, Value, many_nodes
-from ichnos.games.entries.found import Found, by_name, every
+from ichnos.games.entries.found import Found, every, for_each_name
 from ichnos.games.profiles.converter import Unreadable
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import (
@@ -337,7 +337,7 @@ class _Reader:
             best = self.best(scope, alternatives, real)
             if best is not None:
                 one, strays, differing = best
-                into += by_name(one) if one.names else (one,)
+                into += for_each_name(one) if one.names else (one,)
                 self.strays += strays
                 self.differing += differing
             else:

@@ -107,7 +107,7 @@ def _is_known(profile: Profile, name: str) -> bool:
 def _document(exemplar: Exemplar, files: Files, name: str) -> tuple[Understood, set[str]]:
     understood, references = Understood(name), set()
     try:
-        document = exemplar.parsed(files.read(name), files.label(name))
+        document = exemplar.parse(files.read(name), files.label(name))
     except IchnosError as error:
         understood.values = 1
         understood.odd.append((error.place or Place(files.label(name)), error.what))
@@ -155,7 +155,7 @@ def not_understood(profile: Profile, files: Files) -> Iterator[tuple[str, Fact]]
         if exemplar is None:
             continue
         with suppress(IchnosError):  # which is told where it is read
-            document = exemplar.parsed(files.read(name), files.label(name))
+            document = exemplar.parse(files.read(name), files.label(name))
             reading = read(exemplar, document, exemplar.path.match(name))
             if reading is not None:
                 yield from ((name, fact) for fact, _ in _odd_facts(exemplar, reading))

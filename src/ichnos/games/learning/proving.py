@@ -73,7 +73,7 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
         if again is None:
             proof.lost += values
             continue
-        document = exemplar.parsed(again, text.name)
+        document = exemplar.parse(again, text.name)
         for before, after in difference(values, facts(document)):
             proof.lost += [before] if before else []
             proof.added += [after] if after else []

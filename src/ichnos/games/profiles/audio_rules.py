@@ -60,7 +60,7 @@ class AudioRules(TomlTable):
     extensions: tuple[Annotated[str, Field(pattern=r"^\.[a-z0-9]+$")], ...] = Field(
         default=(),
         examples=[[".oga"]],
-        description="what else sound files may end in; which of them a pack's have, says the empty file in tree/",
+        description="other extensions of the game's sound files; the empty file in tree/ has the one that packs use",
     )
     quality: float = Field(default=5.0, ge=0, le=10, description="of Vorbis and Opus: 0 is small, 10 is large")
 

@@ -59,7 +59,10 @@ def _sum(argument: str | None, tables: Tables) -> Pair:
         raise BadArgument("which share of the sum? @loop~sum(4)@ adds 4 where the sound loops")
 
     def write(value: Value) -> Value:
-        return share * int(value if isinstance(value, bool) else _number(value))
+        number = float(value) if isinstance(value, bool) else _number(value)
+        if not number.is_integer() or number < 0:
+            raise Unreadable(f"{number:g} is no whole number")
+        return share * int(number)
 
     return write, lambda value: _number(value) / share
 
@@ -283,7 +286,7 @@ CONVERTERS: dict[str, ConverterKind] = {
     "times": ConverterKind(_times, "a number times another", "the other", (0.5, 127.5)),
     "plus": ConverterKind(_plus, "a number and another together", "the other, -5 for less", (0.5, 128.0)),
     "sum": ConverterKind(
-        _sum, "yes, or a number of a word table, as a share of a sum with the holes beside it", "its share", (2.0, 8)
+        _sum, "yes/no, or a number of a word table, as its share of the sum of several holes", "its share", (2.0, 8)
     ),
     "percent": ConverterKind(_scaled(100, 2), "as a percentage", example=(0.8, 80.0)),
     "decibel": ConverterKind(_decibel, "a volume in decibels", example=(0.5, -6.02)),

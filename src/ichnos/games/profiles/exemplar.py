@@ -63,7 +63,7 @@ class Exemplar:
     _pieces: dict[tuple[Node, str], list[list[Node]]] = field(default_factory=dict, repr=False)
     _entry_needs: dict[tuple[Node, str], frozenset[str]] = field(default_factory=dict, repr=False)
 
-    def parsed(self, data: bytes, label: str) -> Document:
+    def parse(self, data: bytes, label: str) -> Document:
         """A real file as it is to be read. Raises IchnosError where it cannot be."""
         return formats.parse(data, label, self.document.format, self.how.encoding, region=self.how.region)
 

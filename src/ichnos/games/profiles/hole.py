@@ -61,6 +61,8 @@ class Hole:
             return [spelled(one) for one in value] if len(value) > 1 else spelled(next(iter(value), ""))
         if isinstance(value, list):
             raise Unreadable("a single value is expected, not a list")
+        if self.word.kind == "yes-no" and self.is_share:
+            return spelled(value) not in ("0", "false")
         if self.word.kind == "yes-no" and not isinstance(value, bool):
             if value not in ("true", "false"):
                 raise Unreadable(f"{value!r} is neither true nor false")

@@ -5,14 +5,12 @@ from __future__ import annotations
 import functools
 import operator
 from collections.abc import Collection, Iterator
-from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from ichnos.documents.tree import Unwritable, Value, spelled
-from ichnos.games.profiles import vocabulary
 from ichnos.games.profiles.converter import Unreadable
-from ichnos.games.profiles.hole import Hole, HoleError, Missing, Resolve
+from ichnos.games.profiles.hole import Hole, HoleError, Resolve
 
 _MOST_STEPS = 200_000  # far more than any file's name or value takes
 
@@ -95,14 +93,20 @@ class SumPattern(Pattern):
         if not all(text.isdecimal() for text in texts) or not all(hole.is_share for hole in holes):
             what = "a sum is made of holes with ~sum, and of a number that is always in it"
             raise HoleError(what, 0, "such as 16@loop~sum(1)@@positional~sum(2)@")
-        pattern = SumPattern(tuple(parts), sum(map(int, texts)))
-        taken = pattern.always
+        always = taken = sum(map(int, texts))
+        summed: list[str | Hole] = [*texts]
         for hole in holes:
-            if taken & (bits := pattern.bits(hole)):
+            shares = _shares(hole)
+            bits = functools.reduce(operator.or_, shares, 0)
+            if taken & bits:
                 what = f"the shares of this sum overlap at @{hole.word.name}@, and nobody could tell what is in one"
                 raise HoleError(what, 0, "give each a power of two of its own")
             taken |= bits
-        return pattern
+            if hole.default is not None and _whole(hole.default) not in shares:
+                what = f"the default of @{hole.word.name}@ is none of its shares of the sum"
+                raise HoleError(what, 0, f"one of {', '.join(map(str, sorted(shares)))}")
+            summed.append(replace(hole, default="0") if hole.default is None and 0 in shares else hole)
+        return SumPattern(tuple(summed), always)
 
     @cached_property
     def only_hole(self) -> Hole | None:
@@ -111,46 +115,22 @@ class SumPattern(Pattern):
     @cached_property
     def shares(self) -> dict[str, dict[int, Value]]:
         """By the name of each hole: what it adds for each of its values."""
-        found: dict[str, dict[int, Value]] = {}
-        for hole in self.holes:
-            words = next((one for one in hole.converters if one.name == "table"), None)
-            values = [words.read(text) for text in words.texts or ()] if words else [False, True]
-            if words is None and hole.word.kind != "yes-no":
-                what = f"@{hole.word.name}@ is neither yes nor no, nor one of a table's words"
-                raise HoleError(what, 0, "give it a table of numbers: ~table(...)~sum(1)")
-            try:
-                found[hole.word.name] = {self._share(hole, value): value for value in values}
-            except Unreadable as error:
-                what = f"the words of the table for @{hole.word.name}@ are no whole numbers ({error})"
-                raise HoleError(what, 0, "a sum is made of numbers") from None
-        return found
-
-    def _share(self, hole: Hole, value: Value) -> int:
-        share = hole.write(lambda name: value)
-        return int(share) if isinstance(share, int | float) else 0
-
-    def bits(self, hole: Hole) -> int:
-        """All that a hole may add."""
-        return functools.reduce(operator.or_, self.shares[hole.word.name], 0)
-
-    def fill(self, resolve: Resolve) -> Value:
-        """The sum, without what nobody has said. Raises Missing where that is nothing at all."""
-        shares = []
-        for hole in self.holes:
-            with suppress(Missing):
-                shares.append(hole.write(resolve))
-        if not shares:
-            raise Missing(vocabulary.spelled(self.holes[0].word.name))
-        return self.always + sum(int(share) for share in shares if isinstance(share, int | float | str))
-
-    def fill_over(self, old: Value, resolve: Resolve) -> Value:
-        """The sum, with what else the old one has in it."""
-        new, before = self.fill(resolve), _whole(old)
-        return int(new) | (before & ~self._all) if before is not None and isinstance(new, int | float) else new
+        return {hole.word.name: _shares(hole) for hole in self.holes}
 
     @cached_property
-    def _all(self) -> int:
-        return functools.reduce(operator.or_, map(self.bits, self.holes))
+    def bits(self) -> dict[str, int]:
+        """By the name of each hole: all that it may add."""
+        return {name: functools.reduce(operator.or_, shares, 0) for name, shares in self.shares.items()}
+
+    def fill(self, resolve: Resolve) -> Value:
+        """The sum. Raises Missing where a hole has no value, and none of its shares is 0."""
+        return self.always + sum(_whole(hole.write(resolve)) or 0 for hole in self.holes)
+
+    def fill_over(self, old: Value, resolve: Resolve) -> Value:
+        """The sum, with what else the old one has in it, and nothing that only new ones get."""
+        new, before = _whole(self.fill(resolve)), _whole(old)
+        others = ~functools.reduce(operator.or_, self.bits.values())
+        return new if new is None or before is None else (new - self.always) | (before & others)
 
     def match(self, value: Value) -> dict[str, Value] | None:
         """The holes' values in a sum, whatever else is in it."""
@@ -159,11 +139,25 @@ class SumPattern(Pattern):
             return None
         found = {}
         for hole in self.holes:
-            share = total & self.bits(hole)
+            share = total & self.bits[hole.word.name]
             if share not in self.shares[hole.word.name]:
                 return None
             found[hole.word.name] = self.shares[hole.word.name][share]
         return found
+
+
+def _shares(hole: Hole) -> dict[int, Value]:
+    """What a hole adds to a sum for each of its values. Raises HoleError where it can have any."""
+    words = next((one for one in hole.converters if one.name == "table"), None)
+    if words is None and hole.word.kind != "yes-no":
+        what = f"@{hole.word.name}@ is neither yes nor no, nor one of a table's words"
+        raise HoleError(what, 0, "give it a table of numbers: ~table(...)~sum(1)")
+    values: list[Value] = [words.read(text) for text in words.texts or ()] if words else [False, True]
+    try:
+        return {_whole(hole.write(lambda name, value=value: value)) or 0: value for value in values}  # type: ignore[misc]
+    except Unreadable as error:
+        what = f"the words of the table for @{hole.word.name}@ are no whole numbers ({error})"
+        raise HoleError(what, 0, "a sum is made of whole numbers") from None
 
 
 def _whole(value: Value) -> int | None:

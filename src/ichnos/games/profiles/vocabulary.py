@@ -99,13 +99,13 @@ WORDS: dict[str, Word] = {
         Word("pack.version", PACK, "version", "the pack's version"),
         Word("pack.licence", PACK, "text", "the pack's licence, an SPDX expression"),
         Word("pack.sounds", PACK, "whole", "how many sound files the pack has", is_made=True, is_built=True),
-        Word("game.version", PACK, "version", "the version of the game that the pack is for; of several the last"),
+        Word("game.version", PACK, "version", "the version of the game that the pack is for, or the last of several"),
         Word(
-            "game.first-version", PACK, "version", "of the versions of the game that the pack is for, the first",
+            "game.first-version", PACK, "version", "the first of the versions of the game that the pack is for",
             is_made=True,
         ),
-        Word("game.last-version", PACK, "version", "the last of them", is_made=True),
-        Word("game.versions", PACK, "list", "all of them, the first one first", is_made=True),
+        Word("game.last-version", PACK, "version", "the last of these versions", is_made=True),
+        Word("game.versions", PACK, "list", "all these versions, in order", is_made=True),
         Word(
             "root", PACK, "path", "the folder that this file's references are below; its default is what is written",
             is_made=True,

@@ -184,7 +184,7 @@ def _document(
     except CannotSpell as error:
         errors.append(_not_spelled(workspace, path, error))
         return None
-    filled = exemplar.parsed(data, path)  # what cannot be read again is never written
+    filled = exemplar.parse(data, path)  # what cannot be read again is never written
     errors += proof.differences(exemplar, filled, bindings, merged=merged)
     if merged and not changes:
         if not any(workspace.is_installed(placed.sound) for placed in workspace.sounds):

@@ -103,7 +103,7 @@ def tables_for(rows: Declarations) -> Mapping[str, type[TomlTable]]:
         SOUND: table(Sound, SOUND, **(in_sound if take is not Take or elsewhere is not Elsewhere else {})),
         TAKE: take,
         ENTRY: entry,
-        "defaults": _with(Defaults, tuple(row for row in rows.of(SOUND) if not row.is_spoken)),
+        "defaults": table(Defaults, SOUND),
         **{scope: table(model, scope, **more.get(scope, {})) for scope, model in PLAYERS.items()},
         **{scope: table(DeclaredTable, scope) for scope in rows.scopes},
     }

@@ -110,9 +110,9 @@ def _version(workspace: Workspace) -> Iterator[IchnosError]:
     has_several = {"game.versions", "game.first-version"} & holes or re.search(r"game\.(versions|first)", texts)
     if len(versions) > 1 and not has_several and ("game.version" in holes or "game.version" in texts):
         yield IchnosError(
-            f"a pack for {rules.title} says one version of the game, and these are {len(versions)}",
+            f"a pack for {rules.title} names one version of the game, and here are {len(versions)}",
             place=workspace.file.place(*at),
-            cure="say the one that it is for",
+            cure="name the one that the pack is for",
         )
 
 
