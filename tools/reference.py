@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, get_args
 
 from pydantic import BaseModel
+from pydantic.fields import FieldInfo
 
 from ichnos.audio.process import treatments
 from ichnos.documents.formats import FORMATS
@@ -219,10 +220,16 @@ def _tables(model: type[BaseModel], name: str, done: set[type[BaseModel]]) -> It
         default = (
             "needed" if field.is_required() else f"default: `{_default(field.get_default(call_default_factory=True))}`"
         )
-        yield f"| `{alias}` | {_kind(field.annotation)}; {default} | {field.description or 'a table of its own'} |"
+        yield f"| `{alias}` | {_said(field)}; {default} | {field.description or 'a table of its own'} |"
     yield ""
     for table, path in inner:
         yield from _tables(table, path, done)
+
+
+def _said(field: FieldInfo) -> str:
+    """What somebody may write for a field."""
+    is_either = "json_schema_input_type=str | list[str]" in f"{field.annotation} {field.metadata}"
+    return "text, or a list" if is_either else _kind(field.annotation)
 
 
 def _default(value: Any) -> str:
