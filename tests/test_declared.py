@@ -139,6 +139,38 @@ def test_things_and_fields_of_a_profile_s_own(tmp_path: Path) -> None:
     assert "mood" in compared.out
 
 
+def test_a_profile_s_own_things_have_a_command_and_a_table(tmp_path: Path) -> None:
+    game = _desk(tmp_path)
+    (game.own / "channels.csv").write_text("name,gain,opens\nfog,-3,weir\n")
+    for words, told in (
+        (("channel", "rain", "--field", "gain=2", "--field", "opens=bell"), "rain: a channel"),
+        (("channel", "rain", "--field", "gain=1", "--replace"), "in the old one's place"),
+    ):
+        ran = game.run("thing", *words, cwd=game.own)
+        assert ran.code == 0, ran.err
+        assert told in ran.out
+    desk = json.loads((game.build() / "desk.json").read_text())["desk"]
+    assert desk[2:] == [{"channel": "rain", "gain": 1}, {"channel": "fog", "gain": -3, "opens": "weir"}]
+    for words, told in (
+        (("channel", "rain", "--field", "gain=1"), 'there is a channel "rain" in ichnos.toml already'),
+        (("channel", "fog", "--field", "gain=1"), 'the channel "fog" stands in channels.csv:2'),
+        (("channel", "hail", "--field", "gain=7"), "it must be at most 6"),
+        (("channel", "hail"), "needs the gain of a channel\n"),
+        (("chanel", "hail", "--field", "gain=1"), "did you mean channel?"),
+    ):
+        ran = game.run("thing", *words, cwd=game.own)
+        assert ran.code in (1, 2)
+        assert told in ran.err, ran.err
+    for row, told in (
+        ("fog,9,weir", 'channels.csv:2:1: column "gain": it must be at most 6'),
+        ("wind,1,weir", 'there is a channel "wind" in ichnos.toml:'),
+    ):
+        (game.own / "channels.csv").write_text(f"name,gain,opens\n{row}\n")
+        ran = game.run("build", cwd=game.own)
+        assert ran.code == 1
+        assert told in ran.err, ran.err
+
+
 def test_slips_in_them_are_told_as_in_any_other(tmp_path: Path) -> None:
     game = _desk(tmp_path)
     with (game.own / "ichnos.toml").open("a") as file:
@@ -402,3 +434,49 @@ def test_two_kinds_of_things_in_one_flat_list(tmp_path: Path) -> None:
     game = Made(tmp_path, "pier", f"takes = {{several = false}}\n---\n{rules}", tree, {})
     game.start('\n[[sound]]\nkey = "bell"\nnew = true\ntakes = ["c1.wav"]\n\n[[channel]]\nname = "deck"\ngain = "3"\n')
     assert (game.build() / "all.txt").read_text() == "bell.file = m/bell.wav\ndeck.gain = 3\n"
+
+
+LISTS = {
+    "n.def": ('noises {\n\tnoise "%s" {\n\t\ttags {\n\t\t\t"%s"\n\t\t}\n\t\tfile "%s"\n\t}\n}\n', '"\n\t\t\t"'),
+    "o.def": (
+        'noises {\n\tnoise "%s" {\n\t\ttags {\n\t\t\ttag "%s"\n\t\t}\n\t\tfile "%s"\n\t}\n}\n',
+        '"\n\t\t\ttag "',
+    ),
+    "n.xml": ('<a>\n<n id="%s">\n<tags><tag>%s</tag></tags>\n<file>%s</file>\n</n>\n</a>\n', "</tag><tag>"),
+    "n.json": ('{"noises": [\n {"id": "%s", "tags": ["%s"], "file": "%s"}\n]}\n', '", "'),
+    "n.yaml": ('noises:\n  - id: "%s"\n    tags:\n      - "%s"\n    file: "%s"\n', '"\n      - "'),
+}
+
+
+@pytest.mark.parametrize("name", LISTS)
+def test_a_list_stands_as_its_document_has_lists(tmp_path: Path, name: str) -> None:
+    text, between = LISTS[name]
+    rules = f"""takes = {{several = false}}
+---
+[[field]]
+name = "tags"
+kind = "list"
+about = "what it is found by"
+[[document]]
+path = "{name}"
+mode = "merge"
+"""
+    own = text % ("reed", between.join("xy"), "reed.wav")
+    tree = {f"tree/{name}": text % ("@key@", "@tags@", "@file@"), "tree/own/@key@.wav": ""}
+    game = Made(tmp_path, "mill", rules, tree, {name: own, "reed.wav": ""})
+    game.start(
+        '\n[[sound]]\nkey = "reed"\ntakes = ["c1.wav"]\ntags = ["p", "q", "r"]\n'
+        '\n[[sound]]\nkey = "weir"\nnew = true\ntakes = ["c2.wav"]\ntags = ["a b"]\n',
+        keys=1,
+    )
+    pack = game.build()
+    built = (pack / name).read_text()
+    changed = text % ("reed", between.join("pqr"), "own/reed.wav")
+    assert built.startswith(changed[: changed.rindex("own/reed.wav")])
+    assert text.partition("%s")[2].partition("%s")[0] + "a b" in built
+    (pack / name).write_text(built.replace("a b", "a"))
+    back = ("--game", game.profile, "--installation", tmp_path / "game", "--to", tmp_path / "theirs")
+    adopted = game.run("adopt", pack, *back, cwd=tmp_path)
+    assert adopted.code == 0, adopted.out + adopted.err
+    theirs = (tmp_path / "theirs/ichnos.toml").read_text("utf-8")
+    assert all(line in theirs for line in ('tags = ["p", "q", "r"]', 'tags = ["a"]'))

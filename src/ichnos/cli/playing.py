@@ -1,4 +1,4 @@
-"""``trigger``, ``prop`` and ``schedule``: what plays a sound. Most of their options come from the vocabulary."""
+"""``trigger``, ``prop``, ``schedule``: what plays a sound, most options from the vocabulary. ``thing``: all else."""
 
 from __future__ import annotations
 
@@ -138,6 +138,33 @@ def schedule(
         workspace, "schedule", fields, field, "add" if add else "replace" if replace else None, dry_run=dry_run
     )
     show.say(f"{written}: {', '.join([*(keys or ()), *(between or ())])}")
+
+
+@app.command(
+    short_help="Say what this game's packs have besides sounds.",
+    epilog=examples(
+        "ichnos thing channel water --field gain=-6",
+        "ichnos thing lantern north --field lore=Northern --field lore.de=Nordlicht",
+    ),
+)
+def thing(
+    sort: Annotated[
+        str, typer.Argument(metavar="SORT", help="What it is: `ichnos games show GAME` lists what there is.")
+    ],
+    name: Annotated[str, typer.Argument(metavar="NAME", help="The thing's own name.")],
+    field: Annotated[
+        list[str] | None,
+        typer.Option("--field", metavar="NAME=VALUE", help="What is said of it; in another language: NAME.de=TEXT."),
+    ] = None,
+    replace: _Replace = False,
+    workspace: WorkspaceFolder = Path(),
+    dry_run: DryRun = False,
+) -> None:
+    """Say what packs for this game have besides sounds, such as channels of a mixing desk; written into ichnos.toml."""
+    from ichnos.games.profiles.vocabulary import OWN
+
+    written = _add(workspace, OWN + sort, {"name": name}, field, "replace" if replace else None, dry_run=dry_run)
+    show.say(f"{written}: a {sort}")
 
 
 def _add(

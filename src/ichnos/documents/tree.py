@@ -115,6 +115,15 @@ def spelled(value: Value) -> str:
     return "" if value is None else str(value)
 
 
+def in_text(value: Value) -> str:
+    """A value as people read it, a list too.
+
+    >>> in_text(["bell", 2.0])
+    'bell, 2'
+    """
+    return ", ".join(map(spelled, value)) if isinstance(value, list) else spelled(value)
+
+
 def is_number(value: Value) -> TypeGuard[float]:
     """Is it one, and not a yes or no, which Python counts among them?"""
     return isinstance(value, int | float) and not isinstance(value, bool)

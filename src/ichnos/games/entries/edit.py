@@ -221,8 +221,10 @@ class Editor:
                 yield Edit(real.label_start, real.label_end, form.write_label(str(new), real))
             if value is None:
                 return
-            whole: Value = real.value if real.holds_value else [child.value for child in real.children]
-            if (new := self.new_value(value, whole, real, part, bindings)) is not None:
+            new = self.new_value(value, self.exemplar.said_by(real, pattern), real, part, bindings)
+            if new is not None and pattern in self.exemplar.items:
+                yield Edit(*self.filler.relisted(pattern, real, new, bindings, self.text))
+            elif new is not None:
                 yield Edit(real.body_start, real.body_end, form.write_value(new, real, self.text))
         except Unwritable as error:
             raise self.cannot(error, real) from None

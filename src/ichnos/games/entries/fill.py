@@ -123,6 +123,8 @@ class Filler:
         head = ""
         try:
             head = self.label(node, bindings)
+            if node in self.exemplar.items:
+                return head + self.listed(node, self.spelled(self.exemplar.values[node], node, bindings), bindings)
             if not node.holds_value:
                 return None if self.is_hollow(node, bindings) else self.container(node, head, bindings)
             pattern = self.exemplar.values.get(node)
@@ -242,6 +244,27 @@ class Filler:
                 pieces.append(self.gap(node, child, fresh=first and written[position - 1][1] is not child))
             pieces.append(text)
         return "".join([*pieces, closing])
+
+    def listed(self, node: Node, values: Value, bindings: Bindings) -> str:
+        """The text of what holds a list, behind its label: its one item, for each value."""
+        first, last = node.children[0], node.children[-1]
+        opening, closing = self.own(node.body_start, first.start), self.own(last.end, node.end)
+        return opening + self.items(node, values, bindings) + closing
+
+    def relisted(self, node: Node, real: Node, new: Value, bindings: Bindings, content: str) -> tuple[int, int, str]:
+        """Other values for a real list: from where to where, and the text; joined as they are there."""
+        if not real.children:
+            return real.body_start, real.end, self.listed(node, new, bindings)
+        between = content[real.children[0].end : real.children[1].start] if len(real.children) > 1 else None
+        return real.children[0].start, real.children[-1].end, self.items(node, new, bindings, between)
+
+    def items(self, node: Node, values: Value, bindings: Bindings, between: str | None = None) -> str:
+        """The text of a list's item for each value, with ``between`` between them, or what the exemplar has there."""
+        item = self.exemplar.items[node]
+        between = item.between if between is None else between
+        between = self.gap(node, node.children[0], fresh=False) if between is None else between
+        each = values if isinstance(values, list) else [values]
+        return between.join(item.before + self.literal(value, item.place, bindings) + item.after for value in each)
 
     def entry(self, piece: list[Node], scope: str, bindings: Bindings) -> str | None:
         """The text of one piece of an entry; ``None`` where it would say nothing."""

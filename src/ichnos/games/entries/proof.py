@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ichnos.documents.facts import Fact, difference
-from ichnos.documents.tree import KEYED, Document, Unwritable, Value, is_number, is_same, spelled
+from ichnos.documents.tree import KEYED, Document, Unwritable, Value, in_text, is_number, is_same, spelled
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import said_in
 from ichnos.games.entries.contents import contents, sound_entries
@@ -368,17 +368,17 @@ class _OneDocument:
         holes = self.exemplar.holes_named(name)
         if meant is None or meant == "":
             if back is not None and not self.merged and not any(hole.default is not None for hole in holes):
-                yield self.proof.error(f'nobody has said {whose}, and here it is "{spelled(back)}"', place, there)
+                yield self.proof.error(f'nobody has said {whose}, and here it is "{in_text(back)}"', place, there)
             return
         if back is None:
-            yield self.proof.error(f'{whose} is "{spelled(meant)}", and would not stand here', place, there)
+            yield self.proof.error(f'{whose} is "{in_text(meant)}", and would not stand here', place, there)
         elif not self.comes_back(name, meant, back):
-            shown, other = spelled(meant), spelled(back)
+            shown, other = in_text(meant), in_text(back)
             kinds = f" ({_kind(meant)}, and there {_kind(back)})" if shown == other else ""
             what = f'{whose} is "{shown}", and would be read as "{other}"{kinds}'
             yield self.proof.error(what, place, there)
         elif is_number(meant) and isinstance(back, float) and abs(float(meant) - back) > _ROUNDED * abs(float(meant)):
-            self.proof.notes.append(f"{whose} is {spelled(float(meant))}, and {self.path} rounds it to {spelled(back)}")
+            self.proof.notes.append(f"{whose} is {spelled(float(meant))}, and {self.path} rounds it to {in_text(back)}")
 
     def comes_back(self, name: str, meant: Value, back: Value) -> bool:
         if meant is None or back is None:

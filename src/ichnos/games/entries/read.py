@@ -91,7 +91,7 @@ class _Reader:
         if label is None and (named or pattern.label != real.label):
             return False
         kind = pattern.kind
-        if kind in (KEYED, LISTED):
+        if kind in (KEYED, LISTED) and pattern not in self.exemplar.items:
             if (kind != real.kind and (real.children or real.holds_value)) or not self.children(pattern, real, part):
                 return False
         elif pattern in self.exemplar.values:
@@ -107,11 +107,8 @@ class _Reader:
         return True
 
     def value(self, pattern: Node, real: Node, part: Found) -> bool:
-        whole: Value = real.value
-        if not real.holds_value:
-            if real.kind != LISTED or not all(child.holds_value for child in real.children):
-                return False
-            whole = [child.value for child in real.children]
+        if (whole := self.exemplar.said_by(real, pattern)) is None and not real.holds_value:
+            return False
         values = self.exemplar.values[pattern].match(whole)
         if values is None:
             return False

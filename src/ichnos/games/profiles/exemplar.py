@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from ichnos.documents import formats
-from ichnos.documents.tree import Document, Node
+from ichnos.documents.tree import LISTED, Document, Node, Value
 from ichnos.games.profiles.converter import Tables
 from ichnos.games.profiles.hole import Hole
 from ichnos.games.profiles.hole_patterns import Pattern
@@ -40,6 +40,17 @@ class ExemplarRules:
     region: str | None = None
 
 
+@dataclass(frozen=True)
+class Item:
+    """What repeats for each value of a list: its name, where the value stands, what is around it and between two."""
+
+    label: str | None
+    place: Node
+    before: str
+    after: str
+    between: str | None
+
+
 @dataclass
 class Exemplar:
     """A document with holes. ``units`` maps the nodes that repeat to their scope; ``file_scopes``
@@ -50,6 +61,7 @@ class Exemplar:
     how: ExemplarRules
     values: dict[Node, Pattern] = field(default_factory=dict)
     labels: dict[Node, Pattern] = field(default_factory=dict)
+    items: dict[Node, Item] = field(default_factory=dict)  # what repeats in a node that holds a list
     parents: dict[Node, Node] = field(default_factory=dict)
     units: dict[Node, str] = field(default_factory=dict)
     together: dict[str, str] = field(default_factory=dict)  # a scope whose unit repeats for another one too
@@ -66,6 +78,18 @@ class Exemplar:
     def parse(self, data: bytes, label: str) -> Document:
         """A real file as it is to be read. Raises IchnosError where it cannot be."""
         return formats.parse(data, label, self.document.format, self.how.encoding, region=self.how.region)
+
+    def said_by(self, real: Node, pattern: Node) -> Value:
+        """What a real node holds where the exemplar has a value: that, or a list; ``None`` where it is none like it."""
+        item = self.items.get(pattern)
+        if real.holds_value:
+            return real.value
+        if item is None:
+            is_list = real.kind == LISTED and all(child.holds_value for child in real.children)
+            return [child.value for child in real.children] if is_list else None
+        inner = [[one for one in child.walk() if one.holds_value] for child in real.children]
+        fits = all(len(one) == 1 for one in inner) and all(child.label == item.label for child in real.children)
+        return [one[0].value for one in inner] if fits else None
 
     def names_below(self, node: Node) -> set[str]:
         """The names of all holes in ``node`` and below it."""

@@ -37,7 +37,7 @@ from ichnos.likeness import did_you_mean
 # Tables of ichnos.toml that every workspace may have.
 _TAKEN = (
     "credit", "defaults", "file", "finished", "format", "insert", "game", "games", "ids", "minted-for", "table",
-    "treatment", "waive", "installation", "key", "uuid", "fields",
+    "treatment", "waive", "installation", "key", "uuid", "verdict", "fields",
 )  # fmt: skip
 PICTURE_SUFFIXES = (".png", ".jpg", ".webp", ".bmp")
 _SINGLE = re.compile(rb'"(?:[^"\\\n]|\\\\)*\\[^\\"nt\n]')  # a backslash that guards nothing, in quotation marks

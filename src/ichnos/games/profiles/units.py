@@ -13,10 +13,10 @@ import re
 from collections.abc import Mapping
 from dataclasses import replace
 
-from ichnos.documents.tree import Document, Node
+from ichnos.documents.tree import ATTRIBUTE, LISTED, Document, Node, Unwritable
 from ichnos.games.profiles.converter import Tables
-from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules
-from ichnos.games.profiles.hole import HoleError
+from ichnos.games.profiles.exemplar import Exemplar, ExemplarRules, Item
+from ichnos.games.profiles.hole import Hole, HoleError
 from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.holes import parse
 from ichnos.games.profiles.vocabulary import (
@@ -90,6 +90,45 @@ def _find_holes(exemplar: Exemplar, tables: Tables) -> None:
                 raise document.error(error.what, start, error.cure) from None
             patterns[node] = pattern
             exemplar.scopes.update((hole.word.name, hole.word.scope) for hole in pattern.holes)
+    for node in document.root.walk():
+        item = _item(exemplar, node) if node.children else None
+        if item is not None:
+            exemplar.items[node] = item
+            exemplar.values[node] = exemplar.values[item.place]
+            for inner in (one for child in node.children for one in child.walk()):
+                exemplar.values.pop(inner, None)
+
+
+def _item(exemplar: Exemplar, node: Node) -> Item | None:
+    """What repeats in ``node`` for each of a list; ``None`` where nothing does.
+
+    An item stands alone in a list, or has a name of its own where a list cannot be a value. A second one like it
+    shows what stands between them.
+    """
+    form, own = exemplar.document.format, exemplar.document.text.content
+    first, *others = node.children
+    places = [inner for inner in first.walk() if inner.holds_value]
+    shown = [exemplar.values.get(one) for child in node.children for one in child.walk() if one.holds_value]
+    if len(places) != 1 or len(shown) > 2 or first.kind == ATTRIBUTE:
+        return None
+    if node.kind != LISTED and not form.optional(first, node):
+        return None
+    if any(one is None or len(one.holes) != 1 or not _is_list(one.holes[0]) for one in shown):
+        return None
+    place, between = places[0], None
+    if others:
+        between = own[first.end : others[0].start]
+    try:
+        form.write_value([""], place, own)
+        if first.label is not None:
+            return None
+    except Unwritable:
+        pass
+    return Item(first.label, place, own[first.start : place.body_start], own[place.body_end : first.end], between)
+
+
+def _is_list(hole: Hole) -> bool:
+    return hole.word.kind == "list" and not hole.converters
 
 
 class _Units:

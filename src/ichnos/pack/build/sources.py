@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ichnos.files import disk
 from ichnos.pack.build.own_encoder import ENCODED
-from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, PLAYER_TABLES, TABLE_NAME
+from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, TABLE_NAME, table_names
 from ichnos.pack.workspace.slips import items
 from ichnos.pack.workspace.workspace import Workspace
 
@@ -18,7 +18,8 @@ def clips_of(workspace: Workspace) -> list[Path]:
 
 def made_of(workspace: Workspace | None, folder: Path) -> list[Path]:
     """The files and folders besides clips that a pack is made of; where it cannot be read, the workspace's own."""
-    paths = [folder / name for name in (FILE_NAME, LOCAL_NAME, TABLE_NAME, *PLAYER_TABLES.values())]
+    own = workspace.profile.rules.declared.scopes if workspace is not None else ()
+    paths = [folder / name for name in (FILE_NAME, LOCAL_NAME, TABLE_NAME, *table_names(own).values())]
     if workspace is None:
         return paths
     pack_file = workspace.pack_file

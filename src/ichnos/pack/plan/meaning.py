@@ -29,7 +29,7 @@ from ichnos.games.profiles.vocabulary import (
 )
 from ichnos.games.things import NOWHERE, PackThing, PartThing, SoundThing, TakeThing, Texts, Thing, languages, numbered
 from ichnos.pack.plan.naming import ClipUses
-from ichnos.pack.workspace.declared import declared_tables
+from ichnos.pack.workspace.declared import tables_of
 from ichnos.pack.workspace.numbers import numbers
 from ichnos.pack.workspace.pack_file import Prop, Schedule, Take
 from ichnos.pack.workspace.sounds import PlacedSound, takes_of
@@ -145,9 +145,9 @@ def _player(workspace: Workspace, uses: ClipUses, scope: str, table: TomlTable, 
 
 def _own(workspace: Workspace, scope: str) -> Iterator[Thing]:
     """The things of a scope that the profile declares."""
-    for index, table in enumerate(declared_tables(workspace.pack_file, scope)):
+    for index, table in enumerate(tables_of(workspace.pack_file, scope)):
         free, texts = free_fields(scope, table.fields, workspace.pack_file.pack.language)
-        place = workspace.file.place(scope.removeprefix(OWN), index)
+        place = workspace.place(scope.removeprefix(OWN), index)
         yield Thing(scope, {f"{scope}.name": table.name, **free}, texts=texts, place=place)
 
 

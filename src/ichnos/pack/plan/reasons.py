@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, PART, SOUND, TAKE, part_in, player_scopes
-from ichnos.pack.workspace.declared import declared_tables
+from ichnos.pack.workspace.declared import tables_of
 from ichnos.pack.workspace.workspace import Workspace
 
 
@@ -32,7 +32,7 @@ def why(workspace: Workspace, exemplar: Exemplar, sounds: int) -> str:
     for scope in workspace.profile.rules.declared.scopes:
         if scope in scopes:
             name = scope.removeprefix(OWN)
-            return f"a {name}" if scope in exemplar.file_scopes else counted(len(declared_tables(pack, scope)), name)
+            return f"a {name}" if scope in exemplar.file_scopes else counted(len(tables_of(pack, scope)), name)
     if SOUND in scopes:
         return f"a list of {counted(sounds, 'sound')}"
     return _of_itself(exemplar)

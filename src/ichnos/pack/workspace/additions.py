@@ -1,4 +1,4 @@
-"""Writing what plays a sound into a workspace's file: a trigger, a prop, a schedule."""
+"""Writing things into a workspace's file: a trigger, a prop, a schedule, what a game's profile declares."""
 
 from __future__ import annotations
 
@@ -13,13 +13,13 @@ from tomlkit.items import AoT
 
 from ichnos.documents.checked import TomlTable, in_words
 from ichnos.errors import IchnosError, UsageError, raise_all
-from ichnos.games.profiles.declared import by_declaration
-from ichnos.games.profiles.vocabulary import SCHEDULE, said_of
+from ichnos.games.profiles.declared import Declarations, by_declaration
+from ichnos.games.profiles.vocabulary import OWN, SCHEDULE, is_declared, said_of
 from ichnos.likeness import did_you_mean
 from ichnos.pack.workspace import reading as workspaces
 from ichnos.pack.workspace.assignments import document_of, save, set_apart
 from ichnos.pack.workspace.copies import Copies
-from ichnos.pack.workspace.declared import tables_for
+from ichnos.pack.workspace.declared import tables_for, tables_of
 from ichnos.pack.workspace.folder import FILE_NAME
 from ichnos.pack.workspace.pack_file import in_order
 from ichnos.pack.workspace.slips import needed_of
@@ -42,10 +42,10 @@ def add(
     to_existing: str | None = None,
     dry_run: bool = False,
 ) -> Addition:
-    """Write a trigger, a prop or a schedule. The caller holds the workspace's lock.
+    """Write a trigger, a prop, a schedule, or a thing that the profile declares. The caller holds the workspace's lock.
 
     Args:
-        scope: "trigger", "prop" or "schedule".
+        scope: "trigger", "prop", "schedule", or one that the profile declares.
         said: its fields, as they were typed; a trigger without a name is called by its event.
         to_existing: what to do where there is one of that name: "replace" it; or "add" entries to a schedule.
 
@@ -56,19 +56,15 @@ def add(
     _need_place(loaded, scope)
     name = str(said["name"]) if "name" in said else _free_name(loaded, scope, str(said.get("event")))
     fields: dict[str, Any] = {"name": name, **{field: value for field, value in said.items() if field != "name"}}
-    copies = Copies(loaded.folder)
-    for field in (word.field for word in said_of(scope) if word.kind == "path" and word.field in fields):
-        file = copies.name_of(Path(fields[field]), field)
-        raise_all([file] if isinstance(file, IchnosError) else [])
-        fields[field] = file
+    copies = _copied(loaded, scope, fields)
     document, language = document_of(loaded), loaded.pack_file.pack.language
-    tables: Any = document.setdefault(scope, tomlkit.aot())
+    tables: Any = document.setdefault(scope.removeprefix(OWN), tomlkit.aot())
     existing = next((table for table in tables if table.get("name") == name), None)
     _refuse_twice(loaded, scope, name, existing, to_existing)
     if existing is not None and to_existing == "add":
         fields = {**existing.unwrap(), **fields, "entries": [*existing.unwrap()["entries"], *fields["entries"]]}
     given = _checked(loaded, scope, fields)
-    raise_all(list(_unknown_keys(loaded, given)))
+    raise_all(list(_unknown_keys(loaded, scope, given)))
     _refuse_lacking(loaded, scope, given)
     values = _values(loaded, scope, given)
     if existing is not None:
@@ -81,36 +77,68 @@ def add(
     return Addition(name, "new" if existing is None else "added" if to_existing == "add" else "replaced")
 
 
+def _copied(loaded: Workspace, scope: str, fields: dict[str, Any]) -> Copies:
+    """The files that are named, as they will be in the workspace, and what is to be copied for that."""
+    copies, free = Copies(loaded.folder), dict(fields.get("fields", {}))
+    for said, words in ((fields, said_of(scope)), (free, loaded.profile.rules.declared.of(scope))):
+        for field in (word.field for word in words if word.kind == "path" and word.field in said):
+            file = copies.name_of(Path(said[field]), field)
+            raise_all([file] if isinstance(file, IchnosError) else [])
+            said[field] = file
+    fields |= {"fields": free} if free else {}
+    return copies
+
+
 def _need_place(loaded: Workspace, scope: str) -> None:
     profile = loaded.profile
+    if is_declared(scope) and scope not in profile.rules.declared.scopes:
+        sort, sorts = scope.removeprefix(OWN), [one.name for one in profile.rules.declared.things]
+        what = f"packs for {profile.rules.game.title} have no {sort}"
+        otherwise = "its profile declares no things of its own"
+        raise UsageError(what, cure=did_you_mean(sorts, sort, 3, otherwise=", ".join(sorts) or otherwise))
     if not profile.scripts and not any(scope in exemplar.scopes.values() for exemplar in profile.written):
-        what = f"{profile.rules.game.title} has no place for a {scope}"
+        what = f"{profile.rules.game.title} has no place for a {scope.removeprefix(OWN)}"
         raise UsageError(what, cure="its profile has neither a document nor a script for them")
 
 
 def _refuse_twice(loaded: Workspace, scope: str, name: str, existing: Any, to_existing: str | None) -> None:
-    named = [index for index, table in enumerate(getattr(loaded.pack_file, scope)) if table.name == name]
+    kind = scope.removeprefix(OWN)
+    named = [index for index, table in enumerate(tables_of(loaded.pack_file, scope)) if table.name == name]
     if named and existing is None:
-        place = loaded.place(scope, named[0])
-        raise UsageError(f'the {scope} "{name}" stands in {place}', cure="change it there, or choose another name")
+        place = loaded.place(kind, named[0])
+        raise UsageError(f'the {kind} "{name}" stands in {place}', cure="change it there, or choose another name")
     if existing is not None and to_existing is None:
         how = "--add for further entries, or " if scope == SCHEDULE else ""
-        what = f'there is a {scope} "{name}" in {FILE_NAME} already'
+        what = f'there is a {kind} "{name}" in {FILE_NAME} already'
         raise UsageError(what, cure=f"say {how}--replace, or choose another name")
 
 
 def _checked(loaded: Workspace, scope: str, fields: Mapping[str, Any]) -> TomlTable:
     declared = loaded.profile.rules.declared
     said = {name: value for name, value in fields.items() if name != "fields"}
-    said |= by_declaration(declared, scope, fields.get("fields", {}))
+    said |= by_declaration(declared, scope, _by_language(declared, scope, fields.get("fields", {})))
     try:
         return tables_for(declared)[scope].model_validate(said)
     except ValidationError as error:
         detail = error.errors()[0]
         at = str(detail["loc"][0]) if detail["loc"] else ""
         typed = fields.get(at)
+        cure = "see: ichnos games show GAME" if is_declared(scope) else f"see: ichnos {scope} --help"
         shown = f"--{at} {typed}: " if at and isinstance(typed, str) and typed else f"{at}: " if at else ""
-        raise UsageError(f"{shown}{in_words(dict(detail))}", cure=f"see: ichnos {scope} --help") from None
+        raise UsageError(f"{shown}{in_words(dict(detail))}", cure=cure) from None
+
+
+def _by_language(declared: Declarations, scope: str, free: Mapping[str, Any]) -> dict[str, Any]:
+    """Free fields, those of a text in several languages together: ``lore`` and ``lore.de``."""
+    texts = [word.field for word in declared.of(scope) if word.is_spoken]
+    said: dict[str, Any] = {}
+    for field, value in free.items():
+        name, _, language = field.partition(".")
+        if name in texts:
+            said.setdefault(name, {})[language] = value
+        else:
+            said[field] = value
+    return said
 
 
 def _values(loaded: Workspace, scope: str, given: TomlTable) -> dict[str, Any]:
@@ -131,15 +159,20 @@ def _append(tables: Any, values: Mapping[str, Any], language: str) -> None:
 def _refuse_lacking(loaded: Workspace, scope: str, given: TomlTable) -> None:
     lacking = needed_of(loaded.profile.rules, scope, given)
     if lacking:
-        what = f"{loaded.profile.rules.game.title} needs the {lacking[0]} of a {scope}"
-        cure = f"say --{lacking[0]}, or --field {lacking[0]}=VALUE where that is a field of the game's"
+        what = f"{loaded.profile.rules.game.title} needs the {lacking[0]} of a {scope.removeprefix(OWN)}"
+        as_field = f"--field {lacking[0]}=VALUE"
+        cure = f"say --{lacking[0]}, or {as_field} where that is a field of the game's"
+        cure = f"say {as_field}" if is_declared(scope) else cure
         raise UsageError(what, cure=cure)
 
 
-def _unknown_keys(loaded: Workspace, given: TomlTable) -> Iterator[IchnosError]:
+def _unknown_keys(loaded: Workspace, scope: str, given: TomlTable) -> Iterator[IchnosError]:
     entries: Sequence[Any] = getattr(given, "entries", (given,))
     own, catalogue = [sound.key for sound in loaded.pack_file.sound], loaded.catalogue
-    for key in dict.fromkeys(entry.key for entry in entries):
+    keys = [] if is_declared(scope) else [entry.key for entry in entries]
+    free: Mapping[str, Any] = getattr(given, "fields", {})
+    keys += [free[row.field] for row in loaded.profile.rules.declared.of(scope) if row.is_key and row.field in free]
+    for key in dict.fromkeys(keys):
         if key not in own and catalogue is not None and key not in catalogue:
             what = f'there is no sound "{key}" to play, neither in this pack nor in the game'
             yield IchnosError(what, cure=did_you_mean([*own, *catalogue.keys], key))
@@ -178,5 +211,5 @@ def _inline(values: Mapping[str, Any]) -> Any:
 
 def _free_name(loaded: Workspace, scope: str, text: str) -> str:
     """A name that no other has, made of a text."""
-    name, taken = workspaces.short_name(text), {player.name for player in getattr(loaded.pack_file, scope)}
+    name, taken = workspaces.short_name(text), {player.name for player in tables_of(loaded.pack_file, scope)}
     return name if name not in taken else next(f"{name}-{n}" for n in range(2, 10**6) if f"{name}-{n}" not in taken)

@@ -133,10 +133,15 @@ class DeclaredTable(TomlTable):
     fields: Fields = Field(default={}, exclude=True, description="")
 
 
-def declared_tables(pack_file: PackFile, scope: str) -> tuple[DeclaredTable, ...]:
-    """The things of a scope that a profile declares."""
-    tables: tuple[DeclaredTable, ...] = getattr(pack_file, _attribute(scope.removeprefix(OWN)), ())
+def tables_of(pack_file: PackFile, scope: str) -> tuple[Any, ...]:
+    """The tables of a scope, one that a profile declares too; none where it has no tables of its own."""
+    tables: tuple[Any, ...] = getattr(pack_file, name_in_file(scope), ())
     return tables
+
+
+def name_in_file(scope: str) -> str:
+    """How code calls the tables of a scope, of those that a profile declares too: what ``PackFile`` has them under."""
+    return _attribute(scope.removeprefix(OWN)) if scope.startswith(OWN) else scope
 
 
 def all_declared_tables(pack_file: PackFile) -> Iterator[tuple[str, tuple[DeclaredTable, ...]]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -10,14 +10,13 @@ from ichnos.errors import IchnosError, Place, UsageError
 from ichnos.files import disk
 from ichnos.files.locks import locked
 from ichnos.files.writing import sweep
-from ichnos.games.profiles.vocabulary import player_scopes
+from ichnos.games.profiles.vocabulary import OWN, player_scopes
 from ichnos.likeness import NEAR, nearest
 
 FILE_NAME = "ichnos.toml"
 LOCAL_NAME = "ichnos.local.toml"  # of this machine alone
 LOCK_NAME = "ichnos.lock"  # what the game's own definitions gave to the pack
 TABLE_NAME = "sounds.csv"
-PLAYER_TABLES = {scope: f"{scope}s.csv" for scope in player_scopes()}
 SILENT_CLIP = ":silence"  # stands for a clip that ships with Ichnos; no file's name begins with a colon everywhere
 PRIVATE = ".ichnos"  # what Ichnos keeps for itself, all of which can be made anew
 
@@ -47,6 +46,15 @@ def find_folder(start: Path) -> Path:
 def usual_output(folder: Path, game: str | None) -> Path:
     """Where packs go: build/ in the workspace, and a folder in it for each other game."""
     return folder / "build" / game if game else folder / "build"
+
+
+def table_names(own: Iterable[str] = ()) -> dict[str, str]:
+    """The tables that are read without being named, by the scope of what is in them.
+
+    Args:
+        own: the scopes that the game's profile declares.
+    """
+    return {scope: f"{scope.removeprefix(OWN)}s.csv" for scope in (*player_scopes(), *own)}
 
 
 def clip_path(folder: Path, clip: str) -> Path:

@@ -1,9 +1,9 @@
-"""What plays sounds, out of tables beside the workspace's file: triggers, props, and the entries of schedules."""
+"""Tables beside the workspace's file: triggers, props, the entries of schedules, and what a profile declares."""
 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -16,16 +16,13 @@ from ichnos.documents.text import Text, from_bytes
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.profiles.declared import NO_DECLARATIONS, Declarations
-from ichnos.games.profiles.vocabulary import ENTRY, SCHEDULE, player_scopes, said_of, spoken
+from ichnos.games.profiles.vocabulary import ENTRY, OWN, SCHEDULE, is_declared, player_scopes, said_of, spoken
 from ichnos.games.profiles.word import attribute
-from ichnos.pack.workspace.declared import tables_for
-from ichnos.pack.workspace.folder import PLAYER_TABLES
+from ichnos.pack.workspace.declared import all_declared_tables, name_in_file, tables_for, tables_of
+from ichnos.pack.workspace.folder import table_names
 from ichnos.pack.workspace.pack_file import PackFile
 
-_BY_LANGUAGE = [attribute(name) for scope in player_scopes() for name in spoken(scope)]
-_PREFIXES = ("field.", *(f"{name}." for name in _BY_LANGUAGE))
-
-Places = Mapping[tuple[str, str], Callable[..., Place]]  # by scope and name: ``places["prop", "buoy"]("key")``
+Places = Mapping[tuple[str, str], Callable[..., Place]]  # by table and name: ``places["prop", "buoy"]("key")``
 
 
 def with_tables(
@@ -39,17 +36,16 @@ def with_tables(
     """
     places = dict(_of_file(pack_file, place))
     more: dict[str, tuple[TomlTable, ...]] = {}
-    for scope, name in PLAYER_TABLES.items():
+    for scope, name in table_names(declared.scopes).items():
         if disk.is_file(folder / name):
             table = _Table(scope, from_bytes(disk.read(folder / name, name), name), declared)
-            tables = table.read()
-            for player in tables:
-                called = str(getattr(player, "name", ""))
-                if (scope, called) in places:
-                    what = f'there is a {scope} "{called}" in {places[scope, called]()} already'
+            tables, kind = table.read(), scope.removeprefix(OWN)
+            for called in table.places:
+                if (kind, called) in places:
+                    what = f'there is a {kind} "{called}" in {places[kind, called]()} already'
                     raise IchnosError(what, place=table.places[called](), cure="give each a name of its own")
-            more[scope] = (*getattr(pack_file, scope), *tables)
-            places |= {(scope, called): at for called, at in table.places.items()}
+            more[name_in_file(scope)] = (*tables_of(pack_file, scope), *tables)
+            places |= {(kind, called): at for called, at in table.places.items()}
     return pack_file.model_copy(update=more), places
 
 
@@ -61,10 +57,13 @@ def _of_file(
     def at(scope: str, index: int) -> Callable[..., Place]:
         return lambda *path: place(scope, index, *path)
 
-    count = Counter((scope, one.name) for scope, _, one in pack_file.players())
-    for scope, index, player in pack_file.players():
-        if count[scope, player.name] == 1:
-            yield (scope, player.name), at(scope, index)
+    tables = [(kind, index, one.name) for kind, index, one in pack_file.players()]
+    for scope, own in all_declared_tables(pack_file):
+        tables += [(scope.removeprefix(OWN), index, one.name) for index, one in enumerate(own)]
+    count = Counter((kind, name) for kind, _, name in tables)
+    for kind, index, name in tables:
+        if count[kind, name] == 1:
+            yield (kind, name), at(kind, index)
 
 
 def columns(scope: str, declared: Declarations = NO_DECLARATIONS) -> tuple[str, ...]:
@@ -72,6 +71,11 @@ def columns(scope: str, declared: Declarations = NO_DECLARATIONS) -> tuple[str, 
     models = tables_for(declared)
     fields = {**models[scope].model_fields, **(models[ENTRY].model_fields if scope == SCHEDULE else {})}
     return tuple(str(one.alias or name) for name, one in fields.items() if name not in ("fields", "entries"))
+
+
+def in_languages(scope: str, declared: Declarations = NO_DECLARATIONS) -> tuple[str, ...]:
+    """The fields of a scope that hold a text in each language: ``title`` has the columns title, title.de ..."""
+    return (*map(attribute, spoken(scope)), *(word.field for word in declared.of(scope) if word.is_spoken))
 
 
 @dataclass
@@ -87,7 +91,10 @@ class _Table:
     def read(self) -> list[TomlTable]:
         by_schedule: dict[str, dict[str, Any]] = {}
         by_name: dict[str, list[Row]] = {}
-        for row in rows(self.text, columns(self.scope, self.declared), _PREFIXES):
+        texts = in_languages(self.scope, self.declared)
+        prefixes = ("field.", *(f"{name}." for name in texts))
+        needed = ("name",) if is_declared(self.scope) else ("key",)
+        for row in rows(self.text, columns(self.scope, self.declared), prefixes, needed):
             cells, name = row.cells, row.cells.get("name", "")
             if not self.has_numbers(row):
                 continue
@@ -96,13 +103,14 @@ class _Table:
                 entry = {column: cells.pop(column) for column in of_entry if column in cells}
                 known = by_schedule.setdefault(name, {"entries": []})
                 known["entries"].append(entry)
-                self.say(known, _nested(cells), row, by_name.get(name, [row])[0])
+                self.say(known, _nested(cells, texts), row, by_name.get(name, [row])[0])
             else:
                 if name in by_schedule:
-                    what = f'there is a {self.scope} "{name}" in line {by_name[name][0].place().line} already'
+                    kind, line = self.scope.removeprefix(OWN), by_name[name][0].place().line
+                    what = f'there is a {kind} "{name}" in line {line} already'
                     cure = "give each a name of its own"
                     self.errors.append(IchnosError(what, place=row.place(), cure=cure))
-                by_schedule[name] = _nested(cells)
+                by_schedule[name] = _nested(cells, texts)
             by_name.setdefault(name, []).append(row)
         tables = [
             table for name, values in by_schedule.items() if (table := self.one(values, by_name[name])) is not None
@@ -113,7 +121,7 @@ class _Table:
     def has_numbers(self, row: Row) -> bool:
         """Are the cells numbers that can be meant, where numbers are expected?"""
         for name, cell in row.cells.items():
-            if name in _NUMBERS[self.scope] and _is_odd(cell):
+            if name in _NUMBERS.get(self.scope, ()) and _is_odd(cell):
                 what = f"{cell[:20]!r} is no number that can be meant"
                 self.errors.append(row.wrong(name, what, "write a number such as 0.5"))
                 return False
@@ -147,14 +155,14 @@ class _Table:
         return table
 
 
-def _nested(cells: Mapping[str, str]) -> dict[str, Any]:
+def _nested(cells: Mapping[str, str], texts: Collection[str]) -> dict[str, Any]:
     """A row's cells, with those of one text's languages together, and the free fields."""
     said: dict[str, Any] = {}
     for column, cell in cells.items():
         name, dot, rest = column.partition(".")
         if dot:
             said.setdefault("fields" if name == "field" else name, {})[rest] = cell
-        elif name in _BY_LANGUAGE:
+        elif name in texts:
             said.setdefault(name, {})[""] = cell
         else:
             said[name] = cell

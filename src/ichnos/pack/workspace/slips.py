@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from ichnos.documents.checked import TomlTable
 from ichnos.errors import IchnosError, Place
@@ -17,11 +17,10 @@ from ichnos.games.profiles.vocabulary import (
     TAKE,
     TRIGGER,
     free_prefix,
-    is_declared,
     word,
 )
 from ichnos.likeness import did_you_mean, nearest
-from ichnos.pack.workspace.declared import declared_tables
+from ichnos.pack.workspace.declared import tables_of
 
 if TYPE_CHECKING:
     from ichnos.games.profiles.rules import Rules
@@ -220,10 +219,7 @@ def items(workspace: Workspace, scope: str) -> Iterator[tuple[TomlTable, Place, 
                 yield entry, where, f'entry {number + 1} of the schedule "{schedule.name}"'
     else:
         name = scope.removeprefix(OWN)
-        tables: Sequence[Any] = (
-            declared_tables(pack_file, scope) if is_declared(scope) else getattr(pack_file, scope, ())
-        )
-        for index, table in enumerate(tables):
+        for index, table in enumerate(tables_of(pack_file, scope)):
             yield table, workspace.place(name, index), f'the {name} "{table.name}"'
 
 

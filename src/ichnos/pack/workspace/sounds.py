@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast, get_args
 
@@ -83,12 +83,13 @@ def of_table(text: Text, declarations: Declarations = NO_DECLARATIONS) -> list[P
     models = tables_for(declarations)
     declared = {scope: {word.field: word for word in declarations.of(scope)} for scope in (SOUND, TAKE)}
     columns = (*_PLAIN, *_OF_TAKE, *SETTINGS, *declared[SOUND], *declared[TAKE])
-    for row in rows(text, columns, prefixes=("title.", "field.")):
+    texts = ("title", *(word.field for word in declared[SOUND].values() if word.is_spoken))
+    for row in rows(text, columns, prefixes=("field.", *(f"{name}." for name in texts))):
         key = row.cells.get("key", "")
         if not key:
             errors.append(row.wrong("key", "there is no key in this row", "every row needs one"))
             continue
-        by_key.setdefault(key, _Rows(key, models[SOUND], declared)).take_in(row, errors)
+        by_key.setdefault(key, _Rows(key, models[SOUND], declared, texts)).take_in(row, errors)
     given = [rows_of_key.given(errors) for rows_of_key in by_key.values()]
     raise_all(errors)
     return [placed for placed in given if placed is not None]
@@ -97,8 +98,10 @@ def of_table(text: Text, declarations: Declarations = NO_DECLARATIONS) -> list[P
 class _Rows:
     """The rows of one key."""
 
-    def __init__(self, key: str, model: type[TomlTable], declared: Mapping[str, Mapping[str, Word]]) -> None:
-        self._model, self._declared = model, declared
+    def __init__(
+        self, key: str, model: type[TomlTable], declared: Mapping[str, Mapping[str, Word]], texts: Collection[str]
+    ) -> None:
+        self._model, self._declared, self._texts = model, declared, texts
         self._of_take = {**_OF_TAKE, **declared[TAKE]}
         self._values: dict[str, Any] = {"key": key, "takes": [], "parts": {}, "title": {}, "fields": {}}
         self._places: dict[tuple[str | int, ...], Place] = {}
@@ -125,10 +128,11 @@ class _Rows:
 
     def _set(self, row: Row, column: str, cell: str, errors: list[IchnosError]) -> None:
         table, name = self._values, column
-        if column == "title" or column.startswith("title."):
-            table, name = self._values["title"], column.partition(".")[2]
+        field, _, rest = column.partition(".")
+        if field in self._texts:
+            table, name = self._values.setdefault(field, {}), rest
         elif column.startswith("field."):
-            table, name = self._values["fields"], column.partition(".")[2]
+            table, name = self._values["fields"], rest
         value: Any = cell
         if column in self._declared[SOUND]:
             value = self._value(row, column, self._declared[SOUND][column], errors)

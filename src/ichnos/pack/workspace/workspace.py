@@ -22,7 +22,9 @@ from ichnos.games.own_forms import OwnForms
 from ichnos.games.pristine import game_tree
 from ichnos.games.profiles import profile
 from ichnos.games.profiles.kinds import Kind
+from ichnos.games.profiles.vocabulary import OWN
 from ichnos.pack.workspace import players
+from ichnos.pack.workspace.declared import tables_of
 from ichnos.pack.workspace.folder import FILE_NAME, LOCAL_NAME, clip_path
 from ichnos.pack.workspace.lockfile import Given
 from ichnos.pack.workspace.pack_file import PLAYERS, PackFile, Sound
@@ -52,17 +54,18 @@ class Workspace:
     numbers: Mapping[str, Mapping[str, int]] = field(
         default_factory=dict
     )  # by scope and name, as builds have given them
-    played_by: players.Places = field(default_factory=dict)  # where triggers, props and schedules stand
+    played_by: players.Places = field(default_factory=dict)  # where what has a name of its own stands
 
     def sound_place(self, index: int, *path: str | int) -> Place:
         """Where a field of a sound stands: in the file, or in the table."""
         return self.sounds[index].place(*path)
 
     def place(self, *path: str | int) -> Place:
-        """Where a field stands that is no sound's: in the file, or, of what plays sounds, in its table."""
-        if path[0] in PLAYERS and len(path) > 1:
-            one = getattr(self.pack_file, str(path[0]))[int(path[1])]
-            at = self.played_by.get((str(path[0]), one.name))
+        """Where a field stands that is no sound's: in the file, or in a table of its own."""
+        kind = str(path[0])
+        tables = tables_of(self.pack_file, kind if kind in PLAYERS else OWN + kind)
+        if tables and len(path) > 1:
+            at = self.played_by.get((kind, tables[int(path[1])].name))
             if at is not None:
                 return at(*path[2:])
         return self.file.place(*path)
