@@ -111,6 +111,38 @@ def test_an_entry_with_several_keys_gives_one_away(tmp_path: Path, name: str, sh
         assert file in shown.out
 
 
+DOORS = """<doors>
+  <door name="barn" opens="creak" opens-loud="1" shuts="thud" shuts-loud="0.5"/>
+  <door name="gate" opens="squeal" opens-loud="1" shuts="creak" shuts-loud="1"/>
+</doors>
+"""
+
+
+def test_an_entry_that_names_several_keys_in_several_roles(tmp_path: Path) -> None:
+    rules = RULES.replace('match = ["type"]', "") % "doors.xml"
+    both = '<doors>\n  <door opens="@key@" opens-loud="@volume@"/>\n  <door shuts="@key@" shuts-loud="@volume@"/>\n</doors>\n'
+    tree = {"tree/doors.xml": both, "tree/own/@key@.wav": ""}
+    game = Made(
+        tmp_path,
+        "mill",
+        rules,
+        tree,
+        {"doors.xml": DOORS, **{f"own/{one}.wav": "" for one in ("creak", "thud", "squeal")}},
+    )
+    said = SAID.replace("weir", "thud").replace('takes = ["c1', 'volume = 0.75\ntakes = ["c1')
+    game.start(said, keys=3)
+    new = '\n  <door opens="cog"/>'
+    text = (game.build() / "doors.xml").read_text()
+    assert text.replace(new, "") == DOORS.replace('"0.5"', '"0.75"')
+    assert game.run("install", cwd=game.own).code == 0
+    assert game.run("restore", cwd=game.own).code == 0
+    assert (tmp_path / "game/doors.xml").read_text() == DOORS
+    one = both.replace('/>\n  <door shuts="@key@"', ' shuts="@key@"').replace(' shuts-loud="@volume@"', "")
+    (game.profile / "tree/doors.xml").write_text(one)
+    ran = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile)
+    assert "2 values differ from what stands elsewhere in the entry" in ran.out + ran.err
+
+
 def test_a_pack_s_entry_with_several_keys_is_adopted_whole(tmp_path: Path) -> None:
     tree = {"tree/n.json": LISTED, "tree/mine/@key@-@take.number@.wav": ""}
     game = Made(tmp_path, "pier", "", tree, {})

@@ -25,6 +25,7 @@ _SECTIONS = {
         "trigger",
         "prop",
         "schedule",
+        "thing",
         "build",
         "insert",
         "check",

@@ -140,6 +140,14 @@ def _notes(pack: PackReading) -> Iterator[str]:
         count = len(pack.strange)
         many = f"{count} entries fit" if count != 1 else "1 entry fits"
         yield f"{many} no exemplar; the first is {place}: {excerpt}"
+    if pack.disagreeing:
+        place, what = pack.disagreeing[0]
+        count = len(pack.disagreeing)
+        many = f"{count} values differ" if count != 1 else "1 value differs"
+        yield (
+            f"{many} from what stands elsewhere in the entry; the first is {place}: {what}"
+            " (where one entry names several keys, the profile needs an alternative for each)"
+        )
     if pack.unknown:
         common = pack.unknown.most_common(12)
         named = ", ".join(f"{label} ({f'{count} times' if count > 1 else 'once'})" for label, count in common)

@@ -93,6 +93,8 @@ class Editor:
                         added.append(text)
                 elif scope in GROUPS:
                     yield from self.merge_entries(part, inner)
+                elif names.is_one_role(part, here):
+                    yield from self.change(part, inner)
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
                     text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)

@@ -54,6 +54,11 @@ def rewrite(exemplar: Exemplar, document: Document, parts: Sequence[tuple[Found,
     return edits, texts
 
 
+def is_one_role(part: Found, others: Sequence[Found]) -> bool:
+    """Is it one of several sounds that an entry names, each in a place of its own?"""
+    return any(one.node is part.node and one.alternative is not part.alternative for one in others)
+
+
 def _hole(part: Found) -> str:
     """The hole of an entry's own name."""
     return next((name for name in scope_row(part.scope).principal if name in part.nodes), "")

@@ -20,6 +20,7 @@ from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
     PACK,
     PART,
+    SOUND,
     TAKE,
     entry_scopes,
     is_declared,
@@ -331,13 +332,12 @@ class _Reader:
                     self.reasons[real] = f'"{real.label}" stands here twice, and a game sees one of them'
                     continue
                 called.add(real.label)
-            best = self.best(scope, alternatives, real)
-            if best is not None:
-                one, strays, differing = best
+            fits = self.fits(scope, alternatives, real)
+            for one, strays, differing in fits:
                 into += for_each_name(one) if one.names else (one,)
                 self.strays += strays
                 self.differing += differing
-            else:
+            if not fits:
                 unclaimed.append(real)
         return unclaimed
 
@@ -359,6 +359,10 @@ class _Reader:
 
     def best(self, scope: str, alternatives: list[Node], real: Node) -> _Fit | None:
         """A child as the alternative that fits it best; ``None`` where none does."""
+        return next(iter(self.fits(scope, alternatives, real)), None)
+
+    def fits(self, scope: str, alternatives: list[Node], real: Node) -> list[_Fit]:
+        """A child as the alternative that fits it best, and as those that find another key in it: it has several roles."""
         fits: list[tuple[int, _Fit]] = []
         for alternative in alternatives:
             if self.exemplar.how.telling and not self.tells_the_same(alternative, real):
@@ -373,4 +377,10 @@ class _Reader:
                 fits.append((unknown, fit))
                 if not unknown:
                     break
-        return min(fits, key=lambda one: one[0])[1] if fits else None
+        fits.sort(key=lambda one: one[0])
+        if len(fits) < 2 or scope != SOUND:
+            return [fit for _, fit in fits[:1]]
+        found: dict[Value, _Fit] = {}
+        for _, fit in fits:
+            found.setdefault(str(fit[0].values.get("key")), fit)
+        return [*found.values()]
