@@ -362,7 +362,7 @@ class _Reader:
         return next(iter(self.fits(scope, alternatives, real)), None)
 
     def fits(self, scope: str, alternatives: list[Node], real: Node) -> list[_Fit]:
-        """A child as the alternative that fits it best, and as those that find another key in it: it has several roles."""
+        """A child as the alternative that fits it best, and as others that find another key in it: each is a role."""
         fits: list[tuple[int, _Fit]] = []
         for alternative in alternatives:
             if self.exemplar.how.telling and not self.tells_the_same(alternative, real):
