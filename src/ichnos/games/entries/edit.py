@@ -26,7 +26,6 @@ from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SO
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
 
-
 _BRACKETS = ("{", "[")
 _INDENTED = re.compile(r"(?<=\n)[ \t]")
 _CLOSING = re.compile(r"\s*([\])}];?|</[^<>]*>)$")  # what ends a container, and the white space before it
@@ -75,10 +74,10 @@ class Editor:
     def merge_scope(self, scope: str, pattern: Node, real: Node, found: Found, bindings: Bindings) -> Iterator[Edit]:
         naming = self.naming(scope)
         here = [part_here for part_here in found.inside.get(scope, ()) if part_here.alternative in pattern.children]
-        pieces = self.exemplar.pieces(pattern, scope)
         by_state = sorted(here, key=lambda one: not one.node.is_disabled)  # what is there counts, and not its comment
+        pieces = self.exemplar.pieces(pattern, scope)
         existing = [
-            {tuple(one.values.get(name) for name in naming): one for one in by_state if one.alternative in piece}
+            {tuple(map(one.values.get, naming)): one for one in by_state if one.alternative in piece}
             for piece in pieces
         ]
         added: list[str] = []
@@ -91,10 +90,8 @@ class Editor:
                     text = self.filler.entry(piece, scope, inner)
                     if text is not None:
                         added.append(text)
-                elif scope in GROUPS:
-                    yield from self.merge_entries(part, inner)
-                elif names.is_one_role(part, here):
-                    yield from self.change(part, inner)
+                elif scope in GROUPS or names.is_one_role(part, here):
+                    yield from (self.merge_entries if scope in GROUPS else self.change)(part, inner)
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
                     text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)
@@ -102,7 +99,7 @@ class Editor:
                         changed.append((part, text))
         edits, apart = names.rewrite(self.exemplar, self.document, changed)
         yield from edits
-        if added := [*apart, *added]:
+        if added := apart + added:
             own = {id(node) for node in real.children}
             yield from self.insert(added, pattern, real, [one.node for one in here if id(one.node) in own])
 
