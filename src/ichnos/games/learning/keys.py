@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
+from typing import Any
 
 from ichnos.documents.tree import LISTED, Node
 from ichnos.games.learning import lexicon
@@ -17,8 +18,9 @@ _COVERED = 0.8  # of the files that a definition names: for so many there must b
 _LONGEST = 120  # letters of a key
 _WIDEST = 300  # things in one entry: what has more is a list of entries
 
-# Where a text stands, as seen from the thing that it names: what it is ("label", "value" or "path"), and which.
+# Where a text stands, as seen from the thing that it names: what it is ("label", "value", "path" or "file"), and which.
 Spot = tuple[str, str]
+FILE = "file"  # it is what the sound file is called; which extension stands behind it
 
 
 @dataclass(eq=False)
@@ -92,19 +94,30 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
     together: dict[Node, list[Anchor]] = defaultdict(list)  # by what they stand in
     for one in result:
         together[one.chain[-2] if len(one.chain) > 1 else one.node].append(one)
+    full: dict[int, list[Anchor]] = defaultdict(list)  # by each node around them: the anchors that name files in full
+    for one in result:
+        if not _is_bare(one):
+            for node in one.chain[:-1]:
+                full[id(node)].append(one)
     for near in together.values():
-        near[:] = [one for one in near if not any(_is_only_like(one, other) for other in near)]
+        near[:] = [one for one in near if not _is_only_like(one, full)]
         near[:] = [one for one in near if not any(_is_said_twice(one, other) for other in near)]
     kept = {anchor for near in together.values() for anchor in near}
     return [one for one in result if one in kept]
 
 
-def _is_only_like(anchor: Anchor, other: Anchor) -> bool:
+def _is_bare(anchor: Anchor) -> bool:
+    """Is it a name alone, without a folder and an extension? Many a word is one by chance."""
+    is_path = "/" in anchor.said or "\\" in anchor.said
+    return not is_path and any(way.converters[:1] == ("no-extension",) for way in anchor.ways)
+
+
+def _is_only_like(anchor: Anchor, full: Mapping[int, list[Anchor]]) -> bool:
     """Is it a bare name that a file happens to be called by, where that file is named in full beside it?"""
-    value, full = anchor.said, other.said
-    if "/" in value or "\\" in value or not any(way.converters[:1] == ("no-extension",) for way in anchor.ways):
+    if not _is_bare(anchor):
         return False
-    return other is not anchor and other.file == anchor.file and len(full) > len(value)
+    beside = next((full[id(node)] for node in reversed(anchor.chain[:-1]) if id(node) in full), [])
+    return any(PurePosixPath(other.file).stem == anchor.said for other in beside)
 
 
 def _is_said_twice(anchor: Anchor, other: Anchor) -> bool:
@@ -176,10 +189,18 @@ def _values(node: Node, way: Collection[Node], path: str, depth: int) -> Iterato
             continue
         if child.holds_value and child.value is not None:
             yield ("value", name), child.value
+        elif (text := _text_of_element(child)) is not None:
+            yield ("value", name), text
         elif (depth > 1 and child.label is not None and child.label_start < 0) or (
             depth > 1 and len(child.children) == 1
         ):
             yield from _values(child, way, f"{name}/", depth - 1)
+
+
+def _text_of_element(node: Node) -> str | None:
+    """What an element says that has nothing but a text in it."""
+    parts = [part for child in node.children if is_inner(child) for part in child.children]
+    return parts[0].value if len(parts) == 1 and parts[0].holds_value and parts[0].label is None else None
 
 
 def is_inner(node: Node) -> bool:
@@ -218,17 +239,57 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
     scored.sort(key=lambda one: -one.score)
     if chosen is not None:
         scored.sort(key=lambda one: described(one) != chosen)
+    by_name = _called_by_file(named)
+    if by_name is not None and (not scored or _says_nothing(scored[0], seen, named)):
+        scored.insert(0, by_name)
+    elif by_name is not None and chosen == described(by_name):
+        scored.insert(0, by_name)
     if not scored:
         return
     named.spot, named.others = scored[0], scored[1:4]
+    if named.spot is by_name:
+        for anchor in named.anchors:
+            anchor.key = anchor.said[: len(anchor.said) - len(named.spot.spot[1])]
+        return
     values = seen[named.spot.depth, named.spot.spot]
     for number, anchor in enumerate(named.anchors):
         anchor.key = values[number][1] if number in values else ""
 
 
+def _called_by_file(named: Named) -> KeySpot | None:
+    """Keys that are the names of the files themselves: the spot says which extension stands behind them."""
+    if any(anchor.by_label or "\\" in anchor.said or anchor.ways[0].line for anchor in named.anchors):
+        return None
+    ends = {PurePosixPath(anchor.said).suffix for anchor in named.anchors}
+    end = ends.pop() if len(ends) == 1 else ""
+    if ends or any(anchor.said != anchor.said.strip() for anchor in named.anchors):
+        return None
+    depths = {len(anchor.chain) for anchor in named.anchors}
+    depth = min(depths) - 1
+    leaf_is_unit = all(anchor.node.label is None for anchor in named.anchors)
+    while depth > 0 and not leaf_is_unit:
+        depth -= 1
+        if not any(is_inner(anchor.chain[depth]) for anchor in named.anchors):
+            break
+    units = {id(anchor.chain[depth]) for anchor in named.anchors}
+    if len(depths) > 1 or len(units) < len(named.anchors) or depth == 0:
+        return None
+    return KeySpot(depth, (FILE, end), 0.0, 1.0)
+
+
+def _says_nothing(spot: KeySpot, seen: Mapping[tuple[int, Spot], dict[int, Any]], named: Named) -> bool:
+    """Is the best that was found for a key one word for many files, and none that is in their names?"""
+    if spot.related > 0:
+        return False
+    texts = {value for _, value in seen[spot.depth, spot.spot].values()}
+    return 2 * len(texts) <= len({anchor.file for anchor in named.anchors})
+
+
 def described(spot: KeySpot) -> str:
     """Where keys stand, in a few words."""
     kind, name = spot.spot
+    if kind == FILE:
+        return "what the sound file is called"
     if spot.spot == _OWN:
         return "what the file stands under"
     if kind == "path":

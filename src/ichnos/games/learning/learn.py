@@ -100,13 +100,21 @@ class _Learning:
         if not named and self.game is not None:
             named = self.in_the_game(self.game)
         self.known.keys |= self.more_keys(named)
-        self.known.separator = sounds.separator_of(self.known.keys)
+        by_name = [entry for entry in named if entry.spot is not None and entry.spot.spot[0] == keys.FILE]
+        in_folders = any("/" in anchor.key for entry in by_name for anchor in entry.anchors)
+        self.known.separator = "/" if in_folders else sounds.separator_of(self.known.keys)
         decisions = [*self.definitions(named), *self.others(named)]
         PackRoles([made for made in decisions if not made.known], self.known).decide()
         self.more_names(decisions, named)
         self.known.complete_references(hole for made in decisions for hole in made.holes.values())
         readable = [document for made in decisions if (document := self.readable(made)) is not None]
-        uses = self.uses(readable)
+        called = [entry for entry in named if entry.spot is not None and entry.spot.spot[0] == keys.FILE]
+        uses = self.uses(readable) + [
+            sounds.Use(anchor.text.pack, anchor.file, anchor.key)
+            for entry in called
+            if not entry.known
+            for anchor in entry.anchors
+        ]
         known_uses = [
             sounds.Use(0, anchor.file, anchor.key) for entry in named if entry.known for anchor in entry.anchors
         ]

@@ -80,11 +80,15 @@ class OtherRoles:
                 continue
             if shape.label is not None and KEY in shape.label:
                 found[shape] = {real.node for real in shape.reals}
-            elif shape.holds_value:
+            elif shape.holds_value and not (self.made.has_files and self.stands_alone(shape)):
                 nodes = {real.node for real in shape.reals if real.node.value in self.known.keys}
                 if nodes and 2 * len(nodes) >= len(shape.reals):
                     found[shape] = nodes
         return found
+
+    def stands_alone(self, shape: Shape) -> bool:
+        """Is it said once in each pack, as its name or a key that it begins with is?"""
+        return not any(outer.several or outer.varies for outer in shape.lineage())
 
     def repeats(self, shape: Shape) -> bool:
         parent = shape.parent

@@ -79,6 +79,8 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
             proof.added += [after] if after else []
     there = SoundFiles(list(pack.sounds))
     named = {there.file_of(file) for sound in reading.definitions.sounds for file, _, _ in sound.files()}
+    listed = {sound.key for sound in reading.definitions.sounds if not [*sound.files()]}
+    named |= {name for name in pack.sounds if (spelled := profile.key_of_path(name)) and spelled[0] in listed}
     proof.sounds += len(pack.sounds)
     if not profile.by_path:
         proof.misplaced += [pack.files.label(name) for name in pack.sounds if name not in named]

@@ -22,7 +22,7 @@ from ichnos.games.learning.decisions import (
 )
 from ichnos.games.learning.evidence import Reference, TextFile
 from ichnos.games.learning.grouping import is_language
-from ichnos.games.learning.keys import Anchor, KeySpot, Named, described
+from ichnos.games.learning.keys import FILE, Anchor, KeySpot, Named, described
 from ichnos.games.learning.placing import place_all
 from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Real, Shape
 from ichnos.games.profiles.vocabulary import CATEGORY, PART, SOUND, TAKE
@@ -79,7 +79,7 @@ class DefinitionRoles:
         text = line_of(anchor.text, anchor.node)
         why = "it is there once for each sound" + (", and in the files' names" if spot.related > 0.3 else "")
         sure = LIKELY if spot.related > 0.3 or not others else GUESS
-        taken = f"the key is {described(spot)}"
+        taken = f"the key: {described(spot)}"
         self.made.doubts.append(
             Doubt(f"key {self.made.group.first.name}", text, anchor.key, taken, why, sure, others, 9)
         )
@@ -120,8 +120,16 @@ class DefinitionRoles:
             shape = self.by_node[anchor.node]
             if unit in shape.lineage():
                 anchored.setdefault(shape, []).append(anchor)
+        for shape in self.said_again(unit, anchored):
+            del anchored[shape]
         parts = self.parts(unit, anchored)
         inner: dict[Shape, str] = {}
+        if self.spot is not None and self.spot.spot[0] == FILE:
+            for shape in anchored:
+                made.holes[shape] = f"@key@{self.spot.spot[1]}"
+                made.says.add("key")
+            made.several_takes = False
+            return inner
         for shape, there in anchored.items():
             between = list(self.inside_of(shape, unit))
             repeating = next((outer for outer in reversed(between) if self.repeats(outer)), None)
@@ -138,6 +146,17 @@ class DefinitionRoles:
             if scope == TAKE:
                 made.several_takes = bool(made.several_takes) or repeating is not None
         return inner
+
+    def said_again(self, unit: Shape, anchored: dict[Shape, list[Anchor]]) -> list[Shape]:
+        """Those that name no file but one that the entry's list names as well: a free text."""
+        depth = self.spot.depth if self.spot else 0
+        lists = [shape for shape in anchored if any(map(self.repeats, self.inside_of(shape, unit)))]
+        listed = {(id(anchor.chain[depth]), anchor.file) for shape in lists for anchor in anchored[shape]}
+        return [
+            shape
+            for shape, there in anchored.items()
+            if shape not in lists and all((id(anchor.chain[depth]), anchor.file) in listed for anchor in there)
+        ]
 
     def spoken(self, unit: Shape, others: list[Shape]) -> None:
         """Punch languages, and the titles in them."""
@@ -190,11 +209,16 @@ class DefinitionRoles:
         is_xml = form.name == "XML"
         return bool(is_xml and parent is not None and form.repeatable(node, parent.reals[0].node))
 
+    def is_one_of_many(self, shape: Shape, unit: Shape) -> bool:
+        """Does it stand beside others like it in some entry?"""
+        return shape.several or NUMBER in (shape.label or "")
+
     def parts(self, unit: Shape, anchored: dict[Shape, list[Anchor]]) -> dict[Shape, str]:
         """Which of them name parts: "" where each says its own name, else the part that it is for."""
         found: dict[Shape, str] = {}
         for shape in anchored:
-            around = next((outer for outer in shape.lineage() if self.repeats(outer)), None)
+            inside = list(self.inside_of(shape, unit))
+            around = next((outer for outer in reversed(inside) if self.repeats(outer)), None)
             if around is None or around is unit or unit not in around.lineage():
                 continue
             for node in around.walk():
@@ -204,12 +228,14 @@ class DefinitionRoles:
         single = [
             shape
             for shape in anchored
-            if shape not in found and not any(self.repeats(outer) for outer in self.inside_of(shape, unit))
+            if shape not in found and not any(self.is_one_of_many(outer, unit) for outer in self.inside_of(shape, unit))
         ]
-        if len(single) > 1:
+        if len(single) > 1 or (single and len(anchored) > 1):
             for shape in single:
-                name = _part_name(anchored[shape]) or lexicon.words(shape.label or "part")[-1]
-                found[shape] = name
+                called = [word for label in shape.labels[:1] for word in lexicon.words(label)]
+                name = _part_name(anchored[shape]) or (called or ["part"])[-1]
+                same = sum(other == name or other.startswith(f"{name}-") for other in found.values())
+                found[shape] = f"{name}-{same + 1}" if same else name
         names = [name for name in found.values() if name]
         if "" in found.values():
             shapes = [inner for inner, text in self.made.holes.items() if text == "@part.name@"]

@@ -50,7 +50,7 @@ class Rules:
         self.functions: dict[str, str] = {}  # of the game's, in its scripts
         self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
         if not uses:
-            self.uses = [Use(pack.index, file, PurePosixPath(file).stem) for pack in packs for file in pack.sounds]
+            self.uses = sounds.by_paths(packs)
         self.name_rules = sounds.name_rules(self.uses, learned.separator) if self.uses else NameRules()
         self.name_rules = sounds.with_own_names(self.name_rules, self.uses, names)
         self.kinds = sounds.kinds(packs, self.uses) or [KindDraft("", ("WAV", "PCM 16", 44100, 1), list(self.uses))]
@@ -79,6 +79,8 @@ class Rules:
                 why = "the files' names do not come of the keys: new ones get these"
                 if not self.by_path:
                     self.doubt(f"files {kind.name}", there[0].file, path, why, 6)
+            elif several and apart and (alone := sounds.path_alone(there, path, self.name_rules, self.names)):
+                kind.alone_path = alone
             elif apart and not self.by_path:
                 count = f"{len(apart)} of {len(there)} sound files"
                 self.told.append(f"{count} are named otherwise than {path}, such as {apart[0]}")
@@ -120,7 +122,7 @@ class Rules:
         for kind in self.kinds:
             if kind.name and kind.name in self.said_apart:
                 continue
-            yield from (path for path in (kind.take_path, kind.part_path) if path)
+            yield from (path for path in (kind.take_path, kind.alone_path, kind.part_path) if path)
 
     @property
     def said_apart(self) -> set[str]:

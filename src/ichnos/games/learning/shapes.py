@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from ichnos.documents.tree import LISTED, Node
+from ichnos.games.learning import lexicon
 from ichnos.games.learning.evidence import TextFile
 from ichnos.games.learning.grouping import is_language
 
@@ -183,7 +184,11 @@ class _Builder:
 
     def in_languages(self, parent: Node) -> bool:
         """Are all names in a container languages' tags? Many a short word is one by chance."""
-        return all(child.label is not None and is_language(child.label) for child in parent.children)
+        labels = [child.label for child in parent.children]
+        is_attribute = parent.label is not None and parent.label.startswith("(") and parent.label_start < 0
+        if is_attribute or set(labels) & set(lexicon.KEY):
+            return False  # "id" is Indonesian, too
+        return all(label is not None and is_language(label) for label in labels)
 
     def template(self, node: Node, parent: Node) -> tuple[str, tuple[str, ...]]:
         """A label with signs for what differs, and what stands there."""

@@ -38,6 +38,7 @@ class KindDraft:
     categories: tuple[str, ...] = ()
     keys: tuple[str, ...] = ()
     take_path: str | None = None
+    alone_path: str | None = None  # of a take that its key has alone, where that has no number
     part_path: str | None = None
     several: bool = False
     parts: tuple[str, ...] = ()
@@ -151,6 +152,43 @@ def best_template(
         best = numbered or best
     apart = [use.file for one, there in found.items() if one != best for use in there]
     return best, apart
+
+
+def path_alone(uses: list[Use], numbered: str, rules: NameRules, names: list[str]) -> str | None:
+    """The path of files that are all that their key has, where those have no number and the others do."""
+    count = Counter((use.pack, use.key) for use in uses)
+    found: Counter[str] = Counter()
+    for use in uses:
+        if count[use.pack, use.key] == 1:
+            path = template(replace(use, category=None), rules, rules.spelled(names[use.pack])) or ""
+            found[path] += 1
+    found.pop("", None)
+    found.pop(numbered, None)
+    best = found.most_common(1)
+    return best[0][0] if best and "@take.number@" not in best[0][0] else None
+
+
+def by_paths(packs: list[Pack]) -> list[Use]:
+    """The files of packs in which nothing names them: a key is what a file is called, without the number of a take."""
+    pieces = {(pack.index, file): _NUMBERED.fullmatch(PurePosixPath(file).stem) for pack in packs for file in pack.sounds}
+    numbers: dict[tuple[int, str, str, str], set[int]] = {}
+    for (index, file), match in pieces.items():
+        if match:
+            group = (index, str(PurePosixPath(file).parent), match["key"], match["sign"])
+            numbers.setdefault(group, set()).add(int(match["number"]))
+    signs = {sign for (_, _, _, sign), those in numbers.items() if len(those) > 1 and min(those) <= 1}
+    found = []
+    for (index, file), match in pieces.items():
+        is_take = match is not None and match["sign"] in signs
+        if match is not None and is_take:
+            those = numbers[index, str(PurePosixPath(file).parent), match["key"], match["sign"]]
+            is_take = those <= {*range(max(those) + 1)} and min(those) <= 1 and len(those) >= max(those)
+        key = match["key"] if match is not None and is_take else PurePosixPath(file).stem
+        found.append(Use(index, file, key, int(match["number"]) if match is not None and is_take else 1))
+    return found
+
+
+_NUMBERED = re.compile(r"(?P<key>.*?[^\d._-])(?P<sign>[._-]?)(?P<number>\d{1,3})")
 
 
 def own_path(uses: list[Use], names: list[str], *, several: bool, parts: bool) -> str:

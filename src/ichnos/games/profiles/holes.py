@@ -55,7 +55,8 @@ def parse(text: str, tables: Tables | None = None) -> Pattern:
             plain += "@"
         else:
             hole, before = _hole(match, tables or Tables()), parts[-1] if parts and not plain else None
-            if isinstance(before, Hole) and not (before.has_own_end or hole.has_own_end or hole.is_share):
+            is_number = hole.word.kind == "whole" and isinstance(before, Hole) and before.word.kind != "whole"
+            if isinstance(before, Hole) and not (before.has_own_end or hole.has_own_end or hole.is_share or is_number):
                 what = "two holes stand one behind the other, and nobody could tell where the first ends"
                 raise HoleError(
                     what, at, "put a sign between them, such as a hyphen; or give one of them words of its own"
