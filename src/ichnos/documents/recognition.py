@@ -12,7 +12,7 @@ from ichnos.errors import IchnosError
 
 _MOST = 0.7  # of a text's lines: what so many of them are like, the text is like
 _WEAK = ("lines", "ini", "list")  # extensions for these are given to anything
-_EVIDENT = ("xml", "json")  # what begins so, and can be read so, is so
+_EVIDENT = ("xml", "json", "bracketed")  # what begins so, and can be read so, is so
 _COMMENTS = ("#", ";", "//", "--", "<!--")
 _HOLE = re.compile(r"@[A-Za-z][^@\n]*@")
 _HEADING = re.compile(r"\[[^\[\]]+\].*")

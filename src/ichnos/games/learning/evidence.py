@@ -7,20 +7,24 @@ import posixpath
 import re
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
 from ichnos.audio.files import clips
 from ichnos.audio.files.clips import Facts
 from ichnos.documents import formats
+from ichnos.documents.lines import Lines
+from ichnos.documents.lua import Lua
 from ichnos.documents.recognition import candidates
 from ichnos.documents.text import from_bytes
-from ichnos.documents.tree import Document, Node
+from ichnos.documents.tree import Document, Format, Node
 from ichnos.documents.xml import Xml
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
 from ichnos.files.paths import is_plain, windows_refuses
 from ichnos.files.sources import Files, Inside, files_at
+from ichnos.games.learning import lines
+from ichnos.games.profiles.exemplar import Exemplar
 
 _SOUNDS = (".ogg", ".wav", ".flac", ".opus", ".mp3", ".aif", ".aiff", ".oga")
 _PICTURES = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".gif")
@@ -153,6 +157,39 @@ def _sort(pack: Pack, names: list[str], on_progress: Callable[[str], None]) -> N
             pack.pictures.append(name)
         else:
             _read(pack, name)
+    _take_scripts(pack)
+
+
+def _take_scripts(pack: Pack) -> None:
+    """Scripts, and texts in no known format, that name the pack's sounds where nothing else does: documents as well."""
+    names = {PurePosixPath(name).name: name for name in pack.sounds}
+    said = "\n".join(text.document.text.content for text in pack.texts)
+    if sum(name in said or PurePosixPath(name).stem in said for name in names) > len(names) / 2:
+        return
+    references = References(list(pack.sounds))
+
+    def names_file(word: str) -> bool:
+        return any("no-extension" not in way.converters or way.folder for _, way in references.find(word, ""))
+
+    for name in list(pack.scripts):
+        document = _as_data(pack, name, names_file) or lines.document(
+            from_bytes(pack.files.read(name), pack.files.label(name), "utf-8"), names_file
+        )
+        if document is not None:
+            kind = "lua" if isinstance(document.format, Lua) else "line-patterns"
+            pack.texts.append(TextFile(pack.index, name, document, kind))
+            del pack.scripts[name]
+
+
+def _as_data(pack: Pack, name: str, names_file: Callable[[str], bool]) -> Document | None:
+    """A script of nothing but tables, or calls, that name sounds."""
+    if PurePosixPath(name).suffix.lower() != ".lua":
+        return None
+    try:
+        document = formats.parse(pack.files.read(name), pack.files.label(name), formats.named("lua"))
+    except IchnosError:
+        return None
+    return document if any(names_file(value) for _, value in strings(document)) else None
 
 
 def _read(pack: Pack, name: str) -> None:
@@ -190,7 +227,7 @@ def _read(pack: Pack, name: str) -> None:
     for kind in candidates(name, text):
         escapes = _escapes(kind, text)
         try:
-            document = formats.parse(data, label, formats.named(kind, escapes), spelling)
+            document = formats.parse(data, label, form_of(kind, escapes, text), spelling)
         except IchnosError as error:
             errors.append(error)
             continue
@@ -200,6 +237,19 @@ def _read(pack: Pack, name: str) -> None:
     if errors and formats.format_of(name) is not None:
         pack.broken.append(errors[0])
     pack.scripts[name] = text
+
+
+def form_of(kind: str, escapes: str | None, text: str) -> Format:
+    """A format, as a text of a pack or of a draft shows it: whether values stand in quotation marks."""
+    form = formats.named(kind, escapes)
+    if isinstance(form, Lines):
+        quoted, all_of = len(_QUOTED.findall(text)), len(_STATEMENT.findall(text))
+        return replace(form, quoted=2 * quoted > all_of)
+    return form
+
+
+_QUOTED = re.compile(r"""^[^\[=:;#\r\n]+[=:][ \t]*(?:"[^"\r\n]*"|'[^'\r\n]*')[ \t]*$""", re.MULTILINE)
+_STATEMENT = re.compile(r"^[^\[=:;#\r\n]+[=:]", re.MULTILINE)
 
 
 def _escapes(kind: str, text: str) -> str | None:
@@ -317,6 +367,15 @@ class References:
             for name, folder, bare in self._known.get(plain, ())
             if bare or not before
         ]
+
+
+def read_as(exemplar: Exemplar, text: TextFile) -> Document:
+    """A text of a pack as a draft reads it."""
+    if text.format != "line-patterns":
+        return text.document
+    return replace(
+        text.document, format=exemplar.document.format, root=exemplar.document.format.parse(text.document.text)
+    )
 
 
 def strings(document: Document) -> Iterator[tuple[Node, str]]:

@@ -167,11 +167,23 @@ def beside(node: Node, way: Collection[Node] = (), depth: int = 3) -> Iterator[t
         way: the nodes on the way down, of which nothing is taken; but an element's attributes are its own.
     """
     if node.label is not None and node.label_start >= 0:
-        tokens = node.label.split(" ")
+        tokens = tokens_of(node.label)
         if len(tokens) > 1:
             yield from ((("label", str(at)), token) for at, token in enumerate(tokens))
         yield ("label", ""), node.label
     yield from _values(node, way, "", depth)
+
+
+def tokens_of(label: str) -> list[str]:
+    """The words of a label, without quotation marks around them; what a heading has in such stands behind a dot.
+
+    >>> tokens_of('noise "gull far"'), tokens_of('noises."gull"'), tokens_of("bell.low")
+    (['noise', 'gull far'], ['noises', 'gull'], ['bell.low'])
+    """
+    return [token[1] or token[2] for token in _LABEL.finditer(label)] if '"' in label else label.split(" ")
+
+
+_LABEL = re.compile(r'"([^"]*)"\.?|([^\s".]+(?:\.[^\s".]+)*)\.?')
 
 
 def _values(node: Node, way: Collection[Node], path: str, depth: int) -> Iterator[tuple[Spot, str]]:
@@ -240,9 +252,8 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
     if chosen is not None:
         scored.sort(key=lambda one: described(one) != chosen)
     by_name = _called_by_file(named)
-    if by_name is not None and (not scored or _says_nothing(scored[0], seen, named)):
-        scored.insert(0, by_name)
-    elif by_name is not None and chosen == described(by_name):
+    is_chosen = by_name is not None and chosen == described(by_name)
+    if by_name is not None and (is_chosen or not scored or _says_nothing(scored[0], seen, named)):
         scored.insert(0, by_name)
     if not scored:
         return
@@ -278,11 +289,11 @@ def _called_by_file(named: Named) -> KeySpot | None:
 
 
 def _says_nothing(spot: KeySpot, seen: Mapping[tuple[int, Spot], dict[int, Any]], named: Named) -> bool:
-    """Is the best that was found for a key one word for many files, and none that is in their names?"""
+    """Is the best that was found for a key one word for several files, and none that is in their names?"""
     if spot.related > 0:
         return False
     texts = {value for _, value in seen[spot.depth, spot.spot].values()}
-    return 2 * len(texts) <= len({anchor.file for anchor in named.anchors})
+    return len(texts) < len({anchor.file for anchor in named.anchors})
 
 
 def described(spot: KeySpot) -> str:

@@ -7,9 +7,11 @@ from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
+from typing import Any
 
-from ichnos.documents.formats import named, parse
-from ichnos.documents.tree import Node
+from ichnos.documents.formats import parse
+from ichnos.documents.text import from_bytes
+from ichnos.documents.tree import Format, Node
 from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.files.paths import is_plain
@@ -27,8 +29,10 @@ from ichnos.games.learning.others import OtherRoles
 from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
+from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import ExemplarRules
 from ichnos.games.profiles.hole import HoleError
+from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.units import understand
 from ichnos.games.things import combine
 
@@ -192,9 +196,10 @@ class _Learning:
         own = {anchor.chain[spot.depth] for anchor in one.anchors}
         parents = {anchor.chain[spot.depth - 1]: anchor.text for anchor in one.anchors if spot.depth > 0}
         found = {}
+        first = headings(one)
         for parent in parents:
             for node in parent.children:
-                if node not in own and not node.holds_value:
+                if node not in own and node not in first and not node.holds_value:
                     value = next((text for where, text in keys.beside(node) if where == spot.spot), None)
                     if value is not None:
                         found[node] = value
@@ -211,7 +216,8 @@ class _Learning:
                 parents = {anchor.chain[one.spot.depth - 1] for anchor in one.anchors}
                 skip = {node for parent in parents for node in parent.children if node not in own}
             anchors = {anchor.node: anchor.key for anchor in one.anchors}
-            lore = Lore(self.known.keys, called_by_file={anchor.node for anchor in one.anchors if anchor.by_label})
+            by_label = {anchor.node for anchor in one.anchors if anchor.by_label}
+            lore = Lore(self.known.keys, called_by_file=by_label, headings=headings(one))
             shape = shapes.shape_of(one.group.texts, lore, anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
             if one.known:
@@ -280,8 +286,9 @@ class _Learning:
             return None
         try:
             data = drafting.document(made)
-            document = parse(data, made.path, named(first.format, first.escapes), first.encoding)
             several = made.several_takes is not False
+            form = self.form_of(made, data, several=several)
+            document = parse(data, made.path, form, first.encoding, has_holes=True)
             how = ExemplarRules(several, tables=self.known.tables(made.tables), entry_for_takes=made.entry_for_takes)
             exemplar = understand(holes.parse(made.path, how.tables), document, how)
         except IchnosError as error:
@@ -295,12 +302,21 @@ class _Learning:
             in_path = exemplar.path.match(text.name)
             if in_path is None:
                 continue
-            reading = read(exemplar, text.document, in_path)
+            reading = read(exemplar, evidence.read_as(exemplar, text), in_path)
             if reading is not None:
                 pack = contents(reading, self.known.separator, in_path)
                 one.said.setdefault(text.pack, []).append(pack)
                 one.files.setdefault(text.pack, []).append(text.name)
         return one
+
+    def form_of(self, made: Decisions, data: bytes, *, several: bool) -> Format:
+        """The format of a draft's document."""
+        first = made.group.first
+        content = from_bytes(data, made.path, first.encoding or "utf-8").content
+        if first.format == "line-patterns":
+            entry: Any = "take" if made.entry_for_takes else "sound"
+            return line_patterns(content, DocumentRules(path=made.path, entry_for=entry), several_takes=several)
+        return evidence.form_of(first.format, first.escapes, content)
 
     def uses(self, readable: list[Readable]) -> list[sounds.Use]:
         """Each sound file at its work, as the draft reads it."""
@@ -365,6 +381,15 @@ class _Learning:
                 )
                 self.told.append(what)
             self.told += [f"{error.place}: cannot be read: {error.what}" for error in pack.broken]
+
+
+def headings(one: Named) -> set[Node]:
+    """The first row of each table that names no file, where all others do: it says more of the columns."""
+    if one.group.first.format not in ("csv", "tsv"):
+        return set()
+    rows = {node for anchor in one.anchors for node in anchor.chain}
+    tables = [text.document.root.children for text in one.group.texts]
+    return {table[0] for table in tables if len(table) > 2 and [row in rows for row in table].count(False) == 1} - rows
 
 
 def game_folder(packs: list[Pack], game: Files | None) -> str | None:

@@ -16,7 +16,7 @@ from ichnos.games.entries.fill import Bindings, files_bound, fill, resolve
 from ichnos.games.entries.packs import SoundFiles, read_pack
 from ichnos.games.entries.read import read
 from ichnos.games.facts import is_said, own_facts
-from ichnos.games.learning.evidence import Pack
+from ichnos.games.learning.evidence import Pack, read_as
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.hole import Missing
 from ichnos.games.profiles.profile import Profile
@@ -58,8 +58,8 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
     proof.faults += [f"{place}: {what}" for place, what in (*reading.strange, *reading.differing)]
     filled = dict(_filled(profile, pack, proof))
     for text in pack.texts:
-        values = list(facts(text.document))
         exemplar = next((one for one in profile.documents if one.path.match(text.name) is not None), None)
+        values = list(facts(text.document if exemplar is None else read_as(exemplar, text)))
         if exemplar is None:
             proof.values += len(values)
             proof.lost += values

@@ -6,7 +6,8 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ichnos.documents.tree import LISTED, Node
+from ichnos.documents.indented import Indented
+from ichnos.documents.tree import LISTED, Format, Node
 from ichnos.games.learning import lexicon
 from ichnos.games.learning.evidence import TextFile
 from ichnos.games.learning.grouping import is_language
@@ -15,6 +16,7 @@ _MANY = 300  # of what is told apart by its place, or has a place of its own amo
 
 # What stands in a label for what differs from one to the next.
 KEY, LANGUAGE, NUMBER, ANY, FILE = "\x01", "\x02", "\x03", "\x04", "\x05"
+_IN_QUOTES = re.compile(r'(.*")([^"]+)(")')
 _SIGN = re.compile(r"[\x01-\x05]")
 
 
@@ -75,6 +77,7 @@ class Lore:
     keys: set[str]
     names: set[str] = field(default_factory=set)  # of anything else that labels are made of: categories, props ...
     called_by_file: set[Node] = field(default_factory=set)  # nodes whose labels name sound files
+    headings: set[Node] = field(default_factory=set)  # rows that say what stands in the others
 
 
 def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node] = ()) -> Shape:
@@ -83,7 +86,8 @@ def shape_of(texts: Sequence[TextFile], lore: Lore, anchors: Mapping[Node, str],
     Args:
         anchors: nodes that name sound files, each with its key. skip: nodes that are left out: the game's own.
     """
-    return _Builder(lore, anchors, skip).build([Real(text, text.document.root) for text in texts], None, False)
+    form = texts[0].document.format
+    return _Builder(lore, anchors, skip, form).build([Real(text, text.document.root) for text in texts], None, False)
 
 
 # What is alike: the label with its signs, whether it holds a value, and its place where that tells.
@@ -98,8 +102,9 @@ def _alike(nodes: Sequence[Node], keys: set[str]) -> bool:
 
 
 class _Builder:
-    def __init__(self, lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node]) -> None:
+    def __init__(self, lore: Lore, anchors: Mapping[Node, str], skip: Collection[Node], form: Format) -> None:
         self.lore, self.anchors, self.skip = lore, anchors, skip
+        self.form = form
         self._below: dict[Node, frozenset[str]] = {}
 
     def keys_below(self, node: Node) -> frozenset[str]:
@@ -176,6 +181,8 @@ class _Builder:
     def kind(
         self, real: Real, child: Node, at: int, fixed: bool
     ) -> tuple[tuple[str | None, bool, int | None], tuple[str, ...]]:
+        if child in self.lore.headings:
+            return (None, False, -1), ()
         if child.label is None:
             text_of_element = child.holds_value and (real.node.label or "").startswith("(")
             return (None, child.holds_value, at if fixed else 0 if text_of_element else None), ()
@@ -202,7 +209,12 @@ class _Builder:
             return KEY, (label,)
         if is_language(label) and self.in_languages(parent):
             return LANGUAGE, (label,)
+        quoted = _IN_QUOTES.fullmatch(label)
+        if quoted and quoted[2] in keys:
+            return f"{quoted[1]}{KEY}{quoted[3]}", (quoted[2],)
         tokens = label.split(" ")
+        if len(tokens) == 2 and tokens[1] in keys and isinstance(self.form, Indented):
+            return f'{tokens[0]} "{KEY}"', (tokens[1],)  # there quotation marks may stand or not
         for at, token in enumerate(tokens):
             if len(tokens) > 1 and token in keys:
                 return " ".join([*tokens[:at], KEY, *tokens[at + 1 :]]), (token,)

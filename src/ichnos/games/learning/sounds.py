@@ -170,7 +170,8 @@ def path_alone(uses: list[Use], numbered: str, rules: NameRules, names: list[str
 
 def by_paths(packs: list[Pack]) -> list[Use]:
     """The files of packs in which nothing names them: a key is what a file is called, without the number of a take."""
-    pieces = {(pack.index, file): _NUMBERED.fullmatch(PurePosixPath(file).stem) for pack in packs for file in pack.sounds}
+    files = [(pack.index, file) for pack in packs for file in pack.sounds]
+    pieces = {(index, file): _NUMBERED.fullmatch(PurePosixPath(file).stem) for index, file in files}
     numbers: dict[tuple[int, str, str, str], set[int]] = {}
     for (index, file), match in pieces.items():
         if match:
