@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import tomllib
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from conftest import run
 from test_learn import lay_pack
@@ -174,3 +177,21 @@ def test_numbers_of_takes_are_seen_where_nothing_names_the_files(tmp_path: Path,
     assert run("learn", "pack", "--to", "draft", cwd=tmp_path).code == 0
     names = {path.name for path in (tmp_path / "draft/tree").rglob("*.wav")}
     assert names == {f"@key@{sign}@take.number@.wav", "@key@.wav"}
+
+
+def test_forms_that_are_mixed_and_those_that_no_pack_has(tmp_path: Path) -> None:
+    names = ["gull.wav", "bell.wav", "rope.wav", "song.wav", "hum.ogg", "fog.mp3"]
+    listed = json.dumps([{"id": name.partition(".")[0], "file": name} for name in names])
+    lay_pack(tmp_path / "pack", {"n.json": listed}, names[:3])
+    silence = np.zeros((4000, 2))
+    for name, rate, kind in (
+        ("song.wav", 22050, "PCM_16"),
+        ("hum.ogg", 44100, "VORBIS"),
+        ("fog.mp3", 44100, "MPEG_LAYER_III"),
+    ):
+        soundfile.write(tmp_path / "pack" / name, silence, rate, subtype=kind)
+    learned = run("learn", "pack", "--to", "draft", cwd=tmp_path)
+    assert "hum.ogg is Ogg Vorbis, most others beside it are WAV PCM 16" in learned.out
+    assert "fog.mp3 is MP3, which no pack is built with" in learned.out
+    audio = tomllib.loads((tmp_path / "draft/game.toml").read_text())["audio"]
+    assert (audio["codec"], audio["rate"], audio["channels"]) == ("PCM 16", [44100, 22050], [1, 2])

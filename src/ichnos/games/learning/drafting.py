@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from ichnos.documents.text import Text
-from ichnos.documents.tree import Node
+from ichnos.documents.text import Text, from_bytes
+from ichnos.documents.tree import Format, Node
+from ichnos.games.learning import evidence
 from ichnos.games.learning.decisions import Decisions
 from ichnos.games.learning.shapes import Real, Shape
+from ichnos.games.profiles.document_rules import DocumentRules
+from ichnos.games.profiles.nesting import line_patterns
 
 
 def document(made: Decisions) -> bytes:
@@ -18,6 +21,20 @@ def document(made: Decisions) -> bytes:
     root = real.node
     content = text.content[: root.start] + writer.write(made.shape) + text.content[root.end :]
     return text.to_bytes(content)
+
+
+def form_of(made: Decisions, data: bytes, *, several: bool) -> Format:
+    """The format of a draft's document.
+
+    Args:
+        several: a sound may have several takes.
+    """
+    first = made.group.first
+    content = from_bytes(data, made.path, first.encoding or "utf-8").content
+    if first.format == "line-patterns":
+        rules = DocumentRules(path=made.path, entry_for="take" if made.entry_for_takes else "sound")
+        return line_patterns(content, rules, several_takes=several)
+    return evidence.form_of(first.format, first.escapes, content)
 
 
 _ALWAYS = 0.9  # of all alike things: what so many have is a part of them

@@ -359,3 +359,12 @@ _OWN: Spot = ("label", "own")  # what a file's own place is called
 def _is_in(text: str, file: str) -> bool:
     plain = plainly(text)
     return plain == plainly(PurePosixPath(file).stem) or (len(plain) > 1 and plain in plainly(file))
+
+
+def headings(one: Named) -> set[Node]:
+    """The first row of each table that names no file, where all others do: it says more of the columns."""
+    if one.group.first.format not in ("csv", "tsv"):
+        return set()
+    rows = {node for anchor in one.anchors for node in anchor.chain}
+    tables = [text.document.root.children for text in one.group.texts]
+    return {table[0] for table in tables if len(table) > 2 and [row in rows for row in table].count(False) == 1} - rows

@@ -7,11 +7,9 @@ from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
-from typing import Any
 
 from ichnos.documents.formats import parse
-from ichnos.documents.text import from_bytes
-from ichnos.documents.tree import Format, Node
+from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError
 from ichnos.files import disk
 from ichnos.files.paths import is_plain
@@ -22,6 +20,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
+from ichnos.games.learning.called import STEMS, game_folder, pack_names
 from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, Readable, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
@@ -29,10 +28,8 @@ from ichnos.games.learning.others import OtherRoles
 from ichnos.games.learning.roles import DefinitionRoles
 from ichnos.games.learning.shapes import Lore
 from ichnos.games.profiles import holes
-from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import ExemplarRules
 from ichnos.games.profiles.hole import HoleError
-from ichnos.games.profiles.nesting import line_patterns
 from ichnos.games.profiles.units import understand
 from ichnos.games.things import combine
 
@@ -139,14 +136,14 @@ class _Learning:
             stems = {PurePosixPath(name).name for name in pack.sounds}
             texts = {text.name: text.document.text.content for text in pack.texts} | pack.scripts
             for name, content in texts.items():
-                if name not in done and any(stem in content for stem in list(stems)[:_STEMS]):
+                if name not in done and any(stem in content for stem in list(stems)[:STEMS]):
                     notes.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
         return notes
 
     def in_the_game(self, game: Files) -> list[Named]:
         """The game's own documents that name files as those of the packs are called: packs go by their paths."""
         names = [name for pack in self.packs for name in pack.sounds]
-        stems = [PurePosixPath(name).stem.encode() for name in names[:: max(1, len(names) // _STEMS)]]
+        stems = [PurePosixPath(name).stem.encode() for name in names[:: max(1, len(names) // STEMS)]]
         theirs = evidence.texts_with(game, len(self.packs), stems)
         theirs.sounds = {name: facts for pack in self.packs for name, facts in pack.sounds.items()}
         references = References(names)
@@ -196,7 +193,7 @@ class _Learning:
         own = {anchor.chain[spot.depth] for anchor in one.anchors}
         parents = {anchor.chain[spot.depth - 1]: anchor.text for anchor in one.anchors if spot.depth > 0}
         found = {}
-        first = headings(one)
+        first = keys.headings(one)
         for parent in parents:
             for node in parent.children:
                 if node not in own and node not in first and not node.holds_value:
@@ -217,7 +214,7 @@ class _Learning:
                 skip = {node for parent in parents for node in parent.children if node not in own}
             anchors = {anchor.node: anchor.key for anchor in one.anchors}
             by_label = {anchor.node for anchor in one.anchors if anchor.by_label}
-            lore = Lore(self.known.keys, called_by_file=by_label, headings=headings(one))
+            lore = Lore(self.known.keys, called_by_file=by_label, headings=keys.headings(one))
             shape = shapes.shape_of(one.group.texts, lore, anchors, skip)
             made = DefinitionRoles(one, shape, self.known, merged=merged).decide()
             if one.known:
@@ -287,7 +284,7 @@ class _Learning:
         try:
             data = drafting.document(made)
             several = made.several_takes is not False
-            form = self.form_of(made, data, several=several)
+            form = drafting.form_of(made, data, several=several)
             document = parse(data, made.path, form, first.encoding, has_holes=True)
             how = ExemplarRules(several, tables=self.known.tables(made.tables), entry_for_takes=made.entry_for_takes)
             exemplar = understand(holes.parse(made.path, how.tables), document, how)
@@ -308,15 +305,6 @@ class _Learning:
                 one.said.setdefault(text.pack, []).append(pack)
                 one.files.setdefault(text.pack, []).append(text.name)
         return one
-
-    def form_of(self, made: Decisions, data: bytes, *, several: bool) -> Format:
-        """The format of a draft's document."""
-        first = made.group.first
-        content = from_bytes(data, made.path, first.encoding or "utf-8").content
-        if first.format == "line-patterns":
-            entry: Any = "take" if made.entry_for_takes else "sound"
-            return line_patterns(content, DocumentRules(path=made.path, entry_for=entry), several_takes=several)
-        return evidence.form_of(first.format, first.escapes, content)
 
     def uses(self, readable: list[Readable]) -> list[sounds.Use]:
         """Each sound file at its work, as the draft reads it."""
@@ -383,51 +371,5 @@ class _Learning:
             self.told += [f"{error.place}: cannot be read: {error.what}" for error in pack.broken]
 
 
-def headings(one: Named) -> set[Node]:
-    """The first row of each table that names no file, where all others do: it says more of the columns."""
-    if one.group.first.format not in ("csv", "tsv"):
-        return set()
-    rows = {node for anchor in one.anchors for node in anchor.chain}
-    tables = [text.document.root.children for text in one.group.texts]
-    return {table[0] for table in tables if len(table) > 2 and [row in rows for row in table].count(False) == 1} - rows
-
-
-def game_folder(packs: list[Pack], game: Files | None) -> str | None:
-    """The folder of a game below which files lie as in packs; None where none do."""
-    if game is None:
-        return None
-    there: dict[str, list[str]] = {}
-    for name in game.names():
-        there.setdefault(PurePosixPath(name).stem, []).append(name)
-    folders: Counter[str] = Counter()
-    for pack in packs:
-        for name in [*(text.name for text in pack.texts), *list(pack.sounds)[:_STEMS]]:
-            bare = str(PurePosixPath(name).with_suffix(""))
-            for other in there.get(PurePosixPath(name).stem, ()):
-                own = str(PurePosixPath(other).with_suffix(""))
-                if own == bare or own.endswith(f"/{bare}"):
-                    folders[own[: -len(bare)].strip("/")] += 1
-    return folders.most_common(1)[0][0] if folders else None
-
-
 _SHOWN = 6
 _WIDEST = 2000  # names in one place: what has more is no document with a few holes
-_STEMS = 200  # of a pack's files: so many are looked for in the game
-
-
-def pack_names(packs: list[Pack]) -> list[str]:
-    """What packs call themselves in the names of their files; "" where nothing is to be seen."""
-    folders = []
-    for pack in packs:
-        paths = [set(PurePosixPath(name).parts[:-1]) for name in pack.sounds]
-        folders.append(set.intersection(*paths) if paths else set())
-    names = []
-    for index, pack in enumerate(packs):
-        others = set().union(*(one for at, one in enumerate(folders) if at != index)) if len(packs) > 1 else set()
-        own = {one for one in folders[index] - others if re.fullmatch(r"[A-Za-z0-9]+([-_][A-Za-z0-9]+)*", one)}
-        stem = re.sub(r"[-_. ]v?\d+(\.\d+)+.*$", "", pack.stem)
-        texts = " ".join([*pack.sounds, *(text.name for text in pack.texts)])
-        candidates = [stem, stem.lower(), re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")]
-        by_name = next((candidate for candidate in candidates if len(candidate) > 2 and candidate in texts), None)
-        names.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
-    return names

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import PurePosixPath
@@ -23,11 +22,10 @@ from ichnos.games.learning.decisions import (
 from ichnos.games.learning.evidence import Reference, TextFile
 from ichnos.games.learning.grouping import is_language
 from ichnos.games.learning.keys import FILE, Anchor, KeySpot, Named, described
+from ichnos.games.learning.parts import PART_WORDS, part_name, part_order
 from ichnos.games.learning.placing import place_all
 from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Real, Shape
 from ichnos.games.profiles.vocabulary import CATEGORY, PART, SOUND, TAKE
-
-PART_WORDS = ("intro", "body", "layer", "outro", "verse", "bridge", "start", "middle", "end", "tail", "head", "loop")
 
 
 class DefinitionRoles:
@@ -233,14 +231,14 @@ class DefinitionRoles:
         if len(single) > 1 or (single and len(anchored) > 1):
             for shape in single:
                 called = [word for label in shape.labels[:1] for word in lexicon.words(label)]
-                name = _part_name(anchored[shape]) or (called or ["part"])[-1]
+                name = part_name(anchored[shape]) or (called or ["part"])[-1]
                 same = sum(other == name or other.startswith(f"{name}-") for other in found.values())
                 found[shape] = f"{name}-{same + 1}" if same else name
         names = [name for name in found.values() if name]
         if "" in found.values():
             shapes = [inner for inner, text in self.made.holes.items() if text == "@part.name@"]
             names += [text for inner in shapes for text in texts_of(inner)]
-        self.made.parts = tuple(dict.fromkeys([*self.made.parts, *sorted(set(names), key=_part_order)]))
+        self.made.parts = tuple(dict.fromkeys([*self.made.parts, *sorted(set(names), key=part_order)]))
         return found
 
     def inside_of(self, shape: Shape, unit: Shape) -> Iterator[Shape]:
@@ -341,20 +339,6 @@ class DefinitionRoles:
                 why = "it stands beside the file, and nothing says what it is"
                 made.doubt(shape, f"the number {most}", "take.volume", why, GUESS, ("take.pitch", "weight"), 3)
                 return
-
-
-def _part_order(name: str) -> tuple[int, str]:
-    return (PART_WORDS.index(name) if name in PART_WORDS else len(PART_WORDS)), name
-
-
-def _part_name(there: list[Anchor]) -> str:
-    """The part that files are for: a word that all their names have in common, behind the key."""
-    common: set[str] | None = None
-    for anchor in there:
-        rest = PurePosixPath(anchor.file).stem.lower()
-        tokens = set(re.findall(r"[a-z]+", rest.replace(anchor.key.lower(), " ")))
-        common = tokens if common is None else common & tokens
-    return min((name for name in common or () if name in PART_WORDS), key=_part_order, default="")
 
 
 def _with_key(unit: Shape, at: str) -> str | None:

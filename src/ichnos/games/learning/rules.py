@@ -57,11 +57,7 @@ class Rules:
         for kind in self.kinds:
             self.paths(kind)
         self.doubt_by_path()
-        if self.kinds[0].odd:
-            odd = self.kinds[0].odd
-            told.append(
-                f"{len(odd)} sound files are of another form than the others, such as {odd[0]}; nothing says why"
-            )
+        told += sounds.odd_forms(packs, self.kinds[0])
 
     def paths(self, kind: KindDraft) -> None:
         """Where files of a kind go, and how many each sound has."""
@@ -224,10 +220,13 @@ class Rules:
         return sorted(dict.fromkeys(versions), reverse=True)
 
     def audio(self) -> Iterator[str]:
-        container, codec, rate, channels = self.kinds[0].form
-        count = len(self.kinds[0].uses)
+        first = self.kinds[0]
+        count = len(first.uses)
         yield f"\n[audio]  # as {count} of {len(self.uses)} sound files are\n"
-        yield f"container = {_quoted(container)}\ncodec = {_quoted(codec)}\nrate = {rate}\nchannels = {channels}\n"
+        yield f"container = {_quoted(first.form[0])}\n"
+        for at, name in enumerate(("codec", "rate", "channels"), 1):
+            forms = [_quoted(form) if isinstance(form, str) else str(form) for form in first.forms(at)]
+            yield f"{name} = {forms[0] if len(forms) == 1 else '[' + ', '.join(forms) + ']'}\n"
 
     def takes(self) -> Iterator[str]:
         first = self.kinds[0]

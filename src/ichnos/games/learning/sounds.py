@@ -42,7 +42,12 @@ class KindDraft:
     part_path: str | None = None
     several: bool = False
     parts: tuple[str, ...] = ()
-    odd: list[str] = field(default_factory=list)  # files of another form among them
+    mixed: list[tuple[str, str, int, int]] = field(default_factory=list)  # other forms among them, in its container
+    odd: dict[str, str] = field(default_factory=dict)  # files that could not be told from them, and their container
+
+    def forms(self, at: int) -> list[str | int]:
+        """The codecs, rates or channels that its sounds have, the commonest first."""
+        return list(dict.fromkeys([self.form[at], *(form[at] for form in self.mixed)]))
 
 
 def form_of(facts: Facts) -> tuple[str, str, int, int]:
@@ -51,7 +56,7 @@ def form_of(facts: Facts) -> tuple[str, str, int, int]:
     container = facts.container
     if codec not in ("Vorbis", "Opus", "PCM 16", "PCM 24", "float 32"):
         codec = "PCM 16"
-    if container not in ("Ogg", "WAV", "FLAC"):
+    if container not in _BUILT:
         container = _CODECS.get(codec, "WAV")
     return container, codec, facts.rate, min(2, max(1, facts.channels))
 
@@ -221,8 +226,11 @@ def kinds(packs: list[Pack], uses: list[Use]) -> list[KindDraft]:
         folders = {PurePosixPath(use.file).parent for use in kind.uses}
         first = {PurePosixPath(use.file).parent for use in ordered[0].uses}
         if not kind.categories and not kind.keys and folders & first:
-            ordered[0].uses += kind.uses  # by chance: nobody could say which sounds are to be so
-            ordered[0].odd += [use.file for use in kind.uses]
+            ordered[0].uses += kind.uses  # nobody could say which sounds are to be so
+            if kind.form[0] == ordered[0].form[0]:
+                ordered[0].mixed.append(kind.form)
+            else:
+                ordered[0].odd |= {use.file: f"{kind.form[0]} {kind.form[1]}" for use in kind.uses}
             ordered.remove(kind)
     return ordered
 
@@ -262,3 +270,20 @@ def numbered(files: list[tuple[int, str, str, str | None, str | None]]) -> Itera
         if part is None:
             count[pack, key] += 1
         yield Use(pack, file, key, count[pack, key] if part is None else 0, part, category)
+
+
+def odd_forms(packs: list[Pack], first: KindDraft) -> Iterator[str]:
+    """Which sound files have a form that the draft does not give to new ones."""
+    usual = " ".join(map(str, first.form[:2]))
+    for file, form in list(first.odd.items())[:_SHOWN]:
+        yield f"{file} is {form}, most others beside it are {usual}, and nothing tells them apart: it becomes that"
+    facts = {pack.files.label(name): facts for pack in packs for name, facts in pack.sounds.items()}
+    others = {name: one.container for name, one in facts.items() if one and one.container not in _BUILT}
+    for name, container in list(others.items())[:_SHOWN]:
+        yield f"{name} is {container}, which no pack is built with: new ones are {first.form[0]}"
+    for name in [name for name, one in facts.items() if one is None][:_SHOWN]:
+        yield f"{name} cannot be read as a sound: no form is learned from it"
+
+
+_BUILT = ("Ogg", "WAV", "FLAC")
+_SHOWN = 6  # files that are told one by one

@@ -1,0 +1,48 @@
+"""What packs are called, and where a game has what looks like one."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from pathlib import PurePosixPath
+
+from ichnos.files.sources import Files
+from ichnos.games.learning.evidence import Pack
+
+STEMS = 200  # of a pack's files: so many are looked for in the game
+
+
+def game_folder(packs: list[Pack], game: Files | None) -> str | None:
+    """The folder of a game below which files lie as in packs; None where none do."""
+    if game is None:
+        return None
+    there: dict[str, list[str]] = {}
+    for name in game.names():
+        there.setdefault(PurePosixPath(name).stem, []).append(name)
+    folders: Counter[str] = Counter()
+    for pack in packs:
+        for name in [*(text.name for text in pack.texts), *list(pack.sounds)[:STEMS]]:
+            bare = str(PurePosixPath(name).with_suffix(""))
+            for other in there.get(PurePosixPath(name).stem, ()):
+                own = str(PurePosixPath(other).with_suffix(""))
+                if own == bare or own.endswith(f"/{bare}"):
+                    folders[own[: -len(bare)].strip("/")] += 1
+    return folders.most_common(1)[0][0] if folders else None
+
+
+def pack_names(packs: list[Pack]) -> list[str]:
+    """What packs call themselves in the names of their files; "" where nothing is to be seen."""
+    folders = []
+    for pack in packs:
+        paths = [set(PurePosixPath(name).parts[:-1]) for name in pack.sounds]
+        folders.append(set.intersection(*paths) if paths else set())
+    names = []
+    for index, pack in enumerate(packs):
+        others = set().union(*(one for at, one in enumerate(folders) if at != index)) if len(packs) > 1 else set()
+        own = {one for one in folders[index] - others if re.fullmatch(r"[A-Za-z0-9]+([-_][A-Za-z0-9]+)*", one)}
+        stem = re.sub(r"[-_. ]v?\d+(\.\d+)+.*$", "", pack.stem)
+        texts = " ".join([*pack.sounds, *(text.name for text in pack.texts)])
+        candidates = [stem, stem.lower(), re.sub(r"[^a-z0-9]+", "-", stem.lower()).strip("-")]
+        by_name = next((candidate for candidate in candidates if len(candidate) > 2 and candidate in texts), None)
+        names.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
+    return names
