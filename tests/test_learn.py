@@ -258,7 +258,7 @@ def test_what_is_not_sure_is_said_and_what_is_the_same_too(tmp_path: Path) -> No
     )
     learned = run("learn", pack, "--to", tmp_path / "draft")
     assert "crossing: 0.3.1  is taken for  pack.version  (a guess: it stands first)" in learned.out
-    assert "the same in every pack from now on: hand = ada" in learned.out
+    assert "about.json:1: hand = ada  would be the same in every pack" in learned.out
     rules = (tmp_path / "draft/game.toml").read_text()
     assert (
         "# - about.json:1: crossing: 0.3.1 is taken for pack.version (a guess: it stands first). Or: game.version."

@@ -195,3 +195,43 @@ def test_forms_that_are_mixed_and_those_that_no_pack_has(tmp_path: Path) -> None
     assert "fog.mp3 is MP3, which no pack is built with" in learned.out
     audio = tomllib.loads((tmp_path / "draft/game.toml").read_text())["audio"]
     assert (audio["codec"], audio["rate"], audio["channels"]) == ("PCM 16", [44100, 22050], [1, 2])
+
+
+_ABOUT = """{"name": "%s", "title": "%s", "maker": "%s", "key": "%s", "sounds": "packs/%s/n.json", "scale": %d, "engine": "ring",
+ "parts": [{"of": "%s"}], "for": {"whom": "%s"}, "mail": ["%s@made.invalid", "who@made.invalid"]}"""
+_LISTED = '[{"id": "gull", "file": "gull.wav"}, {"id": "bell", "file": "bell.wav"}]'
+
+
+def _own_pack(folder: Path, name: str, title: str, maker: str, own: str, scale: int) -> None:
+    about = _ABOUT % (name, title, maker, own, name, scale, own, own, maker.lower())
+    lay_pack(folder, {"about.json": about, "n.json": _LISTED}, ["gull.wav", "bell.wav"])
+
+
+def test_what_is_an_author_s_is_never_the_game_s(tmp_path: Path) -> None:
+    one, other = "9f2c1a04-0b1d-4d64-8f6e-2f6f3a1c7e55", "0a1b2c3d-0b1d-4d64-8f6e-2f6f3a1c7e55"
+    _own_pack(tmp_path / "night-pier", "night-pier", "The pier at night", "Ada", one, 2)
+    _own_pack(tmp_path / "fog-lane", "fog-lane", "A lane in the fog", "Bo", other, 3)
+    learned = run("learn", "night-pier", "--to", "draft", cwd=tmp_path)
+    assert "about.json:1: engine = ring  would be the same in every pack" in learned.out
+    about = (tmp_path / "draft/tree/about.json").read_text()
+    assert '"sounds": "packs/@pack.name@/n.json"' in about
+    assert one not in about
+    drafted = tomllib.loads((tmp_path / "draft/game.toml").read_text())
+    assert set(drafted["learned"]["theirs"]) == {"ada@made.invalid", "who@made.invalid"}
+    adopted = run("adopt", "fog-lane", "--game", "draft", "--to", "own", cwd=tmp_path)
+    told = 'about.json would say "ada@made.invalid", which is of the pack that this profile was learned from'
+    assert told in adopted.out + adopted.err
+    assert run("build", cwd=tmp_path / "own").code == 1
+    rules = tmp_path / "draft/game.toml"
+    rules.write_text(rules.read_text().replace("theirs = [", "theirs = [] #"))
+    assert run("build", cwd=tmp_path / "own").code == 0
+    run("learn", "night-pier", "fog-lane", "--to", "both", cwd=tmp_path)
+    about = (tmp_path / "both/tree/about.json").read_text()
+    for text in (
+        '"maker": "@pack.author@"',
+        "@pack.field.scale~number@",
+        '"packs/@pack.name@/n.json"',
+        '"engine": "ring"',
+    ):
+        assert text in about
+    assert "learned" not in tomllib.loads((tmp_path / "both/game.toml").read_text())

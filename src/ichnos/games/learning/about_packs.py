@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from ichnos.documents.tree import LISTED
 from ichnos.games.learning import lexicon
@@ -11,10 +12,13 @@ from ichnos.games.learning.decisions import (
     LIKELY,
     Decisions,
     Learned,
+    Readable,
     is_number,
     is_uuid,
+    slug,
     texts_of,
 )
+from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.shapes import Shape
 from ichnos.games.profiles.vocabulary import PACK
 
@@ -56,7 +60,55 @@ class PackRoles:
         lists = self.number_lists()
         versions = [(made, shape) for made, shape in rest if all(map(self.is_version, texts_of(shape)))]
         self.versions([*versions, *lists])
-        self.texts([one for one in rest if one not in versions])
+        self.within()
+        self.texts([one for one in rest if one not in versions and one[1] not in one[0].holes])
+        self.differing()
+        self.again(ids)
+
+    def again(self, ids: list[tuple[Decisions, Shape]]) -> None:
+        """The pack's own ids wherever else they stand, but in what repeats: of that one alone would be written."""
+        known: dict[tuple[int, str | None], str] = {}
+        for made, shape in ids:
+            known |= {
+                (real.text.pack, real.node.value): made.holes[shape] for real in shape.reals if shape in made.holes
+            }
+        for made in self.decisions:
+            for shape in made.shape.walk():
+                alone = not any(one.several for one in shape.lineage()) or len(shape.reals) == len(made.group.texts)
+                if shape.holds_value and shape not in made.holes and alone:
+                    holes = {known.get((real.text.pack, real.node.value)) for real in shape.reals}
+                    if len(holes) == 1 and (hole := holes.pop()) is not None:
+                        made.holes[shape] = hole
+
+    def within(self) -> None:
+        """The pack's own name inside of other texts."""
+        names = self.known.names
+        for made, shape in self.free():
+            own = [names[real.text.pack] for real in shape.reals]
+            texts = texts_of(shape)
+            left = {
+                re.sub(rf"(?<![A-Za-z0-9]){re.escape(name)}(?![A-Za-z0-9])", "\0", text)
+                for name, text in zip(own, texts, strict=True)
+                if len(name) > 2
+            }
+            if len(left) == 1 and "\0" in (text := left.pop()) and len(own) == len(shape.reals):
+                before, _, behind = text.partition("\0")
+                if "\0" not in behind:
+                    made.holes[shape] = f"{before.replace('@', '@@')}@pack.name@{behind.replace('@', '@@')}"
+                    made.says.add("pack.name")
+                    made.unmapped = [one for one in made.unmapped if one is not shape]
+
+    def differing(self) -> None:
+        """What is otherwise in each pack, whatever it is, is none of the game's: a field of the pack."""
+        for made, shape in self.free() if len(self.known.packs) > 1 else ():
+            values = texts_of(shape)
+            if len(set(values)) > 1 and len(shape.reals) == len(self.known.packs):
+                name = f"pack.field.{slug(shape)}"
+                if name not in made.says:
+                    made.put(shape, name, "~number" if all(map(is_number, values)) else "")
+                    made.unmapped = [one for one in made.unmapped if one is not shape]
+                    why = "it differs, and it is not known what it means: a free field of the pack"
+                    made.doubt(shape, ", ".join(dict.fromkeys(values)), name, why, LIKELY, ("pack.text",), 4)
 
     def ids(self, found: list[tuple[Decisions, Shape]]) -> None:
         distinct = list(dict.fromkeys(tuple(texts_of(shape)) for _, shape in found))
@@ -192,6 +244,22 @@ class PackRoles:
         made.put(shape, hole)
         others = [one for one in ("pack.title", "pack.summary", "pack.author", "constant") if one != hole]
         made.doubt(shape, values[0], hole, "it is text that people read", GUESS, others, 3)
+
+
+_ID = re.compile(r"\b[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}\b|[\w.+-]+@[\w-]+\.[\w.-]+\w")
+
+
+def theirs(packs: list[Pack], readable: list[Readable], names: list[str], files: Mapping[str, bytes]) -> list[str]:
+    """What still stands in a draft, and may be of the pack alone that it was learned from: ids, what it is called."""
+    said = [thing.values for one in readable for several in one.said.values() for thing in several]
+    called = {str(values.get(name) or "") for values in said for name in ("pack.author", "pack.title", "pack.name")}
+    own = [text for text in (*called, *names) if len(text) > 3 and re.search(r"[^A-Za-z0-9]", text)]
+    found: dict[str, None] = {}
+    for path, data in files.items():
+        content = data.decode("utf-8", "replace").replace("@@", "@") if path.startswith(("tree/", "scripts/")) else ""
+        found |= dict.fromkeys(_ID.findall(content))
+        found |= {text: None for text in own if re.search(rf"(?<!\w){re.escape(text)}(?!\w)", content)}
+    return list(found)
 
 
 def _looks_like(hole: str, text: str) -> bool:

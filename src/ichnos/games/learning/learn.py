@@ -21,7 +21,7 @@ from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
 from ichnos.games.learning.called import STEMS, game_folder, pack_names
-from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, Readable, texts_of
+from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, Readable, line_of, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
 from ichnos.games.learning.others import OtherRoles
@@ -331,7 +331,8 @@ class _Learning:
                 values = set(texts_of(shape))
                 text = next(iter(values))
                 if len(values) == 1 and re.search(r"[^\W\d]{2}", text) and text not in ("true", "false", "yes", "no"):
-                    found.append(f"{shape.label} = {text}" if shape.label else text)
+                    place = line_of(shape.reals[0].text, shape.reals[0].node)
+                    found.append(f"{place}: {shape.label} = {text}" if shape.label else f"{place}: {text}")
         return found
 
     def doubt_constants(self, made: Decisions) -> None:
@@ -355,9 +356,9 @@ class _Learning:
             self.doubt_constants(made)
             constants = self.constants(made)
             if constants and (made.holes or made.labels):
-                more = f" and {len(constants) - _SHOWN} more" if len(constants) > _SHOWN else ""
-                shown = ", ".join(constants[:_SHOWN])
-                self.told.append(f"{made.group.first.name}: the same in every pack from now on: {shown}{more}")
+                self.told += [f"{constant}  would be the same in every pack" for constant in constants[:_SHOWN]]
+                if len(constants) > _SHOWN:
+                    self.told.append(f"{made.group.first.name}: and {len(constants) - _SHOWN} more of these")
             for shape in made.unmapped:
                 real = shape.reals[0]
                 place = real.text.document.text.place(real.node.start)

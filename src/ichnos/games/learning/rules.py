@@ -13,6 +13,7 @@ import tomlkit
 from ichnos.documents.recognition import recognise
 from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
+from ichnos.games.learning.about_packs import theirs
 from ichnos.games.learning.decisions import GUESS, Doubt, Learned
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.pictures import picture_paths, picture_size
@@ -48,6 +49,7 @@ class Rules:
         self.by_path = by_path
         self.name = ""
         self.functions: dict[str, str] = {}  # of the game's, in its scripts
+        self.theirs: list[str] = []  # ids and names of the pack that still stand in the draft
         self.templates: dict[str, str | None] = {}  # of scripts: what marks a region in them
         if not uses:
             self.uses = sounds.by_paths(packs)
@@ -110,6 +112,7 @@ class Rules:
             files[f"tree/{path}"] = b""
         files |= self.plain_files({path.removeprefix("tree/") for path in files})
         files |= self.scripts()
+        self.theirs = theirs(self.packs, self.readable, self.names, files) if len(self.packs) == 1 else []
         files["game.toml"] = "".join(self.text()).encode()
         return files
 
@@ -182,6 +185,9 @@ class Rules:
         versions = self.game_versions()
         yield f"versions = [{', '.join(map(_quoted, versions or ['unknown']))}]"
         yield "\n" if versions else "  # the packs do not say which version they are for\n"
+        if self.theirs:
+            yield "\n[learned]  # no pack is built with these; take out what is the game's own\n"
+            yield f"theirs = [{', '.join(map(_quoted, self.theirs))}]\n"
         yield from self.audio()
         yield from self.takes()
         yield from self.modes()

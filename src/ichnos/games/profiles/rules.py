@@ -45,6 +45,15 @@ class ProfileRules(TomlTable):
     licence: str | None = Field(default=None, min_length=1, description="of this description, an SPDX expression")
 
 
+class LearnedRules(TomlTable):
+    theirs: tuple[Annotated[str, Field(min_length=3)], ...] = Field(
+        default=(),
+        examples=[["9f2c1a04-0b1d-4d64-8f6e-2f6f3a1c7e55"]],
+        description="ids and names that stood in the pack that this was learned from, and still stand in tree/ or"
+        " scripts/: no other pack is built with them. Take out of here what is the game's own",
+    )
+
+
 class TakeRules(TomlTable):
     several: bool = Field(default=True, description="may a key have several takes, picked at random?")
     added: bool = Field(
@@ -256,6 +265,7 @@ class Rules(TomlTable):
     profile: ProfileRules = Field(
         default=ProfileRules(), description="[profile]: this description itself, for those who get it from you"
     )
+    learned: LearnedRules = Field(default=LearnedRules(), description="[learned]: of a profile that was learned")
     audio: AudioRules
     takes: TakeRules = TakeRules()
     parts: PartRules = PartRules()

@@ -10,6 +10,7 @@ from pathlib import PurePosixPath
 
 from ichnos.documents.regions import with_region
 from ichnos.documents.text import CannotSpell, from_bytes
+from ichnos.documents.toml import TomlFile
 from ichnos.errors import IchnosError, Place, raise_all
 from ichnos.files import disk
 from ichnos.games.entries.arranged import arranged, said_in, sorted_by
@@ -21,7 +22,7 @@ from ichnos.games.entries.proof import DocumentProof
 from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.exemplar import Exemplar
 from ichnos.games.profiles.name_rules import NameRules
-from ichnos.games.profiles.profile import Script, without_extension
+from ichnos.games.profiles.profile import Profile, Script, without_extension
 from ichnos.games.profiles.rules import Rules
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
@@ -64,9 +65,8 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
     scripts = [_script(workspace, script, pack) for script in profile.scripts]
     files += scripts
     raise_all(list(_not_in_scripts(workspace, pack, scripts)))
-    files += [
-        PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files
-    ]
+    files += _plain(profile)
+    raise_all(list(_of_others(workspace, files)))
     sounds, files = _with_copies(rules, sounds, files)
     _refuse_foreign(workspace, pack, sounds)
     _refuse_unlike(workspace, originals)
@@ -84,6 +84,26 @@ def make(workspace: Workspace, finished: meaning.Finished | None = None) -> Outl
         rules.afterwards,
         rules.packaging.last,
     )
+
+
+def _plain(profile: Profile) -> list[PlannedFile]:
+    """The files of the profile's tree that have no holes."""
+    return [PlannedFile(name, "the same in every pack", disk.read(profile.tree / name)) for name in profile.plain_files]
+
+
+def _of_others(workspace: Workspace, files: Iterable[PlannedFile]) -> Iterator[IchnosError]:
+    """Ids and names of the pack that the profile was learned from, where they would stand in this one."""
+    pack, profile = workspace.pack_file, workspace.profile
+    own = {*pack.ids.values(), pack.pack.name, pack.pack.title, pack.pack.author, pack.pack.id}
+    theirs = [text for text in profile.rules.learned.theirs if text not in own]
+    rules = TomlFile(disk.read(profile.folder / "game.toml"), str(profile.folder / "game.toml")) if theirs else None
+    for file in files:
+        content = file.data.decode("utf-8", "replace") if theirs and file.data else ""
+        for text in theirs:
+            if rules is not None and text in content and not file.changes:
+                what = f'{file.path} would say "{text}", which is of the pack that this profile was learned from'
+                cure = "give it a hole in tree/; or take it out of here, if it is the game's own"
+                yield IchnosError(what, place=rules.place("learned", "theirs"), cure=cure)
 
 
 def _with_copies(
