@@ -44,6 +44,7 @@ class System:
     loaded: Callable[[Walk], str]
     own: tuple[str, ...] = ()  # what is copied of it, where packs go into it
     says: str = ""  # lines under [pack]
+    is_asked: bool = True  # else its own files say how a pack must be
 
 
 @dataclass
@@ -276,6 +277,6 @@ SYSTEMS = (
     System(
         "endless-sky", "endless-sky-data", GAMES / "endless-sky", "player", _endless_sky_keys,
         {"atomic huge": 1, "explosion large": 1}, ("ambient/marsh",),
-        (("trigger", "ambient/marsh", "--event", "jump drive"),), _endless_sky_is_like_its_own,
+        (("trigger", "ambient/marsh", "--event", "jump drive"),), _endless_sky_is_like_its_own, is_asked=False,
     ),
 )  # fmt: skip

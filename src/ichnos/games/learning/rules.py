@@ -292,13 +292,8 @@ class Rules:
 
     def icon(self) -> Iterator[str]:
         """A picture that is in every pack under one path, and that no document names."""
-        named = {
-            str(prop.values.get("prop.picture"))
-            for readable in self.readable
-            for several in readable.said.values()
-            for pack_said in several
-            for prop in pack_said.props
-        }
+        said = [thing for readable in self.readable for several in readable.said.values() for thing in several]
+        named = {str(prop.values.get("prop.picture")) for pack_said in said for prop in pack_said.props}
         for name in self.packs[0].pictures:
             in_every = all(name in pack.pictures for pack in self.packs)
             if name in named or not name.lower().endswith(".png") or not in_every:
