@@ -17,6 +17,7 @@ from PIL import Image
 
 import ten_games
 from conftest import PACKAGE, clip, edit, run
+from ichnos.games.profiles import places
 from ten_games import GAMES, Game, Laid, lay
 
 BY_NAME = {game.name: game for game in GAMES}
@@ -510,6 +511,17 @@ def test_what_cannot_be_adopted_is_named(tmp_path: Path) -> None:
     assert run("adopt", pack, "--game", laid.profile, "--to", tmp_path / "own").code == 2
     assert run("adopt", pack, "--game", "tarnlight", "--to", tmp_path / "no").code == 1
     assert "no game that is known has such packs" in run("adopt", pack, "--to", tmp_path / "no").err
+
+
+def test_a_pack_of_another_edition_is_no_empty_workspace(tmp_path: Path) -> None:
+    laid = lay(BY_NAME["tarnlight"], tmp_path)
+    other = shutil.copytree(places.BUNDLED / "tarnlight", tmp_path / "edition")
+    (other / "tree/lore/log.json").rename(other / "tree/lore/ledger.json")
+    (other / "game.toml").write_text((other / "game.toml").read_text().replace("lore/log.json", "lore/ledger.json"))
+    refused = run("adopt", built(laid.workspaces[0]), "--game", other, "--to", tmp_path / "no")
+    assert refused.code == 1
+    assert "no key plays one of them; Tarnlight reads lore/ledger.json, and that is not there" in refused.err
+    assert not (tmp_path / "no").exists()
 
 
 def test_profiles_are_begun_packed_kept_and_forgotten(tmp_path: Path) -> None:

@@ -25,7 +25,7 @@ from ichnos.games.opening import Opened
 from ichnos.games.profiles import places
 from ichnos.games.profiles.converters import is_like
 from ichnos.games.profiles.declared import by_declaration
-from ichnos.games.profiles.profile import Profile
+from ichnos.games.profiles.profile import Profile, path_of
 from ichnos.games.profiles.vocabulary import ID_PREFIX, OWN, PACK, TRIGGER, player_scopes
 from ichnos.games.things import AnyThing, Thing
 from ichnos.pack.adopting.notes import Notes, Usual, whole
@@ -119,7 +119,27 @@ def adopt(
     if installation is not None and profile.rules.catalogue.readable:
         catalogue = harvest(profile, installation)
     catalogue = catalogue or library.load(profile.identity)
-    return _Adopting(opened, catalogue, installation, read_triggers, to, keep_names=keep_names).adopted
+    adopted = _Adopting(opened, catalogue, installation, read_triggers, to, keep_names=keep_names).adopted
+    if not adopted.sounds:
+        _refuse_unheard(opened)
+    return adopted
+
+
+def _refuse_unheard(opened: Opened) -> None:
+    """Raises IchnosError where a pack has sounds, and none of them is of any key: it is made for something else."""
+    profile, names = opened.profile, opened.files.names()
+    count = sum(name.lower().endswith(profile.sound_suffixes) for name in names)
+    if count:
+        of_keys = (one for one in profile.documents if {"key", "key.own"} & {*one.scopes})
+        here = [path_of(one.path) for one in of_keys if all(one.path.match(name) is None for name in names)]
+        lacks = f"; {profile.rules.game.title} reads {', '.join(here[:3])}, and that is not there" if here else ""
+        files = (
+            "1 sound file, and no key plays it" if count == 1 else f"{count} sound files, and no key plays one of them"
+        )
+        raise IchnosError(
+            f"this pack has {files}{lacks}", place=Place(str(opened.path)),
+            cure="it may be for another edition of the game: say which, --game NAME, or draft a profile: ichnos learn",
+        )  # fmt: skip
 
 
 class _Adopting:
