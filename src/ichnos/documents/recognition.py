@@ -69,7 +69,7 @@ class _Looks:
         self.lines = [line for line in lines if not line.lstrip().startswith(_COMMENTS)]
         self.bare = [line.strip() for line in self.lines]
         self.start = self.bare[0] if self.bare else ""
-        self.has_braces = "{" in text
+        self.has_braces = any("{" in line for line in self.bare)
         self.headings = self.count(_HEADING.fullmatch)
         self.statements = self.count(lambda line: "=" in line or ": " in line)
 

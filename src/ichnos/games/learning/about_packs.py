@@ -23,6 +23,7 @@ from ichnos.games.learning.shapes import Shape
 from ichnos.games.profiles.vocabulary import PACK
 
 _VERSION = re.compile(r"v?\d+(\.\d+){1,3}([-+][0-9A-Za-z.-]+)?")
+_SHORT = re.compile(r"[a-z0-9]+(-[a-z0-9]+)*")
 _SENTENCE = 30  # letters: what is longer is no title
 _PERSON = re.compile(r"[A-Z]\w+( [A-Z]\.?\w*){1,2}")
 _NUMBERS = re.compile(r"\d+([ ,._-]\d+){1,3}")
@@ -224,6 +225,9 @@ class PackRoles:
             return -1, "pack.title"
         if set(values) <= names:
             return -1, "pack.name"
+        called = [self.known.packs[real.text.pack].stem for real in shape.reals]
+        if values == called and not all(map(_SHORT.fullmatch, values)):
+            return -1, "pack.id"  # in the game's own spelling
         fits = {"pack.title", "pack.summary", "pack.author", "pack.licence"}
         by_word = lexicon.hole_for(PACK, shape.labels[:1], set(), fits)
         return (by_word[1], by_word[0]) if by_word is not None else None

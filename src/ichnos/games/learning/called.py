@@ -46,3 +46,11 @@ def pack_names(packs: list[Pack]) -> list[str]:
         by_name = next((candidate for candidate in candidates if len(candidate) > 2 and candidate in texts), None)
         names.append(by_name or (min(own) if len(own) == 1 and len(packs) > 1 else candidates[-1]))
     return names
+
+
+def plain_name(packs: list[Pack]) -> str:
+    """What a profile that is learned from packs may be called."""
+    suffix = PurePosixPath(packs[0].called).suffix.lstrip(".") if packs[0].archive else ""
+    text = suffix if suffix not in ("", "zip") else f"game-of-{packs[0].stem}"
+    plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")
+    return plain if re.match(r"[a-z]", plain) else f"game-{plain}"

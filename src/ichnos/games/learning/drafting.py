@@ -19,7 +19,7 @@ def document(made: Decisions) -> bytes:
     real = writer.example(made.shape)
     text = real.text.document.text
     root = real.node
-    content = text.content[: root.start] + writer.write(made.shape) + text.content[root.end :]
+    content = _raw(text, 0, root.start) + writer.write(made.shape) + _raw(text, root.end, len(text.content))
     return text.to_bytes(content)
 
 
@@ -84,14 +84,13 @@ class _Writer:
             return self.head(shape, real) + _raw(real.text.document.text, real.node.body_start, real.node.end)
         front, back = self.example(shape, children[0]), self.example(shape, None, children[-1])
         text = self.head(shape, front)
-        content = front.text.document.text.content
         inner = front.node.children
-        text += content[front.node.body_start : inner[0].start] if inner else ""
+        text += _raw(front.text.document.text, front.node.body_start, inner[0].start) if inner else ""
         for before, child in zip([None, *children], children, strict=False):
             text += self.between(shape, before, child) if before is not None else ""
             text += self.write(child)
         inner = back.node.children
-        return text + back.text.document.text.content[inner[-1].end if inner else back.node.body_end : back.node.end]
+        return text + _raw(back.text.document.text, inner[-1].end if inner else back.node.body_end, back.node.end)
 
     def kept(self, shape: Shape) -> list[Shape]:
         """What of a shape is written: all that has holes, and what stands in the example besides."""
@@ -150,9 +149,8 @@ class _Writer:
         of = self.of(shape)
         found: dict[tuple[Shape | None, Shape | None], str] = {}
         for real in shape.reals:
-            content = real.text.document.text.content
             for before, after in pairwise(real.node.children):
-                gap, follows = content[before.end : after.start], of.get(after)
+                gap, follows = _raw(real.text.document.text, before.end, after.start), of.get(after)
                 for pair in ((of.get(before), follows), (None, follows), (None, None)):
                     found.setdefault(pair, gap)
         return found

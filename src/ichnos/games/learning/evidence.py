@@ -248,7 +248,7 @@ def form_of(kind: str, escapes: str | None, text: str) -> Format:
     return form
 
 
-_QUOTED = re.compile(r"""^[^\[=:;#\r\n]+[=:][ \t]*(?:"[^"\r\n]*"|'[^'\r\n]*')[ \t]*$""", re.MULTILINE)
+_QUOTED = re.compile(r"""^[^\[=:;#\r\n]+[=:][ \t]*(?:"[^"\r\n]*"|'[^'\r\n]*')[ \t]*(?:[;#].*)?$""", re.MULTILINE)
 _STATEMENT = re.compile(r"^[^\[=:;#\r\n]+[=:]", re.MULTILINE)
 
 

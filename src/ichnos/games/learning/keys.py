@@ -337,7 +337,8 @@ def _scored(
     distinct = len(set(texts))
     if distinct == 1 and len({anchor.file for anchor in named.anchors}) > _FEW and spot[0] != "path":
         return None
-    if spot == _OWN and (distinct < len(found) or (distinct == 1 and not _is_in(texts[0], files[next(iter(found))]))):
+    stem = PurePosixPath(files[next(iter(found))]).stem
+    if spot == _OWN and (distinct < len(found) or (distinct == 1 and not _is_in(texts[0], stem))):
         return None
     related = sum(_is_in(text, files[number]) for number, (_, text) in found.items()) / len(found)
     there = sum(elsewhere[text] > 1 for text in set(texts)) / distinct

@@ -98,6 +98,9 @@ class _Learning:
 
     def draft(self) -> Draft:
         named = self.find_keys()
+        if self.names_few(named):
+            self.known.keys = {use.key for use in sounds.by_paths(self.packs)}
+            named = []
         if not named and self.game is not None:
             named = self.in_the_game(self.game)
         self.known.keys |= self.more_keys(named)
@@ -139,6 +142,13 @@ class _Learning:
                 if name not in done and any(stem in content for stem in list(stems)[:STEMS]):
                     notes.append(f"{pack.files.label(name)}: it names sound files in a way that is not understood")
         return notes
+
+    def names_few(self, named: list[Named]) -> bool:
+        """Do documents name few of the sound files, and only by what those are called? Then that is what keys are."""
+        anchors = [anchor for one in named for anchor in one.anchors]
+        files = {(anchor.text.pack, anchor.file) for anchor in anchors}
+        bare = all(any(way.converters[:1] == ("no-extension",) for way in anchor.ways) for anchor in anchors)
+        return bool(anchors) and bare and 2 * len(files) < sum(len(pack.sounds) for pack in self.packs)
 
     def in_the_game(self, game: Files) -> list[Named]:
         """The game's own documents that name files as those of the packs are called: packs go by their paths."""

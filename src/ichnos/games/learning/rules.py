@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import PurePosixPath
@@ -14,10 +13,12 @@ from ichnos.documents.recognition import recognise
 from ichnos.files.paths import plain
 from ichnos.games.learning import scripts, sounds
 from ichnos.games.learning.about_packs import theirs
+from ichnos.games.learning.called import plain_name
 from ichnos.games.learning.decisions import GUESS, Doubt, Learned
 from ichnos.games.learning.evidence import Pack
 from ichnos.games.learning.pictures import picture_paths, picture_size
 from ichnos.games.learning.sounds import KindDraft, Use
+from ichnos.games.profiles.converter import SOUND_SUFFIXES
 from ichnos.games.profiles.name_rules import NameRules
 from ichnos.games.profiles.rules import CreditRules
 from ichnos.games.things import combine
@@ -102,7 +103,7 @@ class Rules:
 
     def profile(self, name: str | None) -> dict[str, bytes]:
         """The files of the draft."""
-        self.name = name or _plain_name(self.packs)
+        self.name = name or plain_name(self.packs)
         files: dict[str, bytes] = {}
         for readable in self.readable:
             files[f"tree/{readable.made.path}"] = readable.data
@@ -234,6 +235,11 @@ class Rules:
             forms = [_quoted(form) if isinstance(form, str) else str(form) for form in first.forms(at)]
             yield f"{name} = {forms[0] if len(forms) == 1 else '[' + ', '.join(forms) + ']'}\n"
 
+        read = {use.file for use in self.uses if self.packs[use.pack].sounds.get(use.file) is not None}
+        ends = {PurePosixPath(file).suffix.lower() for file in read} - {*SOUND_SUFFIXES, ".mp3", ".aif", ".aiff", ""}
+        if ends:
+            yield f"extensions = [{', '.join(map(_quoted, sorted(ends)))}]\n"
+
     def takes(self) -> Iterator[str]:
         first = self.kinds[0]
         shared = Counter((use.pack, use.file) for use in self.uses)
@@ -252,7 +258,8 @@ class Rules:
 
     def modes(self) -> Iterator[str]:
         if self.by_path:
-            yield '\n[modes]\nreplace = "by-path"  # nothing in the pack names its sound files\nnew = false\n'
+            yield '\n[modes]\nreplace = "by-path"  # nothing in the pack names its sound files\n'
+            yield "new = false\n" if self.folder is not None else ""
 
     def spelling(self) -> Iterator[str]:
         rules, lines = self.name_rules, []
@@ -390,10 +397,3 @@ def _one_line(text: str) -> str:
 
 def _quoted(text: str) -> str:
     return tomlkit.string(text).as_string()
-
-
-def _plain_name(packs: list[Pack]) -> str:
-    suffix = PurePosixPath(packs[0].called).suffix.lstrip(".") if packs[0].archive else ""
-    text = suffix if suffix not in ("", "zip") else f"game-of-{packs[0].stem}"
-    plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")
-    return plain if re.match(r"[a-z]", plain) else f"game-{plain}"

@@ -184,14 +184,28 @@ def by_paths(packs: list[Pack]) -> list[Use]:
             numbers.setdefault(group, set()).add(int(match["number"]))
     signs = {sign for (_, _, _, sign), those in numbers.items() if len(those) > 1 and min(those) <= 1}
     found = []
+    shared = _shared_folder([file for _, file in files])
     for (index, file), match in pieces.items():
         is_take = match is not None and match["sign"] in signs
         if match is not None and is_take:
             those = numbers[index, str(PurePosixPath(file).parent), match["key"], match["sign"]]
             is_take = those <= {*range(max(those) + 1)} and min(those) <= 1 and len(those) >= max(those)
         key = match["key"] if match is not None and is_take else PurePosixPath(file).stem
+        below = str(PurePosixPath(file).parent.relative_to(shared))
+        key = key if below == "." else f"{below}/{key}"
         found.append(Use(index, file, key, int(match["number"]) if match is not None and is_take else 1))
     return found
+
+
+def _shared_folder(files: list[str]) -> str:
+    """The folder that all files lie in, at any depth."""
+    parts = [PurePosixPath(file).parent.parts for file in files]
+    shared = []
+    for pieces in zip(*parts, strict=False):
+        if len(set(pieces)) > 1:
+            break
+        shared.append(pieces[0])
+    return "/".join(shared)
 
 
 _NUMBERED = re.compile(r"(?P<key>.*?[^\d._-])(?P<sign>[._-]?)(?P<number>\d{1,3})")
