@@ -213,6 +213,7 @@ def test_what_is_an_author_s_is_never_the_game_s(tmp_path: Path) -> None:
     _own_pack(tmp_path / "fog-lane", "fog-lane", "A lane in the fog", "Bo", other, 3)
     learned = run("learn", "night-pier", "--to", "draft", cwd=tmp_path)
     assert "about.json:1: engine = ring  would be the same in every pack" in learned.out
+    assert "4 of them would be the same in every pack" in learned.out
     about = (tmp_path / "draft/tree/about.json").read_text()
     assert '"sounds": "packs/@pack.name@/n.json"' in about
     assert one not in about

@@ -144,6 +144,8 @@ def _print(made: Draft, folder: Path, proof: DraftProof | None, fault: str | Non
     if proof is None:
         return
     show.say(f"Read through it and built again: of {show.counted(proof.values, 'value')} {_back(proof)}.")
+    if proof.constant:
+        show.say(f"{proof.constant} of them would be the same in every pack.")
     _some([f"  {lost.place}: {lost}" for lost in proof.lost])
     if proof.added:
         show.say(f"{show.counted(len(proof.added), 'value')} would be there that no pack has:")

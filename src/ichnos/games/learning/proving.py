@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from ichnos.documents.facts import Fact, difference, facts
+from ichnos.documents.tree import Node
 from ichnos.errors import IchnosError, Place
 from ichnos.games.entries.arranged import arranged, said_in
 from ichnos.games.entries.contents import contents
@@ -27,10 +28,12 @@ from ichnos.games.profiles.vocabulary import PACK, is_spoken
 class DraftProof:
     """How many values packs have in their documents, and which do not come back, or come too; the same of sounds.
 
+    ``constant``: how many of the values come back only because they would stand so in every pack.
     ``unread``: documents of packs that the draft does not speak of, with how many values they have.
     """
 
     values: int = 0
+    constant: int = 0
     lost: list[Fact] = field(default_factory=list)
     added: list[Fact] = field(default_factory=list)  # what no pack says, and would be there
     sounds: int = 0
@@ -73,6 +76,7 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
         if again is None:
             proof.lost += values
             continue
+        proof.constant += _constants(exemplar, exemplar.document.root)
         document = exemplar.parse(again, text.name)
         for before, after in difference(values, facts(document)):
             proof.lost += [before] if before else []
@@ -84,6 +88,13 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
     proof.sounds += len(pack.sounds)
     if not profile.by_path:
         proof.misplaced += [pack.files.label(name) for name in pack.sounds if name not in named]
+
+
+def _constants(exemplar: Exemplar, node: Node) -> int:
+    """How many values in a node have no hole, and stand there once."""
+    if node.holds_value:
+        return int(bool(node.value) and node not in exemplar.values)
+    return sum(_constants(exemplar, child) for child in node.children if child not in exemplar.units)
 
 
 def _filled(profile: Profile, pack: Pack, proof: DraftProof) -> Iterator[tuple[str, bytes]]:
