@@ -93,7 +93,7 @@ def _one(profile: Profile, pack: Pack, proof: DraftProof) -> None:
 def _constants(exemplar: Exemplar, node: Node) -> int:
     """How many values in a node have no hole, and stand there once."""
     if node.holds_value:
-        return int(bool(node.value) and node not in exemplar.values)
+        return int(bool(node.value) and not any(exemplar.holes_at(node)))
     return sum(_constants(exemplar, child) for child in node.children if child not in exemplar.units)
 
 
