@@ -448,6 +448,22 @@ LISTS = {
 }
 
 
+EMPTY = {"n.def": ('"x"\n\t\t', ""), "n.xml": ("<tag>x</tag>", ""), "n.yaml": ('\n      - "x"', " []")}
+
+
+@pytest.mark.parametrize("name", EMPTY)
+def test_a_list_without_items_gets_some(tmp_path: Path, name: str) -> None:
+    text, _ = LISTS[name]
+    rules = f'takes = {{several = false}}\n---\n[[field]]\nname = "tags"\nkind = "list"\nabout = "a"\n[[document]]\npath = "{name}"\n'
+    own = (text % ("reed", "x", "reed.wav")).replace(*EMPTY[name])
+    tree = {f"tree/{name}": text % ("@key@", "@tags@", "@file@"), "tree/own/@key@.wav": ""}
+    game = Made(tmp_path, "mill", f'{rules}mode = "merge"\n', tree, {name: own, "reed.wav": ""})
+    game.start('\n[[sound]]\nkey = "reed"\ntakes = ["c1.wav"]\ntags = ["p", "q"]\n', keys=1)
+    built = (game.build() / name).read_text()
+    assert all(item in built for item in ("p", "q"))
+    assert game.run("check", cwd=game.own).code == 0
+
+
 @pytest.mark.parametrize("name", LISTS)
 def test_a_list_stands_as_its_document_has_lists(tmp_path: Path, name: str) -> None:
     text, between = LISTS[name]

@@ -171,6 +171,15 @@ def test_a_pack_of_an_own_shape_is_learned(tmp_path: Path, what: str) -> None:
     assert adopted["again"]["changes"] == adopted["lost"] == [], adopted
 
 
+def test_lines_in_an_old_encoding(tmp_path: Path) -> None:
+    lay_pack(tmp_path / "pack", {}, ["gull.wav", "bell.wav"])
+    (tmp_path / "pack/cues.txt").write_bytes(b"# f\xfcr alle\ncue gull.wav 3\ncue bell.wav 4\n")
+    learned = run("learn", "pack", "--to", "draft", cwd=tmp_path)
+    assert "all come back" in learned.out, learned.out + learned.err
+    assert "cues.txt  is taken for  a document that the game reads" in learned.out
+    assert (tmp_path / "draft/tree/cues.txt").read_bytes().startswith(b"# f\xfcr alle\ncue @key@.wav @")
+
+
 @pytest.mark.parametrize("sign", [".", "-", "_", ""])
 def test_numbers_of_takes_are_seen_where_nothing_names_the_files(tmp_path: Path, sign: str) -> None:
     lay_pack(tmp_path / "pack", {}, [f"s/gull{sign}1.wav", f"s/gull{sign}2.wav", "s/bell.wav", "s/gate7.wav"])

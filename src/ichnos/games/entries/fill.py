@@ -254,7 +254,10 @@ class Filler:
     def relisted(self, node: Node, real: Node, new: Value, bindings: Bindings, content: str) -> tuple[int, int, str]:
         """Other values for a real list: from where to where, and the text; joined as they are there."""
         if not real.children:
-            return real.body_start, real.end, self.listed(node, new, bindings)
+            try:
+                return real.body_start, real.body_end, self.document.format.write_value(new, real, content)
+            except Unwritable:
+                return real.body_start, real.end, self.listed(node, new, bindings)
         between = content[real.children[0].end : real.children[1].start] if len(real.children) > 1 else None
         return real.children[0].start, real.children[-1].end, self.items(node, new, bindings, between)
 

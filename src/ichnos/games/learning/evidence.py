@@ -34,6 +34,7 @@ _READ = re.compile(
 )
 _MARKS = ((b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"), (b"\xef\xbb\xbf", "utf-8"))
 _LARGEST = 24 << 20  # bytes of a text that is looked at
+_LARGEST_SCRIPT = 1 << 20  # letters of one that is looked at line by line
 _MOST = 20_000  # files of a pack
 
 
@@ -171,13 +172,14 @@ def _take_scripts(pack: Pack) -> None:
     def names_file(word: str) -> bool:
         return any("no-extension" not in way.converters or way.folder for _, way in references.find(word, ""))
 
-    for name in list(pack.scripts):
-        document = _as_data(pack, name, names_file) or lines.document(
-            from_bytes(pack.files.read(name), pack.files.label(name), "utf-8"), names_file
-        )
+    for name in [name for name, text in pack.scripts.items() if len(text) <= _LARGEST_SCRIPT]:
+        data = pack.files.read(name)
+        encoding = _spelling(data)
+        text = from_bytes(data, pack.files.label(name), encoding or "utf-8")
+        document = _as_data(pack, name, names_file) or lines.document(text, names_file)
         if document is not None:
             kind = "lua" if isinstance(document.format, Lua) else "line-patterns"
-            pack.texts.append(TextFile(pack.index, name, document, kind))
+            pack.texts.append(TextFile(pack.index, name, document, kind, encoding))
             del pack.scripts[name]
 
 
@@ -222,7 +224,7 @@ def _read(pack: Pack, name: str) -> None:
     if PurePosixPath(name).suffix.lower() in SCRIPTS:
         pack.scripts[name] = text
         return
-    spelling = None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
+    spelling = _spelling(data)
     errors: list[IchnosError] = []
     for kind in candidates(name, text):
         escapes = _escapes(kind, text)
@@ -250,6 +252,12 @@ def form_of(kind: str, escapes: str | None, text: str) -> Format:
 
 _QUOTED = re.compile(r"""^[^\[=:;#\r\n]+[=:][ \t]*(?:"[^"\r\n]*"|'[^'\r\n]*')[ \t]*(?:[;#].*)?$""", re.MULTILINE)
 _STATEMENT = re.compile(r"^[^\[=:;#\r\n]+[=:]", re.MULTILINE)
+
+
+def _spelling(data: bytes) -> str | None:
+    """How a text is spelled, where neither that it is UTF-8 nor a mark says it."""
+    encoding = _encoding(data)
+    return None if encoding == "utf-8" or data.startswith(tuple(mark for mark, _ in _MARKS)) else encoding
 
 
 def _escapes(kind: str, text: str) -> str | None:

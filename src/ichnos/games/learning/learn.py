@@ -112,10 +112,9 @@ class _Learning:
         self.more_names(decisions, named)
         self.known.complete_references(hole for made in decisions for hole in made.holes.values())
         readable = [document for made in decisions if (document := self.readable(made)) is not None]
-        called = [entry for entry in named if entry.spot is not None and entry.spot.spot[0] == keys.FILE]
         uses = self.uses(readable) + [
             sounds.Use(anchor.text.pack, anchor.file, anchor.key)
-            for entry in called
+            for entry in by_name
             if not entry.known
             for anchor in entry.anchors
         ]
@@ -237,6 +236,10 @@ class _Learning:
                 text, taken = f"{len(strangers)} entries name files that are not in the pack", "the game's own file"
                 why = "those entries are taken for the game's, with the pack's among them"
                 made.doubts.append(Doubt(f"merged {name}", name, text, taken, why, LIKELY, (), 2))
+            if one.group.first.format == "line-patterns":
+                name, taken = one.group.first.name, "a document that the game reads"
+                why = "it is in no format, and its lines name sound files"
+                made.doubts.append(Doubt(f"lines {name}", name, name, taken, why, LIKELY, (), 8))
             if strangers and not merged:
                 shown = ", ".join(list(dict.fromkeys(strangers.values()))[:3])
                 self.told.append(f"{one.group.first.name}: entries that name no file of the pack, such as {shown}")
