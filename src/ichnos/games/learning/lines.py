@@ -22,6 +22,7 @@ _BEHIND = re.compile(
 )
 _NUMBER = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)")
 _WORD = re.compile(r"[A-Za-z_]\w*")
+_LONGEST = 4_000  # letters of a line that is an entry
 _FEWEST = 2  # lines: of one alone nobody sees what differs
 
 
@@ -70,6 +71,8 @@ def document(text: Text, names_file: Callable[[str], bool]) -> Document | None:
 def _lines(content: str) -> list[_Line]:
     found = []
     for match in re.finditer(r"[^\r\n]+", content):
+        if match.end() - match.start() > _LONGEST:
+            continue
         whole = match[0].rstrip()
         said = _BEHIND.sub("", whole).rstrip()
         start = match.start() + len(said) - len(said.lstrip())
