@@ -182,10 +182,18 @@ def test_lines_in_an_old_encoding(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("sign", [".", "-", "_", ""])
 def test_numbers_of_takes_are_seen_where_nothing_names_the_files(tmp_path: Path, sign: str) -> None:
-    lay_pack(tmp_path / "pack", {}, [f"s/gull{sign}1.wav", f"s/gull{sign}2.wav", "s/bell.wav", "s/gate7.wav"])
+    lay_pack(
+        tmp_path / "pack",
+        {},
+        [f"s/gull{sign}1.wav", f"s/gull{sign}2.wav", "s/bell.wav", f"s/gate{7 if sign else ''}.wav"],
+    )
     assert run("learn", "pack", "--to", "draft", cwd=tmp_path).code == 0
     names = {path.name for path in (tmp_path / "draft/tree").rglob("*.wav")}
     assert names == {f"@key@{sign}@take.number@.wav", "@key@.wav"}
+    adopted = run("adopt", "pack", "--game", "draft", "--to", "own", cwd=tmp_path)
+    assert adopted.code == 0, adopted.out
+    assert "Nothing differs. Of 4 sound files all are the same byte for byte." in adopted.out
+    assert "--installation FOLDER tells them apart" in adopted.out
 
 
 def test_forms_that_are_mixed_and_those_that_no_pack_has(tmp_path: Path) -> None:

@@ -112,6 +112,8 @@ class _Learning:
         self.more_names(decisions, named)
         self.known.complete_references(hole for made in decisions for hole in made.holes.values())
         readable = [document for made in decisions if (document := self.readable(made)) is not None]
+        if not named and any("/" in use.key for use in sounds.by_paths(self.packs)):
+            self.known.separator = "/"
         uses = self.uses(readable) + [
             sounds.Use(anchor.text.pack, anchor.file, anchor.key)
             for entry in by_name

@@ -322,7 +322,11 @@ class AdoptedSounds:
                     by_key.setdefault(str(matched["key"]), {}).setdefault(at, name)
                     break
         for key, given in by_key.items():
-            self.tables.append({"key": key, "takes": [self._clip(given[at], key) for at in sorted(given)]})
+            new = {"new": True} if self.profile.kind_of(key, None, parts=False).new else {}
+            self.tables.append({"key": key, **new, "takes": [self._clip(given[at], key) for at in sorted(given)]})
+        if any("new" in table for table in self.tables):
+            what = "which of these keys the game has is not known, so all are said to be new"
+            self.notes.told.append(f"{what}; --installation FOLDER tells them apart")
 
     def _tell(self) -> None:
         for document, count in self._left.items():
