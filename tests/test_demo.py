@@ -156,7 +156,7 @@ def test_errors_are_json_where_that_is_asked_for(workspace: Path) -> None:
 
 def test_help_is_in_the_order_of_the_work_and_its_examples_can_be_copied(tmp_path: Path) -> None:
     listed = re.findall(r"^  ([a-z]+)  ", run("--help", cwd=tmp_path).out, re.MULTILINE)
-    order = "demo swap start adopt learn games keys look treat convert heard loop split assign trigger prop schedule thing build insert check explain"
+    order = "demo swap start adopt migrate learn games keys look treat convert heard loop split assign trigger prop schedule thing build insert check explain"
     order += " compare rehearse play listen sheet release status install installed restore"
     assert listed == order.split()
     for command in (*listed, "keys harvest", "keys search", "keys forget", "games show", "games check"):

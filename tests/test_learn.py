@@ -524,6 +524,36 @@ def test_a_pack_of_another_edition_is_no_empty_workspace(tmp_path: Path) -> None
     assert not (tmp_path / "no").exists()
 
 
+def test_a_pack_is_brought_to_another_edition_of_its_game(tmp_path: Path) -> None:
+    """Another folder, another name for a key's place, another rate, another version; then one that has no titles."""
+    pack = built(lay(BY_NAME["tarnlight"], tmp_path).workspaces[0])
+    other = shutil.copytree(places.BUNDLED / "tarnlight", tmp_path / "edition")
+    (other / "tree/lore/audio").rename(other / "tree/lore/sounds")
+    log = (other / "tree/lore/log.json").read_text().replace("lore/audio", "lore/sounds").replace('"voice"', '"caller"')
+    (other / "tree/lore/log.json").unlink()
+    (other / "tree/lore/ledger.json").write_text(log)
+    rules = (other / "game.toml").read_text().replace("lore/log.json", "lore/ledger.json").replace("2.3.0", "3.0.0")
+    (other / "game.toml").write_text(rules.replace("rate = 44100", "rate = 48000"))
+    moved = run("migrate", pack, "--to", other, "--folder", tmp_path / "own")
+    assert moved.code == 0, moved.out + moved.err
+    assert "game.version: 2.3.0  becomes  3.0.0" in moved.out
+    assert "44.1 kHz" in moved.out
+    before, after = contents(pack), contents(built(tmp_path / "own"))
+    of_log, of_ledger = (json.loads(text) for text in (before["lore/log.json"], after["lore/ledger.json"]))
+    called = [one["voice"] for page in of_log["log"] for one in page["heard"]]
+    assert [one["caller"] for page in of_ledger["log"] for one in page["heard"]] == called
+    names = {name.replace("lore/audio", "lore/sounds") for name in before if name.endswith(".ogg")}
+    assert {name for name in after if name.endswith(".ogg")} == names
+    text = (tmp_path / "own/ichnos.toml").read_text()
+    assert re.search(r'\[ids\]\npack = "[0-9a-f-]{36}"', text)
+    (other / "tree/lore/ledger.json").write_text(re.sub(r'\n *"words": .*', "", log))
+    lossy = run("migrate", pack, "--to", other, "--folder", tmp_path / "less")
+    assert lossy.code == 1
+    assert "becomes  nothing" in lossy.out
+    assert run("migrate", pack, "--to", other, "--folder", tmp_path / "less").code == 2  # it is there
+    assert run("migrate", pack, "--to", "tarnlite").code == 2
+
+
 def test_profiles_are_begun_packed_kept_and_forgotten(tmp_path: Path) -> None:
     def said(*words: str | Path, code: int = 0) -> str:
         done = run(*words, cwd=tmp_path)

@@ -13,6 +13,7 @@ from ichnos.errors import IchnosError
 from ichnos.files import scratch
 
 if TYPE_CHECKING:
+    from ichnos.games.profiles.profile import Profile
     from ichnos.pack.adopting.adopt import Adopted
     from ichnos.review.comparing import Compared
 
@@ -59,22 +60,79 @@ def adopt(
     opened = recognised(pack, game)
     made = adopting.adopt(opened, installation, triggers_of, to, keep_names=keep_names)
     folder = to or Path(made.name)
-    compared, fault = None, None
-    if not dry_run:
-        with show.progress("taking over", len(made.files)) as advance:
-            made.write(folder, advance)
-        compared, fault = _proved(made, folder)
-    if json:
-        show.as_json(_as_json(made, folder, compared, fault, written=not dry_run))
-    else:
-        _print(made, folder, compared, fault, written=not dry_run)
-    opened.files.close()
+    compared, fault = _finish(made, folder, opened.profile, dry_run=dry_run, json=json)
     if made.notes.lost or fault is not None or (compared is not None and compared.changes):
         raise typer.Exit(1)
 
 
-def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError | None]:
-    """The workspace built aside, and held against the pack."""
+@app.command(
+    short_help="Bring an old pack to another edition of its game.",
+    epilog=examples("ichnos migrate old.lampbox --to tarnlight", "ichnos migrate old/ --from lamps-1/ --to lamps-2/"),
+)
+def migrate(
+    pack: Annotated[Path, typer.Argument(metavar="PACK", help="A finished pack: a folder or an archive.")],
+    to: Annotated[
+        str, typer.Option("--to", metavar="GAME", help="The game, or the edition of it, that it is to be for.")
+    ],
+    of: Annotated[
+        str | None,
+        typer.Option("--from", metavar="GAME", help="Which game it was made for.", show_default="the one that fits"),
+    ] = None,
+    installation: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="Where the edition that it is to be for is installed.")
+    ] = None,
+    folder: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="The new workspace.", show_default="the pack's short name")
+    ] = None,
+    dry_run: DryRun = False,
+    json: Json = False,
+) -> None:
+    """Bring an old pack to another edition of its game: a workspace is made of it, for that edition, and built.
+
+    Folders, names, formats and numbers are then as that edition has them. The pack that is built is held against the
+    old one, and what is otherwise is shown. Where something has no place any more, the exit code is 1.
+    """
+    from ichnos.games.opening import recognised
+    from ichnos.games.profiles import loading, places
+    from ichnos.pack.adopting import adopt as adopting
+    from ichnos.pack.adopting import migrating
+    from ichnos.play.scripts import triggers_of
+
+    if folder is not None:
+        adopting.refuse_taken(folder)
+    profile = loading.load(places.find(to))
+    opened = recognised(pack, of)
+    made = adopting.adopt(opened, None, triggers_of, folder)
+    folder = folder or Path(made.name)
+    made = migrating.moved(made, profile, folder, installation)
+    compared, fault = _finish(made, folder, profile, dry_run=dry_run, json=json)
+    gone = (
+        [one for one in compared.changes if one.after is None and one.what != "added"] if compared is not None else []
+    )
+    if made.notes.lost or fault is not None or gone:
+        raise typer.Exit(1)
+
+
+def _finish(
+    made: Adopted, folder: Path, profile: Profile, *, dry_run: bool, json: bool
+) -> tuple[Compared | None, IchnosError | None]:
+    """Write a workspace, build it aside for the game that a profile describes, and say what came of it."""
+    compared, fault = None, None
+    if not dry_run:
+        with show.progress("taking over", len(made.files)) as advance:
+            made.write(folder, advance)
+        compared, fault = _proved(made, folder, profile)
+    if json:
+        show.as_json({"game": profile.rules.game.name, **_as_json(made, folder, compared, fault, written=not dry_run)})
+    else:
+        edition = profile.rules.game.title if profile is not made.opened.profile else None
+        _print(made, folder, compared, fault, written=not dry_run, edition=edition)
+    made.opened.files.close()
+    return compared, fault
+
+
+def _proved(made: Adopted, folder: Path, profile: Profile) -> tuple[Compared | None, IchnosError | None]:
+    """The workspace built aside, for the game that a profile describes, and held against the pack."""
     from ichnos.games.opening import Opened, opened
     from ichnos.pack.build import building
     from ichnos.review import comparing
@@ -82,15 +140,16 @@ def _proved(made: Adopted, folder: Path) -> tuple[Compared | None, IchnosError |
     with scratch.throwaway() as aside:
         try:
             planned = building.plan(folder, None, aside)
+            if profile is not made.opened.profile:
+                made.notes.told += planned.prepared.outline.notes
             with show.progress(
                 "building", sum(conversion.facts.seconds for conversion in planned.prepared.missing)
             ) as advance:
                 built, _ = building.carry_out(planned, advance)
-            profile = made.opened.profile
             again = Opened(built.package, profile, opened(profile, built.package))
             with show.progress("comparing", len(made.files)) as advance:
                 compared = comparing.compare(made.opened, again, advance)
-            for fact in comparing.lost(made.opened, again):
+            for fact in comparing.lost(made.opened, again) if profile is made.opened.profile else ():
                 made.notes.lose(fact.place, f"{fact} does not come back")
             again.files.close()
             return compared, None
@@ -104,7 +163,6 @@ def _as_json(
     from ichnos.cli.encoding import remark
 
     return {
-        "game": made.opened.profile.rules.game.name,
         "workspace": folder if written else None,
         "sounds": made.sounds,
         "clips": sum(1 for path in made.files if path.startswith("clips/")),
@@ -122,10 +180,19 @@ def _as_json(
     }
 
 
-def _print(made: Adopted, folder: Path, compared: Compared | None, fault: IchnosError | None, *, written: bool) -> None:
+def _print(
+    made: Adopted,
+    folder: Path,
+    compared: Compared | None,
+    fault: IchnosError | None,
+    *,
+    written: bool,
+    edition: str | None = None,
+) -> None:
+    """``edition``: what it was brought to, where that is another than the pack's own."""
     from ichnos.cli.comparing import agreed, heard, print_changes
 
-    title = made.opened.profile.rules.game.title
+    title = edition or made.opened.profile.rules.game.title
     clips = sum(1 for path in made.files if path.startswith("clips/"))
     verb = "Made" if written else "This would make"
     what = f"{show.counted(made.sounds, 'sound key')}, {show.counted(clips, 'clip')}"
@@ -141,7 +208,10 @@ def _print(made: Adopted, folder: Path, compared: Compared | None, fault: Ichnos
         if fault.cure:
             show.say(fault.cure, lead="  cure:", bold=True)
     elif compared is not None and compared.changes:
-        show.say("Built again, it is not the same:", fg="red", bold=True)
+        if edition is None:
+            show.say("Built again, it is not the same:", fg="red", bold=True)
+        else:
+            show.say("Built for that edition. What is otherwise than in the old pack:", bold=True)
         print_changes(compared.changes)
     elif compared is not None:
         show.say(f"Built again. {agreed(compared)}. {heard(compared)}")

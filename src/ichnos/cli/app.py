@@ -18,7 +18,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 # The commands in the order of the work.
 _SECTIONS = {
-    "Begin": ("demo", "swap", "start", "adopt", "learn", "games", "keys"),
+    "Begin": ("demo", "swap", "start", "adopt", "migrate", "learn", "games", "keys"),
     "Clips": ("look", "treat", "convert", "heard", "loop", "split"),
     "The pack": (
         "assign",

@@ -142,6 +142,13 @@ def _refuse_unheard(opened: Opened) -> None:
         )  # fmt: skip
 
 
+def game_name(profile: Profile, folder: Path) -> str:
+    """How a workspace in a folder calls its game: by name, or by where its profile is."""
+    own = profile.folder
+    named = own.parent in (places.BUNDLED, places.SYSTEMS, places.kept_folder())
+    return own.name if named else seen_from(folder, disk.resolved(own))
+
+
 class _Adopting:
     def __init__(
         self,
@@ -180,19 +187,14 @@ class _Adopting:
             scope: players.tables(scope, (*self.said.of(scope), *(scripted if scope == TRIGGER else ())))
             for scope in (*player_scopes(), *self.profile.rules.declared.scopes)
         }
-        icon = self._icon()
-        others = list(self._others(sounds.loose))
+        icon, others = self._icon(), list(self._others(sounds.loose))
         self._tell_unread()
         folder = disk.resolved(to or Path(name))
-        self.adopted.text = "".join(self._text(self._game(folder), icon, others, {"sound": sounds.tables, **tables}))
+        of_scopes = {"sound": sounds.tables, **tables}
+        self.adopted.text = "".join(self._text(game_name(self.profile, folder), icon, others, of_scopes))
         if installation:
             seen = seen_from(folder, disk.resolved(installation))
             self.adopted.written[LOCAL_NAME] = local.text_of(seen).encode()
-
-    def _game(self, folder: Path) -> str:
-        own = self.profile.folder
-        named = own.parent in (places.BUNDLED, places.SYSTEMS, places.kept_folder())
-        return own.name if named else seen_from(folder, disk.resolved(own))
 
     def _name(self) -> str:
         """The pack's short name: as it stands in the names of its files, or made from its title."""
