@@ -236,6 +236,9 @@ def test_what_is_an_author_s_is_never_the_game_s(tmp_path: Path) -> None:
     assert one not in about
     drafted = tomllib.loads((tmp_path / "draft/game.toml").read_text())
     assert set(drafted["learned"]["theirs"]) == {"ada@made.invalid", "who@made.invalid"}
+    assert (
+        run("adopt", "night-pier", "--game", "draft", "--to", "theirs", cwd=tmp_path).code == 0
+    )  # it is that very pack
     adopted = run("adopt", "fog-lane", "--game", "draft", "--to", "own", cwd=tmp_path)
     told = 'about.json would say "ada@made.invalid", which is of the pack that this profile was learned from'
     assert told in adopted.out + adopted.err

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+import xml.etree.ElementTree as ET
 from pathlib import Path
 
 import pytest
 
-from conftest import Made, clip
+from conftest import Made, clip, edit
 
 RULES = """takes = {several = false}
 ---
@@ -137,6 +138,11 @@ def test_an_entry_that_names_several_keys_in_several_roles(tmp_path: Path) -> No
     assert game.run("install", cwd=game.own).code == 0
     assert game.run("restore", cwd=game.own).code == 0
     assert (tmp_path / "game/doors.xml").read_text() == DOORS
+    edit(game.own, 'key = "thud"', 'key = "creak"')  # which two doors have, in two roles
+    doors = ET.fromstring((game.build() / "doors.xml").read_text())
+    loud = {(one.get(of), one.get(f"{of}-loud")) for one in doors for of in ("opens", "shuts")}
+    assert loud >= {("creak", "0.75"), ("thud", "0.5"), ("squeal", "1")}
+    assert len([one for one in loud if one[0] == "creak"]) == 1
     one = both.replace('/>\n  <door shuts="@key@"', ' shuts="@key@"').replace(' shuts-loud="@volume@"', "")
     (game.profile / "tree/doors.xml").write_text(one)
     ran = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile)

@@ -25,7 +25,6 @@ from ichnos.games.profiles.vocabulary import CATEGORY, GROUP, LANGUAGE, PART, SO
 
 _BY_NAME = {LANGUAGE: "language", PART: "part.name"}  # what of an entry is known by a name, and stays if not said
 GROUPS = (CATEGORY, GROUP, LANGUAGE)  # an entry of these is gone into, never replaced
-
 _BRACKETS = ("{", "[")
 _INDENTED = re.compile(r"(?<=\n)[ \t]")
 _CLOSING = re.compile(r"\s*([\])}];?|</[^<>]*>)$")  # what ends a container, and the white space before it
@@ -90,8 +89,10 @@ class Editor:
                     text = self.filler.entry(piece, scope, inner)
                     if text is not None:
                         added.append(text)
-                elif scope in GROUPS or names.is_one_role(part, here):
-                    yield from (self.merge_entries if scope in GROUPS else self.change)(part, inner)
+                elif scope in GROUPS:
+                    yield from self.merge_entries(part, inner)
+                elif roles := names.roles_of(part, here):
+                    yield from (edit for one in roles for edit in self.change(one, inner))
                 else:
                     anew = resolve("fresh", inner) is True and scope == SOUND
                     text = (self.filler.entry(piece, scope, inner) if anew else None) or self.refill(part, inner)

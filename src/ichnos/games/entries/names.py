@@ -54,9 +54,12 @@ def rewrite(exemplar: Exemplar, document: Document, parts: Sequence[tuple[Found,
     return edits, texts
 
 
-def is_one_role(part: Found, others: Sequence[Found]) -> bool:
-    """Is it one of several sounds that an entry names, each in a place of its own?"""
-    return any(one.node is part.node and one.alternative is not part.alternative for one in others)
+def roles_of(part: Found, here: Sequence[Found]) -> list[Found]:
+    """Every place where a sound is named as one of several of an entry; none where it has entries of its own."""
+    same = [one for one in here if one.values.get("key") == part.values.get("key")]
+    beside = {id(one.node): one.alternative for one in here}
+    shared = {id(one.node) for one in here if beside[id(one.node)] is not one.alternative}
+    return same if any(id(one.node) in shared for one in same) else []
 
 
 def _hole(part: Found) -> str:

@@ -235,13 +235,13 @@ class _OneDocument:
 
     def sound(self, sound: SoundThing, entries: Sequence[SoundThing]) -> Iterator[IchnosError]:
         """One sound against its entry; against all of them, where each language has one."""
-        if len({entry.values.get("language") for entry in entries}) < len(entries):
+        roles = self.merged and self.exemplar.has_roles  # a sound is named wherever the game plays it
+        if not roles and len({entry.values.get("language") for entry in entries}) < len(entries):
             yield self.proof.error(f'"{sound.key}" would stand here twice', sound.place, entries[1].place)
-        first = entries[0]
         titles = {tag: title for entry in entries for tag, title in entry.titles.items()}
         places = {name: entry.place_of(name) for entry in reversed(entries) for name in entry.places}
-        there = replace(first, texts={**first.texts, "title": titles}, places=places)
-        yield from self.thing(sound, there, sound.key)
+        for one in entries if roles else entries[:1]:
+            yield from self.thing(sound, replace(one, texts={**one.texts, "title": titles}, places=places), sound.key)
 
     def players(self, scope: str, things: Sequence[Thing]) -> Iterator[IchnosError]:
         """What plays sounds: each against the entry that is most like it."""

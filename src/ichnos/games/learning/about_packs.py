@@ -260,7 +260,8 @@ def theirs(packs: list[Pack], readable: list[Readable], names: list[str], files:
     own = [text for text in (*called, *names) if len(text) > 3 and re.search(r"[^A-Za-z0-9]", text)]
     found: dict[str, None] = {}
     for path, data in files.items():
-        content = data.decode("utf-8", "replace").replace("@@", "@") if path.startswith(("tree/", "scripts/")) else ""
+        encoding = "utf-16" if data.startswith((b"\xff\xfe", b"\xfe\xff")) else "utf-8"
+        content = data.decode(encoding, "replace").replace("@@", "@") if path.startswith(("tree/", "scripts/")) else ""
         found |= dict.fromkeys(_ID.findall(content))
         found |= {text: None for text in own if re.search(rf"(?<!\w){re.escape(text)}(?!\w)", content)}
     return list(found)

@@ -188,6 +188,7 @@ class Rules:
         yield "\n" if versions else "  # the packs do not say which version they are for\n"
         if self.theirs:
             yield "\n[learned]  # no pack is built with these; take out what is the game's own\n"
+            yield f"of = {_quoted(self.names[0])}\n" if self.names[0] else ""
             yield f"theirs = [{', '.join(map(_quoted, self.theirs))}]\n"
         yield from self.audio()
         yield from self.takes()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from ichnos.documents import formats
 from ichnos.documents.tree import LISTED, Document, Node, Value
@@ -12,6 +13,7 @@ from ichnos.games.profiles.hole import Hole
 from ichnos.games.profiles.hole_patterns import Pattern
 from ichnos.games.profiles.vocabulary import (
     LANGUAGE,
+    SOUND,
     TAKE,
     scope_row,
 )
@@ -118,6 +120,17 @@ class Exemplar:
         around = {node for node, scope in self.units.items() if LANGUAGE in (scope, self.together.get(scope))}
         inside = {inner for node in around for inner in node.walk()}
         return LANGUAGE in self.file_scopes or any(name in self.names_at(node) for node in inside)
+
+    @cached_property
+    def has_roles(self) -> bool:
+        """May one entry name several sounds, each under a name of its own?"""
+        places: dict[tuple[Node | None, str | None], set[str | None]] = {}
+        for unit in (node for node, scope in self.units.items() if scope == SOUND):
+            keys = {
+                inner.label for inner in unit.walk() if any(hole.word.name == "key" for hole in self.holes_at(inner))
+            }
+            places.setdefault((self.parents.get(unit), unit.label), set()).update(keys)
+        return any(len(labels) > 1 for labels in places.values())
 
     def node_needs(self, node: Node) -> frozenset[str]:
         """The names of which one must have a value, or a node is left out; none where it never is."""

@@ -46,11 +46,14 @@ class ProfileRules(TomlTable):
 
 
 class LearnedRules(TomlTable):
+    of: str | None = Field(
+        default=None, min_length=1, description="the short name of the pack that it was learned from"
+    )
     theirs: tuple[Annotated[str, Field(min_length=3)], ...] = Field(
         default=(),
         examples=[["9f2c1a04-0b1d-4d64-8f6e-2f6f3a1c7e55"]],
         description="ids and names that stood in the pack that this was learned from, and still stand in tree/ or"
-        " scripts/: no other pack is built with them. Take out of here what is the game's own",
+        " scripts/: no pack of another name is built with them. Take out of here what is the game's own",
     )
 
 

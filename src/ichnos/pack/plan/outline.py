@@ -95,15 +95,20 @@ def _of_others(workspace: Workspace, files: Iterable[PlannedFile]) -> Iterator[I
     """Ids and names of the pack that the profile was learned from, where they would stand in this one."""
     pack, profile = workspace.pack_file, workspace.profile
     own = {*pack.ids.values(), pack.pack.name, pack.pack.title, pack.pack.author, pack.pack.id}
-    theirs = [text for text in profile.rules.learned.theirs if text not in own]
+    is_theirs = profile.rules.learned.of == pack.pack.name
+    theirs = [text for text in profile.rules.learned.theirs if text not in own and not is_theirs]
     rules = TomlFile(disk.read(profile.folder / "game.toml"), str(profile.folder / "game.toml")) if theirs else None
     for file in files:
-        content = file.data.decode("utf-8", "replace") if theirs and file.data else ""
         for text in theirs:
-            if rules is not None and text in content and not file.changes:
+            if rules is not None and file.data and not file.changes and _stands_in(text, file.data):
                 what = f'{file.path} would say "{text}", which is of the pack that this profile was learned from'
                 cure = "give it a hole in tree/; or take it out of here, if it is the game's own"
                 yield IchnosError(what, place=rules.place("learned", "theirs"), cure=cure)
+
+
+def _stands_in(text: str, data: bytes) -> bool:
+    """Is a text in a file, however that is spelled in bytes?"""
+    return any(text.encode(encoding) in data for encoding in ("utf-8", "utf-16-le", "utf-16-be"))
 
 
 def _with_copies(
