@@ -448,6 +448,16 @@ LISTS = {
 }
 
 
+def test_a_list_of_something_else_is_none(tmp_path: Path) -> None:
+    rules = 'takes = {several = false}\n---\n[[field]]\nname = "tags"\nkind = "list"\nabout = "a"\n'
+    tree = {"tree/n.json": '{"n": [{"id": "@key@", "tags": ["@tags@"], "file": "@file@"}]}', "tree/own/@key@.wav": ""}
+    own = '{"n": [{"id": "reed", "tags": ["a", {"b": 1}], "file": "r.wav"}, {"id": "fog", "tags": ["a"], "file": "r.wav"}]}'
+    game = Made(tmp_path, "mill", rules, tree, {"n.json": own, "r.wav": ""})
+    found = game.run("keys", "harvest", tmp_path / "game", "--game", game.profile)
+    assert "Mill has 1 sound key." in found.out
+    assert "1 entry fits no exemplar" in found.out + found.err
+
+
 EMPTY = {"n.def": ('"x"\n\t\t', ""), "n.xml": ("<tag>x</tag>", ""), "n.yaml": ('\n      - "x"', " []")}
 
 

@@ -44,9 +44,9 @@ class ExemplarRules:
 
 @dataclass(frozen=True)
 class Item:
-    """What repeats for each value of a list: its name, where the value stands, what is around it and between two."""
+    """What repeats for each value of a list: its labels, where the value stands, what is around it and between two."""
 
-    label: str | None
+    labels: tuple[str | None, ...]  # its own, and those of all below it
     place: Node
     before: str
     after: str
@@ -89,9 +89,10 @@ class Exemplar:
         if item is None:
             is_list = real.kind == LISTED and all(child.holds_value for child in real.children)
             return [child.value for child in real.children] if is_list else None
-        inner = [[one for one in child.walk() if one.holds_value] for child in real.children]
-        fits = all(len(one) == 1 for one in inner) and all(child.label == item.label for child in real.children)
-        return [one[0].value for one in inner] if fits else None
+        inside = [list(child.walk()) for child in real.children]
+        if any(tuple(one.label for one in nodes) != item.labels for nodes in inside):
+            return None
+        return [one.value for nodes in inside for one in nodes if one.holds_value]
 
     def names_below(self, node: Node) -> set[str]:
         """The names of all holes in ``node`` and below it."""

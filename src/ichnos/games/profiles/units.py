@@ -124,7 +124,8 @@ def _item(exemplar: Exemplar, node: Node) -> Item | None:
             return None
     except Unwritable:
         pass
-    return Item(first.label, place, own[first.start : place.body_start], own[place.body_end : first.end], between)
+    labels = tuple(one.label for one in first.walk())
+    return Item(labels, place, own[first.start : place.body_start], own[place.body_end : first.end], between)
 
 
 def _is_list(hole: Hole) -> bool:
