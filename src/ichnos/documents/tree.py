@@ -154,6 +154,7 @@ class Format(ABC):
     empty: str | None = None  # the literal of a value that is not there but must keep its place
     is_bare: bool = True  # may a hole stand as a value without quotation marks?
     named_once: bool = False  # are names in a container there once?
+    names_are_fixed: bool = False  # is what things are called the document's own, so that no hole can stand there?
     by_lines: bool = False  # is an entry a line, and what stands behind it there a comment of it?
     by_indent: bool = False  # does how far from the left a thing stands tell what it lies in, but for brackets?
     disabled: str | None = None  # what stands before an entry that is a comment, and a legal key all the same

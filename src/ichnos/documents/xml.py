@@ -36,6 +36,7 @@ class Xml(Format):
     """The XML format; see :class:`ichnos.documents.tree.Format`."""
 
     name: str = "XML"
+    names_are_fixed: bool = True
     suffixes: tuple[str, ...] = (".xml",)
 
     def parse(self, text: Text) -> Node:

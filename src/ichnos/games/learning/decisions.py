@@ -78,7 +78,7 @@ class Decisions:
     ) -> None:
         """Note that a value may stand for something else than what it is taken for."""
         real = shape.reals[0]
-        text = f"{shape.label}: {text}" if shape.label else text
+        text = f"{shape.label}: {text}" if shape.label and not shape.varies else text
         place = line_of(real.text, real.node)
         self.doubts.append(Doubt(self.identity(shape), place, text, taken, why, sure, tuple(others), weight))
 
@@ -142,7 +142,7 @@ def is_uuid(text: str) -> bool:
 def literal(shape: Shape) -> str:
     """Where a shape stands, for people: its labels from the outside in."""
     names = [
-        one.label.translate({1: "KEY", 2: "LANGUAGE", 3: "N", 4: "...", 5: "FILE"})
+        one.label.translate({1: "KEY", 2: "LANGUAGE", 3: "N", 4: "...", 5: "FILE", 6: "EVENT"})
         for one in shape.lineage()
         if one.label
     ]

@@ -165,9 +165,8 @@ def _take_scripts(pack: Pack) -> None:
     """Scripts, and texts in no known format, that name the pack's sounds where nothing else does: documents as well."""
     names = {PurePosixPath(name).name: name for name in pack.sounds}
     said = "\n".join(text.document.text.content for text in pack.texts)
-    if sum(name in said or PurePosixPath(name).stem in said for name in names) > len(names) / 2:
-        return
     references = References(list(pack.sounds))
+    is_named = sum(name in said or PurePosixPath(name).stem in said for name in names) > len(names) / 2
 
     def names_file(word: str) -> bool:
         return any("no-extension" not in way.converters or way.folder for _, way in references.find(word, ""))
@@ -176,7 +175,10 @@ def _take_scripts(pack: Pack) -> None:
         data = pack.files.read(name)
         encoding = _spelling(data)
         text = from_bytes(data, pack.files.label(name), encoding or "utf-8")
-        document = _as_data(pack, name, names_file) or lines.document(text, names_file)
+        if is_named:  # then only what is a table through and through; what calls something is a script
+            document = None if "(" in text.content else _as_data(pack, name, lambda word: bool(references.find(word, "")))
+        else:
+            document = _as_data(pack, name, names_file) or lines.document(text, names_file)
         if document is not None:
             kind = "lua" if isinstance(document.format, Lua) else "line-patterns"
             pack.texts.append(TextFile(pack.index, name, document, kind, encoding))

@@ -228,16 +228,18 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
         chosen: where somebody has said that they stand, as ``described`` does.
     """
     seen: dict[tuple[int, Spot], dict[int, tuple[Node | TextFile, str]]] = defaultdict(dict)
+    is_fixed = named.group.first.document.format.names_are_fixed
     for number, anchor in enumerate(named.anchors):
         way = set(anchor.chain)
         for depth, node in enumerate(anchor.chain[:-1]):
             if is_inner(node):
                 continue
             for spot, value in beside(node, way):
-                seen[depth, spot].setdefault(number, (node, value))
+                if spot[0] != "label" or not is_fixed:
+                    seen[depth, spot].setdefault(number, (node, value))
         own = anchor.node
         if (
-            not anchor.by_label
+            not (anchor.by_label or is_fixed)
             and own.label is not None
             and own.label_start >= 0
             and not set(lexicon.words(own.label)) & set(lexicon.FILE)
@@ -351,6 +353,22 @@ def _scored(
     if spot[0] == "path":
         score -= 0.4  # where the same stands inside, that is what it means
     return KeySpot(depth, spot, score, related)
+
+
+def without_mentions(named: list[Named]) -> list[Named]:
+    """Of documents that seem to name sound files, those that do; what others say only by keys of theirs are no files.
+
+    Where files are called as their keys are, a trigger's key looks like a file's name, too.
+    """
+    ours = {id(one): {anchor.key for anchor in one.anchors} for one in named}
+    said = {id(one): {anchor.said for anchor in one.anchors} for one in named if all(map(_is_bare, one.anchors))}
+
+    def is_mention(one: Named) -> bool:
+        texts = said.get(id(one), set())
+        rest = [other for other in named if other is not one and texts <= ours[id(other)]]
+        return bool(texts) and any(not said.get(id(other), {""}) <= ours[id(one)] for other in rest)
+
+    return [one for one in named if not is_mention(one)]
 
 
 _FEW = 4  # files: of so many one key may have all

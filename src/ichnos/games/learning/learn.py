@@ -189,7 +189,8 @@ class _Learning:
                 keys.find_keys(one, elsewhere, self.known.answers.get(f"key {group.first.name}"))
                 if one.spot is not None:
                     found.append(one)
-                    self.known.keys.update(anchor.key for anchor in one.anchors if anchor.key)
+        found = keys.without_mentions(found)
+        self.known.keys |= {anchor.key for one in found for anchor in one.anchors if anchor.key}
         return found
 
     def more_keys(self, named: list[Named]) -> set[str]:

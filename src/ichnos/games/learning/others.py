@@ -20,7 +20,7 @@ from ichnos.games.learning.evidence import References
 from ichnos.games.learning.grouping import is_language
 from ichnos.games.learning.placing import place_all
 from ichnos.games.learning.roles import around_sounds
-from ichnos.games.learning.shapes import ANY, KEY, LANGUAGE, NUMBER, Shape
+from ichnos.games.learning.shapes import ANY, EVENT, KEY, LANGUAGE, NUMBER, Shape
 from ichnos.games.profiles.vocabulary import CATEGORY, ENTRY, PROP, SCHEDULE, SOUND, TRIGGER
 from ichnos.games.profiles.vocabulary import LANGUAGE as TONGUE
 
@@ -101,7 +101,7 @@ class OtherRoles:
         """What repeats around each mention: a row, an item, an element; the whole where the file is one."""
         nones: dict[Shape, None] = {}
         for shape in mentions:
-            if shape.label is not None and KEY in shape.label:
+            if shape.label is not None and (KEY in shape.label or EVENT in shape.label):
                 nones[shape] = None
                 continue
             around = [
@@ -144,6 +144,8 @@ class OtherRoles:
             return SCHEDULE
         if self.file_is_unit(units) and not all(stem in self.known.keys for stem in self.by_stem):
             return PROP if self.picture_in(scalars) or any(map(self.is_spoken, units)) else TRIGGER
+        if any(EVENT in (unit.label or "") for unit in units):
+            return PROP if self.picture_in(scalars) else TRIGGER
         hits = len(words & _TRIGGERS)
         if hits and len(scalars) > 1:
             return TRIGGER
@@ -214,6 +216,8 @@ class OtherRoles:
             if unit.label is not None and KEY in unit.label:
                 made.labels[unit] = unit.label.replace(KEY, f"@{role}.key@")
                 made.says.add(f"{role}.key")
+            if unit.label is not None and EVENT in unit.label:
+                self.called(role, unit)
             rest = []
             names = dict(zip((text.name for text in made.group.texts), self.by_stem, strict=True))
             spoken = [inner for inner in unit.walk() if inner.label == LANGUAGE]
@@ -239,6 +243,16 @@ class OtherRoles:
                 self.guess_event(unit, rest)
             if role == TRIGGER:
                 self.guess_texts(unit, rest)
+
+    def called(self, role: str, unit: Shape) -> None:
+        """What a thing that plays a key is called by: when it is heard, or its own name."""
+        made = self.made
+        names = ("trigger.event", "trigger.name", "trigger.where") if role == TRIGGER else ("prop.name", "prop.id")
+        hole = self.known.answers.get(made.identity(unit), names[0])
+        made.labels[unit] = (unit.label or "").replace(EVENT, f"@{hole}@")
+        made.says.add(hole)
+        others = [name for name in names if name != hole]
+        made.doubt(unit, unit.reals[0].said[0], hole, "what plays the sound is called by it", GUESS, others, 5)
 
     def spoken(self, shape: Shape, all_of: list[Shape]) -> None:
         """A prop's text in a language: the shorter ones are what it is called."""

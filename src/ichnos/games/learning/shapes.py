@@ -15,9 +15,10 @@ from ichnos.games.learning.grouping import is_language
 _MANY = 300  # of what is told apart by its place, or has a place of its own among others
 
 # What stands in a label for what differs from one to the next.
-KEY, LANGUAGE, NUMBER, ANY, FILE = "\x01", "\x02", "\x03", "\x04", "\x05"
+KEY, LANGUAGE, NUMBER, ANY, FILE, EVENT = "\x01", "\x02", "\x03", "\x04", "\x05", "\x06"
 _IN_QUOTES = re.compile(r'(.*")([^"]+)(")')
-_SIGN = re.compile(r"[\x01-\x05]")
+_KNOWN = {*lexicon.KEY, *lexicon.FILE}  # a field that holds a key, and no name for when it is heard
+_SIGN = re.compile(r"[\x01-\x06]")
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,7 +120,7 @@ class _Builder:
     def is_sorted(self, parent: Node) -> bool:
         """Are the things in a container alike, each with keys of its own, and called by what their keys share?"""
         children = [child for child in parent.children if not child.holds_value and self.keys_below(child)]
-        if len(children) < 2 or any(child.label is None or child.label_start < 0 for child in children):
+        if self.form.names_are_fixed or len(children) < 2 or any(child.label is None or child.label_start < 0 for child in children):
             return False
         labels = [child.label for child in children]
         if len(set(labels)) < len(labels) or any(label in self.lore.keys or " " in (label or "") for label in labels):
@@ -127,6 +128,35 @@ class _Builder:
         count = sum(len(self.keys_below(child)) for child in children)
         apart = count == len(frozenset().union(*map(self.keys_below, children)))
         return apart and len({child.kind for child in children}) == 1 and _alike(children, self.lore.keys)
+
+    def called(self, parent: Real, beside: list[Real]) -> dict[Node, tuple[str, str]]:
+        """What plays a key each, and is called by when that happens: a label for all, and the word of each.
+
+        Not what several things have alike: that is a field of theirs.
+        """
+        if self.anchors or self.form.names_are_fixed or sum(real.text is parent.text for real in beside) > 1:
+            return {}
+        found = [child for child in parent.node.children if child not in self.skip and self.plays(child, parent.node)]
+        labels = [child.label or "" for child in found]
+        quoted = [match for label in labels if (match := _IN_QUOTES.fullmatch(label))]
+        is_headed = len(quoted) == len(labels) and len({(match[1], match[3]) for match in quoted}) == 1 != len(quoted[0][1])
+        if len(set(labels)) < len(labels) or len(found) < (1 if is_headed else 2):
+            return {}
+        if any(child.holds_value for child in found):
+            if len(found) < len(parent.node.children) or not all(child.holds_value for child in found):
+                return {}
+        elif len(found) > 1 and not _alike(found, self.lore.keys):
+            return {}
+        if not is_headed:
+            return {child: (EVENT, label) for child, label in zip(found, labels, strict=True)}
+        return {child: (f"{at[1]}{EVENT}{at[3]}", at[2]) for child, at in zip(found, quoted, strict=True)}
+
+    def plays(self, node: Node, parent: Node) -> bool:
+        """Is it a thing that names one key, and is called otherwise itself?"""
+        if node.label is None or node.label_start < 0 or _KNOWN & {node.label.lower()} or self.template(node, parent)[1]:
+            return False
+        values = [inner.value for inner in node.walk() if inner.holds_value and inner.value in self.lore.keys]
+        return len(values) == 1 and not any(child.kind == LISTED for child in (node, *node.children))
 
     def build(self, reals: list[Real], label: str | None, several: bool, index: int | None = None) -> Shape:
         shape = Shape(label, reals, several, index)
@@ -137,7 +167,8 @@ class _Builder:
         repeated: set[_Class] = set()
         fixed = self.is_fixed([real.node for real in reals])
         for real in reals:
-            sorted_here = self.is_sorted(real.node)
+            called = self.called(real, reals)
+            sorted_here = not called and self.is_sorted(real.node)
             before: _Class | None = None
             here: set[_Class] = set()
             for at, child in enumerate(real.node.children):
@@ -146,6 +177,8 @@ class _Builder:
                 kind, texts = self.kind(real, child, at, fixed)
                 if sorted_here and child.label == kind[0] and self.keys_below(child):
                     kind, texts = (ANY, False, None), (child.label or "",)
+                if child in called:
+                    kind, texts = (called[child][0], child.holds_value, None), (called[child][1],)
                 if kind in here:
                     repeated.add(kind)
                 here.add(kind)
@@ -201,7 +234,7 @@ class _Builder:
         """A label with signs for what differs, and what stands there."""
         label = node.label or ""
         keys = self.lore.keys
-        if node.label_start < 0 or label.startswith("("):
+        if node.label_start < 0 or label.startswith("(") or self.form.names_are_fixed:
             return label, ()
         if node in self.lore.called_by_file:
             return FILE, (label,)
