@@ -171,6 +171,40 @@ def test_a_pack_of_an_own_shape_is_learned(tmp_path: Path, what: str) -> None:
     assert adopted["again"]["changes"] == adopted["lost"] == [], adopted
 
 
+_NOISES = json.dumps([{"id": key, "file": f"wav/{key}.wav"} for key in ("gull_far", "bell_low", "rope")])
+_CALLED = {
+    "fx.txt": ('effect "storm begins"\n\tsound gull_far\n', 'effect "@trigger.event@"\n\tsound @trigger.key@'),
+    "fx.json": ('{"dusk": "gull_far", "gate opens": "rope"}', '{"@trigger.event@": "@trigger.key@"}'),
+    "fx.ini": ("[dusk]\nsound = rope\nat = pier\n\n[gate opens]\nsound = bell_low\nat = yard\n", "[@trigger.event@]\n"),
+    "fx.toml": ('[on.dusk]\nsound = "rope"\n\n[on.gate]\nsound = "rope"\n', '[on."@trigger.event@"]\n'),
+    "fx.lua": ('return {\n  dusk = { sound = "rope" },\n  gate = { sound = "rope" },\n}\n', '["@trigger.event@"] = {'),
+}
+
+
+@pytest.mark.parametrize("name", _CALLED)
+def test_keys_that_are_files_names_play_at_what_is_called_by_an_event(tmp_path: Path, name: str) -> None:
+    said, wanted = _CALLED[name]
+    lay_pack(tmp_path / "pack", {"n.json": _NOISES, name: said}, _THREE)
+    learned = run("learn", "pack", "--to", "draft", cwd=tmp_path)
+    assert learned.code == 0, learned.out
+    assert wanted in (tmp_path / "draft/tree" / name).read_text()
+    adopted = json.loads(run("adopt", "pack", "--game", "draft", "--to", "own", "--json", cwd=tmp_path).out)
+    assert adopted["again"]["changes"] == adopted["lost"] == [], adopted
+
+
+@pytest.mark.parametrize(("comment", "count"), [("#rope=\n#tide=tide.wav", 4), ("# loud = 3 was too much", 2)])
+def test_entries_that_wait_in_comments_are_keys(tmp_path: Path, comment: str, count: int) -> None:
+    said = f"[files]\n# the harbour\ngull_far=gull.wav\n{comment}\nbell_low=bell.wav\n"
+    lay_pack(tmp_path / "pack", {"set.ini": said}, ["gull.wav", "bell.wav"])
+    assert run("learn", "pack", "--to", "draft", cwd=tmp_path).code == 0
+    assert run("games", "check", "draft", cwd=tmp_path).code == 0
+    kept = json.loads(run("keys", "harvest", "pack", "--game", "draft", "--json", cwd=tmp_path).out)
+    assert kept["keys"] == count
+    adopted = run("adopt", "pack", "--game", "draft", "--to", "own", cwd=tmp_path)
+    assert "Nothing differs" in adopted.out
+    assert adopted.code == 0, adopted.out  # what a file is called by is no value that is lost
+
+
 def test_lines_in_an_old_encoding(tmp_path: Path) -> None:
     lay_pack(tmp_path / "pack", {}, ["gull.wav", "bell.wav"])
     (tmp_path / "pack/cues.txt").write_bytes(b"# f\xfcr alle\ncue gull.wav 3\ncue bell.wav 4\n")

@@ -45,7 +45,8 @@ def test_files_keep_their_own_names(tmp_path: Path) -> None:
     for words, same in (((), False), (("--keep-names",), True)):
         back = tmp_path / f"back{len(words)}"
         done = game.run("adopt", pack, "--game", game.profile, "--to", back, *words)
-        assert (done.code == 0) is same, done.out + done.err
+        assert done.code == 0, done.out + done.err
+        assert ("--keep-names keeps these" in done.out) is not same
         assert (_files(Path(json.loads(game.run("build", "--json", cwd=back).out)["to"])) == named) is same
     edit(game.own, "tunes/first.wav", "wet/deep/weir low.wav")
     done = game.run("build", cwd=game.own)

@@ -102,13 +102,17 @@ def _by_identity(facts: Iterable[Fact]) -> dict[tuple[Any, ...], list[Fact]]:
 
 
 def facts(document: Document) -> Iterator[Fact]:
-    """Every value of a document, in its order, numbers spelled alike; of containers without any, their names."""
+    """Every value of a document, in its order, numbers spelled alike; of containers without any, their names.
+
+    An entry that waits in a comment says nothing yet.
+    """
     yield from _below(document, document.root, ())
 
 
 def _below(document: Document, node: Node, path: tuple[str, ...]) -> Iterator[Fact]:
-    labels = Counter(child.label for child in node.children)
-    for child in node.children:
+    children = [child for child in node.children if not child.is_disabled]
+    labels = Counter(child.label for child in children)
+    for child in children:
         if child.holds_value:
             yield Fact(path, child.label or "", None, _spelled(child.value), document.text.place(child.start))
         elif child.children:

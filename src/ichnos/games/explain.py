@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -17,10 +18,11 @@ from ichnos.games.entries.found import every
 from ichnos.games.entries.read import read
 from ichnos.games.profiles import vocabulary as words
 from ichnos.games.profiles.exemplar import Exemplar
+from ichnos.games.profiles.hole import Missing
 from ichnos.games.profiles.profile import Profile
-from ichnos.games.samples import sample_pack
+from ichnos.games.samples import sample_pack, sparse_pack
 from ichnos.games.scripts import render, script_values
-from ichnos.games.things import PackThing
+from ichnos.games.things import PackThing, Thing
 
 
 @dataclass(frozen=True)
@@ -55,7 +57,7 @@ def explain(profile: Profile) -> Iterator[Explained]:
         path = str(exemplar.path.fill(partial(resolve, bindings=bindings)))
         try:
             filled = fill(exemplar, bindings)
-            fault = _fault(profile, exemplar, bindings, filled)
+            fault = _fault(profile, exemplar, bindings, filled) or _sparse_fault(profile, exemplar)
         except IchnosError as error:
             filled, fault = "", str(error)
         rules = profile.document_rules(exemplar)
@@ -78,6 +80,15 @@ def _first_file(profile: Profile, exemplar: Exemplar, definitions: PackThing) ->
     return bindings
 
 
+def _sparse_fault(profile: Profile, exemplar: Exemplar) -> str | None:
+    """The same of a pack whose sounds have one, two and three takes, and one no title."""
+    bindings = _first_file(profile, exemplar, sparse_pack(profile).of_kinds(exemplar.how.kinds))
+    try:
+        return _fault(profile, exemplar, bindings, fill(exemplar, bindings))
+    except Missing:
+        return None  # a pack's own sounds must have it: it is told where one has not
+
+
 def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str) -> str | None:
     """Read the sample, fill it again from what was read, and compare; merging it in must change nothing."""
     document = exemplar.parse(exemplar.document.text.to_bytes(sample), "the sample")
@@ -95,10 +106,24 @@ def _fault(profile: Profile, exemplar: Exemplar, bindings: Bindings, sample: str
         if exemplar.scopes.get(name) == words.PACK
     }
     pack = replace(pack, values={**everywhere, **pack.values})
+    said, back = (_takes(one, exemplar) for one in (bindings[words.PACK], pack))
+    for key, files in said.items():
+        if key in back and len(back[key]) < len(files):
+            return f"{key} has {len(files)} files, and {len(back[key])} are read back"
     again = fill(exemplar, _first_file(profile, exemplar, pack))
     if again != sample:
         return _difference(exemplar, sample, again)
     return _merge_fault(exemplar, document, bindings)
+
+
+def _takes(pack: Thing, exemplar: Exemplar) -> Mapping[str, set[str]]:
+    """The files of each sound, as they are said, where a document names both."""
+    found: dict[str, set[str]] = defaultdict(set)
+    if {"key", "file"} <= {*exemplar.scopes} and not exemplar.file_scopes:
+        for sound in pack.inside[words.SOUND]:
+            files = (take.values.get("file") for take in sound.inside[words.TAKE])
+            found[str(sound.values["key"])] |= {str(file) for file in files if file}
+    return found
 
 
 def _merge_fault(exemplar: Exemplar, document: Document, bindings: Bindings) -> str | None:

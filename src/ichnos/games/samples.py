@@ -34,6 +34,11 @@ def sample_pack(profile: Profile) -> PackThing:
     return _Sampler(profile).pack()
 
 
+def sparse_pack(profile: Profile) -> PackThing:
+    """Three sounds of each kind: with one, two and three takes where it may have several, the last without a title."""
+    return _Sampler(profile, sparse=True).pack()
+
+
 def _spoken(names: Iterable[str], more: str = "") -> dict[str, Texts]:
     """A text in each of the sample's languages, for all that players read."""
     texts: dict[str, Texts] = {}
@@ -58,8 +63,8 @@ def _carries(hole: Hole, value: Value) -> bool:
 
 
 class _Sampler:
-    def __init__(self, profile: Profile) -> None:
-        self.profile = profile
+    def __init__(self, profile: Profile, *, sparse: bool = False) -> None:
+        self.profile, self.sparse = profile, sparse
         self.rules = profile.rules
         self.tables = self._tables()
         ids = {
@@ -135,8 +140,13 @@ class _Sampler:
 
     def pack(self) -> PackThing:
         kinds = [kind for kind in self.profile.kinds.values() if self.profile.has_files(kind)]
-        named = [(kind, f"{kind.name}{name}") for kind in kinds for name in ("near", "far")]
-        sounds = tuple(self.sound(index, kind, name) for index, (kind, name) in enumerate(named))
+        of_each = ("one", "two", "more") if self.sparse else ("near", "far")
+        named = [(kind, f"{kind.name}{name}") for kind in kinds for name in of_each]
+        counts = [number for _ in kinds for number in ((1, 2, 3) if self.sparse else (2, 2))]
+        sounds = tuple(
+            self.sound(index, kind, name, count)
+            for index, ((kind, name), count) in enumerate(zip(named, counts, strict=True))
+        )
         inside: dict[str, tuple[Thing, ...]] = {words.LANGUAGE: languages(_LANGUAGES), words.SOUND: sounds}
         for scope in words.player_scopes():
             inside[scope] = (self.player(scope, sounds[0].key),)
@@ -185,7 +195,7 @@ class _Sampler:
                 )
         return values | (self.free_of(scope) if scope != words.SOUND else {})
 
-    def sound(self, index: int, kind: Kind, name: str) -> SoundThing:
+    def sound(self, index: int, kind: Kind, name: str, count: int) -> SoundThing:
         key = self.rules.names.separator.join(("made", "up", name))
         group, _, own = key.rpartition(self.rules.names.separator)
         category = self.word("category", "sample")
@@ -207,7 +217,7 @@ class _Sampler:
         naming = {**settings, **naming, **fields}
         takes = tuple(
             TakeThing(words.TAKE, self.take(number, self.path(take_path, {**naming, "take.number": number})))
-            for number in range(1, 3 if kind.several else 2)
+            for number in range(1, count + 1 if kind.several else 2)
             if take_path is not None
         )
         if takes and any("take.key" in document.scopes for document in self.profile.documents):
@@ -223,7 +233,7 @@ class _Sampler:
             words.SOUND,
             {"key": key, "category": category, "kind": kind.name, **settings, **fields},
             {words.TAKE: takes, words.PART: parts},
-            _spoken(self.spoken_of(words.SOUND), f" {index}"),
+            _spoken(() if self.sparse and count > 2 else self.spoken_of(words.SOUND), f" {index}"),
         )
 
     def take(self, number: int, file: str | None) -> dict[str, Value]:

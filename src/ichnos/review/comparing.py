@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from itertools import zip_longest
+from pathlib import PurePosixPath
 from typing import IO, Any
 
 from ichnos.audio.files import clips, loops
@@ -173,8 +174,12 @@ def _changed(of: str, name: str, field: str, before: Fact | None, after: Fact | 
 
 
 def lost(before: Opened, after: Opened) -> Iterator[Fact]:
-    """Values in documents of a pack that do not stand in another one, understood or not."""
+    """Values in documents of a pack that do not stand in another one, understood or not.
+
+    The name of a sound file does, where the same sound's is there, whatever it is called in the other pack.
+    """
     profile = before.profile
+    first, second = _called_in(before, after)
     for name in before.reading.documents:
         exemplar = next(document for document in profile.documents if document.path.match(name) is not None)
         if name not in after.reading.documents:
@@ -186,8 +191,30 @@ def lost(before: Opened, after: Opened) -> Iterator[Fact]:
                 said.append(list(facts(exemplar.parse(data, label))))
         if len(said) == 2:
             names = _names(before, name, {sound.key for sound in after.reading.definitions.sounds})
-            differing = (fact for fact, _ in difference(said[0], said[1]) if fact is not None)
-            yield from (fact for fact in differing if fact.place not in names)
+            differing = list(difference(said[0], said[1]))
+            added = Counter(second.get(_last(fact.value)) for _, fact in differing if fact is not None)
+            for fact in (fact for fact, _ in differing if fact is not None and fact.place not in names):
+                renamed = first.get(_last(fact.value))
+                if renamed is not None and added[renamed]:
+                    added[renamed] -= 1
+                else:
+                    yield fact
+
+
+def _called_in(before: Opened, after: Opened) -> tuple[dict[str, str], dict[str, str]]:
+    """For two packs, what their sounds' files are called: of each name, the one that the first pack has for it."""
+    one, other = _OnePack(before), _OnePack(after)
+    pairs = _pairs(one, other, one.things, other.things)
+    names = [(_last(first), _last(second)) for _, _, first, second in pairs if first and second]
+    return (
+        {said: name for name, _ in names for said in (name, PurePosixPath(name).stem)},
+        {said: of for of, name in names for said in (name, PurePosixPath(name).stem)},
+    )
+
+
+def _last(value: Value) -> str:
+    """What a file is called, however its folder and its owner are said."""
+    return str(value).replace("\\", "/").replace(":", "/").rpartition("/")[2]
 
 
 def _names(pack: Opened, document: str, keys: Collection[str]) -> set[Place]:

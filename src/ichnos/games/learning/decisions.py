@@ -63,6 +63,7 @@ class Decisions:
     tables: dict[str, dict[str, str]] = field(default_factory=dict)  # of words
     merged: bool = False  # it is the game's own, with the pack's entries in it
     known: bool = False  # it is the game's own, and no pack has it
+    disabled: str | None = None  # what stands before entries that wait in comments
 
     def put(self, shape: Shape, name: str, more: str = "") -> None:
         """Punch a hole; ``more``: its converters and its default."""

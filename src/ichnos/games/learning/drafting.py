@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
+from dataclasses import replace
+from itertools import accumulate, pairwise
+from pathlib import PurePosixPath
 
+from ichnos.documents.formats import named
+from ichnos.documents.lines import Lines, shows_quotes
 from ichnos.documents.text import Text, from_bytes
 from ichnos.documents.tree import Format, Node
-from ichnos.games.learning import evidence
 from ichnos.games.learning.decisions import Decisions
+from ichnos.games.learning.evidence import TextFile
 from ichnos.games.learning.shapes import Real, Shape
 from ichnos.games.profiles.document_rules import DocumentRules
 from ichnos.games.profiles.nesting import line_patterns
@@ -20,7 +24,49 @@ def document(made: Decisions) -> bytes:
     text = real.text.document.text
     root = real.node
     content = _raw(text, 0, root.start) + writer.write(made.shape) + _raw(text, root.end, len(text.content))
+    made.disabled = waiting(made)
+    if made.disabled is not None:
+        content = _without(content, form_of(made, text.to_bytes(content), several=True), text.path)
     return text.to_bytes(content)
+
+
+_BEFORE = ("#", ";", "//")  # an entry that waits in a comment
+
+
+def waiting(made: Decisions) -> str | None:
+    """What stands before entries that wait in comments: each for a key of the game, with a sound file or without one.
+
+    A comment that only looks like an entry, as "loud = 3 was too much" does, is none, and where one is, none are.
+    """
+    by_label = any(label == "@key@" and shape.holds_value for shape, label in made.labels.items())
+    if made.group.first.format not in ("ini", "lines") or made.named is None or not by_label:
+        return None
+    ends = {PurePosixPath(anchor.said).suffix for anchor in made.named.anchors}
+    for sign in _BEFORE:
+        found = [node for text in made.group.texts for node in _waiting(text, sign)]
+        if found and all(_is_slot(node, ends) for node in found):
+            return sign
+    return None
+
+
+def _waiting(text: TextFile, sign: str) -> list[Node]:
+    form = text.document.format
+    assert isinstance(form, Lines)
+    return [node for node in replace(form, disabled=sign).parse(text.document.text).walk() if node.is_disabled]
+
+
+def _is_slot(node: Node, ends: set[str]) -> bool:
+    value = (node.value or "").strip("\"'")
+    is_file = " " not in value and PurePosixPath(value).suffix in ends
+    return " " not in (node.label or " ") and (not value or is_file)
+
+
+def _without(content: str, form: Format, path: str) -> str:
+    """A text without the lines of entries that wait."""
+    starts = {node.start for node in form.parse(Text(path, content)).walk() if node.is_disabled}
+    lines = content.splitlines(keepends=True)
+    ends = accumulate(map(len, lines))
+    return "".join(line for line, end in zip(lines, ends, strict=True) if not starts & {*range(end - len(line), end)})
 
 
 def form_of(made: Decisions, data: bytes, *, several: bool) -> Format:
@@ -34,7 +80,8 @@ def form_of(made: Decisions, data: bytes, *, several: bool) -> Format:
     if first.format == "line-patterns":
         rules = DocumentRules(path=made.path, entry_for="take" if made.entry_for_takes else "sound")
         return line_patterns(content, rules, several_takes=several)
-    return evidence.form_of(first.format, first.escapes, content)
+    form = named(first.format, first.escapes, made.disabled)
+    return replace(form, quoted=shows_quotes(content)) if isinstance(form, Lines) else form
 
 
 _ALWAYS = 0.9  # of all alike things: what so many have is a part of them

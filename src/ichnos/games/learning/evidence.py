@@ -175,10 +175,11 @@ def _take_scripts(pack: Pack) -> None:
         data = pack.files.read(name)
         encoding = _spelling(data)
         text = from_bytes(data, pack.files.label(name), encoding or "utf-8")
-        if is_named:  # then only what is a table through and through; what calls something is a script
-            document = None if "(" in text.content else _as_data(pack, name, lambda word: bool(references.find(word, "")))
-        else:
+        if not is_named:
             document = _as_data(pack, name, names_file) or lines.document(text, names_file)
+        else:  # then only what is a table through and through; what calls something is a script
+            is_data = "(" not in text.content
+            document = _as_data(pack, name, lambda word: bool(references.find(word, ""))) if is_data else None
         if document is not None:
             kind = "lua" if isinstance(document.format, Lua) else "line-patterns"
             pack.texts.append(TextFile(pack.index, name, document, kind, encoding))
@@ -381,11 +382,10 @@ class References:
 
 def read_as(exemplar: Exemplar, text: TextFile) -> Document:
     """A text of a pack as a draft reads it."""
-    if text.format != "line-patterns":
+    form = exemplar.document.format
+    if form == text.document.format:
         return text.document
-    return replace(
-        text.document, format=exemplar.document.format, root=exemplar.document.format.parse(text.document.text)
-    )
+    return replace(text.document, format=form, root=form.parse(text.document.text))
 
 
 def strings(document: Document) -> Iterator[tuple[Node, str]]:

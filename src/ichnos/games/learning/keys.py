@@ -250,7 +250,7 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
             seen[0, ("path", "")][number] = (anchor.text, stem)
     tried = (_scored(named, depth, where, found, elsewhere) for (depth, where), found in seen.items())
     scored = [one for one in tried if one is not None]
-    scored.sort(key=lambda one: -one.score)
+    scored.sort(key=lambda one: (-one.score, -one.depth))
     if chosen is not None:
         scored.sort(key=lambda one: described(one) != chosen)
     by_name = _called_by_file(named)
@@ -343,12 +343,21 @@ def _scored(
     if spot == _OWN and (distinct < len(found) or (distinct == 1 and not _is_in(texts[0], stem))):
         return None
     related = sum(_is_in(text, files[number]) for number, (_, text) in found.items()) / len(found)
+    holds = sum(_is_in(PurePosixPath(files[number]).stem, text) for number, (_, text) in found.items()) / len(found)
     there = sum(elsewhere[text] > 1 for text in set(texts)) / distinct
     last = spot[1].rpartition("/")[2]
     is_known = any(word in lexicon.KEY for word in lexicon.words(last))
     prose = sum(" " in text or text[:1].isupper() for text in set(texts)) / distinct
     whole_label = 0.3 if spot == ("label", "") and any(" " in text for text in texts) else 0
-    score = 3 * related + 2 * there + is_known + 2 * distinct / len(by_node) - 1.5 * prose - whole_label
+    score = (
+        3 * related
+        + (0.5 * holds if not related else 0)
+        + 2 * there
+        + is_known
+        + 2 * distinct / len(by_node)
+        - 1.5 * prose
+        - whole_label
+    )
     score += 2 * distinct / max(1, len({anchor.file for anchor in named.anchors}))
     if spot[0] == "path":
         score -= 0.4  # where the same stands inside, that is what it means

@@ -299,6 +299,8 @@ class _Learning:
             return None
         try:
             data = drafting.document(made)
+            if made.disabled is not None:
+                self.told.append(f"{first.name}: entries in comments there are taken for keys of the game")
             several = made.several_takes is not False
             form = drafting.form_of(made, data, several=several)
             document = parse(data, made.path, form, first.encoding, has_holes=True)

@@ -338,12 +338,10 @@ class Rules:
         for readable in self.readable:
             made, first = readable.made, readable.made.group.first
             lines = []
-            if recognise(made.path, readable.exemplar.document.text.content) != first.format:
-                lines.append(f"format = {_quoted(first.format)}")
-            if first.encoding is not None:
-                lines.append(f"encoding = {_quoted(first.encoding)}")
-            if first.escapes is not None:
-                lines.append(f"escapes = {_quoted(first.escapes)}")
+            is_known = recognise(made.path, readable.exemplar.document.text.content) == first.format
+            said = {"format": None if is_known else first.format, "encoding": first.encoding}
+            said |= {"escapes": first.escapes, "disabled": made.disabled}
+            lines += [f"{name} = {_quoted(text)}" for name, text in said.items() if text is not None]
             if made.known:
                 lines.append('mode = "known"  # read for its keys and files, and never shipped')
             elif made.merged:

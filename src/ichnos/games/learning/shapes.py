@@ -120,7 +120,7 @@ class _Builder:
     def is_sorted(self, parent: Node) -> bool:
         """Are the things in a container alike, each with keys of its own, and called by what their keys share?"""
         children = [child for child in parent.children if not child.holds_value and self.keys_below(child)]
-        if self.form.names_are_fixed or len(children) < 2 or any(child.label is None or child.label_start < 0 for child in children):
+        if self.form.names_are_fixed or len(children) < 2 or any(child.label_start < 0 for child in children):
             return False
         labels = [child.label for child in children]
         if len(set(labels)) < len(labels) or any(label in self.lore.keys or " " in (label or "") for label in labels):
@@ -139,7 +139,8 @@ class _Builder:
         found = [child for child in parent.node.children if child not in self.skip and self.plays(child, parent.node)]
         labels = [child.label or "" for child in found]
         quoted = [match for label in labels if (match := _IN_QUOTES.fullmatch(label))]
-        is_headed = len(quoted) == len(labels) and len({(match[1], match[3]) for match in quoted}) == 1 != len(quoted[0][1])
+        heads = {(match[1], match[3]) for match in quoted}
+        is_headed = len(quoted) == len(labels) and len(heads) == 1 and heads != {('"', '"')}
         if len(set(labels)) < len(labels) or len(found) < (1 if is_headed else 2):
             return {}
         if any(child.holds_value for child in found):
@@ -153,7 +154,8 @@ class _Builder:
 
     def plays(self, node: Node, parent: Node) -> bool:
         """Is it a thing that names one key, and is called otherwise itself?"""
-        if node.label is None or node.label_start < 0 or _KNOWN & {node.label.lower()} or self.template(node, parent)[1]:
+        label = (node.label or "").lower()
+        if node.label_start < 0 or label in _KNOWN or self.template(node, parent)[1]:
             return False
         values = [inner.value for inner in node.walk() if inner.holds_value and inner.value in self.lore.keys]
         return len(values) == 1 and not any(child.kind == LISTED for child in (node, *node.children))

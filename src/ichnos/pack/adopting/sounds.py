@@ -335,9 +335,8 @@ class AdoptedSounds:
             self.notes.told.append(f"{many} {where} {'are' if count > 1 else 'is'} the game's own")
         if self._renamed:
             others = f" and {len(self._renamed) - 1} more" if len(self._renamed) > 1 else ""
-            self.notes.told.append(
-                f"{self._renamed[0]}{others}: files that the profile names otherwise; a build gives them its names"
-            )
+            what = "the profile names such files otherwise, and so does a build; --keep-names keeps these"
+            self.notes.told.append(f"{self._renamed[0]}{others}: {what}")
         self.loose = [name for name in self.there if name not in self._used]
         if self.loose and self.profile.by_path and self.known is None:
             what = f"it is not known which keys play it ({len(self.loose)} such files)"
