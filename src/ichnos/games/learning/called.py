@@ -1,4 +1,4 @@
-"""What packs are called, and where a game has what looks like one."""
+"""What packs are called, where a game has what looks like one, and which names are keys only."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 
 from ichnos.files.sources import Files
 from ichnos.games.learning.evidence import Pack
+from ichnos.games.learning.keys import Named, is_bare
 
 STEMS = 200  # of a pack's files: so many are looked for in the game
 
@@ -54,3 +55,19 @@ def plain_name(packs: list[Pack]) -> str:
     text = suffix if suffix not in ("", "zip") else f"game-of-{packs[0].stem}"
     plain = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")
     return plain if re.match(r"[a-z]", plain) else f"game-{plain}"
+
+
+def without_mentions(named: list[Named]) -> list[Named]:
+    """Of documents that seem to name sound files, those that do; what others say only by keys of theirs are no files.
+
+    Where files are called as their keys are, a trigger's key looks like a file's name, too.
+    """
+    ours = {id(one): {anchor.key for anchor in one.anchors} for one in named}
+    said = {id(one): {anchor.said for anchor in one.anchors} for one in named if all(map(is_bare, one.anchors))}
+
+    def is_mention(one: Named) -> bool:
+        texts = said.get(id(one), set())
+        rest = [other for other in named if other is not one and texts <= ours[id(other)]]
+        return bool(texts) and any(not said.get(id(other), {""}) <= ours[id(one)] for other in rest)
+
+    return [one for one in named if not is_mention(one)]

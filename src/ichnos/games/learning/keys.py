@@ -96,7 +96,7 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
         together[one.chain[-2] if len(one.chain) > 1 else one.node].append(one)
     full: dict[int, list[Anchor]] = defaultdict(list)  # by each node around them: the anchors that name files in full
     for one in result:
-        if not _is_bare(one):
+        if not is_bare(one):
             for node in one.chain[:-1]:
                 full[id(node)].append(one)
     for near in together.values():
@@ -106,7 +106,7 @@ def anchors(group: Group, packs: list[Pack], found: list[References]) -> list[An
     return [one for one in result if one in kept]
 
 
-def _is_bare(anchor: Anchor) -> bool:
+def is_bare(anchor: Anchor) -> bool:
     """Is it a name alone, without a folder and an extension? Many a word is one by chance."""
     is_path = "/" in anchor.said or "\\" in anchor.said
     return not is_path and any(way.converters[:1] == ("no-extension",) for way in anchor.ways)
@@ -114,7 +114,7 @@ def _is_bare(anchor: Anchor) -> bool:
 
 def _is_only_like(anchor: Anchor, full: Mapping[int, list[Anchor]]) -> bool:
     """Is it a bare name that a file happens to be called by, where that file is named in full beside it?"""
-    if not _is_bare(anchor):
+    if not is_bare(anchor):
         return False
     beside = next((full[id(node)] for node in reversed(anchor.chain[:-1]) if id(node) in full), [])
     return any(PurePosixPath(other.file).stem == anchor.said for other in beside)
@@ -220,14 +220,12 @@ def is_inner(node: Node) -> bool:
     return node.label is not None and node.label.startswith("(") and node.label_start < 0
 
 
-def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) -> None:
-    """Find where the keys of a document stand, and give each anchor its own.
+_Seen = dict[tuple[int, Spot], dict[int, tuple[Node | TextFile, str]]]
 
-    Args:
-        elsewhere: in how many other documents each text stands.
-        chosen: where somebody has said that they stand, as ``described`` does.
-    """
-    seen: dict[tuple[int, Spot], dict[int, tuple[Node | TextFile, str]]] = defaultdict(dict)
+
+def _seen(named: Named) -> _Seen:
+    """What stands beside each anchor, at each depth: by its number."""
+    seen: _Seen = defaultdict(dict)
     is_fixed = named.group.first.document.format.names_are_fixed
     for number, anchor in enumerate(named.anchors):
         way = set(anchor.chain)
@@ -248,6 +246,17 @@ def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) 
         stem = PurePosixPath(anchor.text.name).stem
         if named.group.several and not named.group.in_languages:
             seen[0, ("path", "")][number] = (anchor.text, stem)
+    return seen
+
+
+def find_keys(named: Named, elsewhere: Counter[str], chosen: str | None = None) -> None:
+    """Find where the keys of a document stand, and give each anchor its own.
+
+    Args:
+        elsewhere: in how many other documents each text stands.
+        chosen: where somebody has said that they stand, as ``described`` does.
+    """
+    seen = _seen(named)
     tried = (_scored(named, depth, where, found, elsewhere) for (depth, where), found in seen.items())
     scored = [one for one in tried if one is not None]
     scored.sort(key=lambda one: (-one.score, -one.depth))
@@ -315,6 +324,12 @@ def described(spot: KeySpot) -> str:
 _NUMBER = re.compile(r"[-+]?\d+(\.\d+)?%?")
 
 
+def _may_be_keys(texts: list[str]) -> bool:
+    if any(not text.strip() or len(text) > _LONGEST or "\n" in text for text in texts):
+        return False
+    return not all(_NUMBER.fullmatch(text) or text in ("true", "false", "yes", "no", "on", "off") for text in texts)
+
+
 def _scored(
     named: Named,
     depth: int,
@@ -326,9 +341,7 @@ def _scored(
     if len(found) < _COVERED * len(named.anchors):
         return None
     texts = [value for _, value in found.values()]
-    if any(not text.strip() or len(text) > _LONGEST or "\n" in text for text in texts):
-        return None
-    if all(_NUMBER.fullmatch(text) or text in ("true", "false", "yes", "no", "on", "off") for text in texts):
+    if not _may_be_keys(texts):
         return None
     files = {number: named.anchors[number].file for number in found}
     if any(plainly(PurePosixPath(files[number]).name) == plainly(text) for number, (_, text) in found.items()):
@@ -362,22 +375,6 @@ def _scored(
     if spot[0] == "path":
         score -= 0.4  # where the same stands inside, that is what it means
     return KeySpot(depth, spot, score, related)
-
-
-def without_mentions(named: list[Named]) -> list[Named]:
-    """Of documents that seem to name sound files, those that do; what others say only by keys of theirs are no files.
-
-    Where files are called as their keys are, a trigger's key looks like a file's name, too.
-    """
-    ours = {id(one): {anchor.key for anchor in one.anchors} for one in named}
-    said = {id(one): {anchor.said for anchor in one.anchors} for one in named if all(map(_is_bare, one.anchors))}
-
-    def is_mention(one: Named) -> bool:
-        texts = said.get(id(one), set())
-        rest = [other for other in named if other is not one and texts <= ours[id(other)]]
-        return bool(texts) and any(not said.get(id(other), {""}) <= ours[id(one)] for other in rest)
-
-    return [one for one in named if not is_mention(one)]
 
 
 _FEW = 4  # files: of so many one key may have all

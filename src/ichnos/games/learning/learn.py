@@ -20,7 +20,7 @@ from ichnos.games.entries.packs import SoundFiles
 from ichnos.games.entries.read import read
 from ichnos.games.learning import drafting, evidence, grouping, keys, rules, shapes, sounds
 from ichnos.games.learning.about_packs import PackRoles
-from ichnos.games.learning.called import STEMS, game_folder, pack_names
+from ichnos.games.learning.called import STEMS, game_folder, pack_names, without_mentions
 from ichnos.games.learning.decisions import LIKELY, Decisions, Doubt, Learned, Readable, line_of, texts_of
 from ichnos.games.learning.evidence import Pack, References
 from ichnos.games.learning.keys import Named
@@ -189,7 +189,7 @@ class _Learning:
                 keys.find_keys(one, elsewhere, self.known.answers.get(f"key {group.first.name}"))
                 if one.spot is not None:
                     found.append(one)
-        found = keys.without_mentions(found)
+        found = without_mentions(found)
         self.known.keys |= {anchor.key for one in found for anchor in one.anchors if anchor.key}
         return found
 
