@@ -15,6 +15,7 @@ import warnings
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import loop_signals
 import numpy as np
 import pyloudnorm
 import soundfile
@@ -265,6 +266,36 @@ def converted(sound: Signal, folder: Path, codec: str, rate: int, *steps: t.Step
 # What is judged.
 
 
+def better_loops(random: np.random.Generator) -> Rows:
+    """Whether what is proposed, cut out and measured afresh, is better than what was there."""
+    worse = []
+    for name, heard, make in loop_signals.kinds(random):
+        if heard and "silence of" not in name:
+            seams = LoopSeams(in_file(sound := make()), within=0.5)
+            for one in seams.candidates()[:1]:
+                again = LoopSeams(in_file(sound[one.loop[0] : one.loop[1] + 1])).seam()
+                worse.append(max(0.0, again.severity - seams.seam().severity))
+    yield "a better loop, by how much it is worse", "measured afresh", worse, 0
+
+
+def faded_hums(random: np.random.Generator) -> Rows:
+    """How far the level falls where the end of a hum is faded into its beginning."""
+    holes = []
+    for _ in range(ROUNDS):
+        time = np.arange(3 * RATE) / RATE
+        sound = sum(
+            part * np.sin(2 * np.pi * count * hz * time)
+            for hz in [random.uniform(45, 400)]
+            for count, part in ((1, 0.3), (2, 0.1), (3, 0.05))
+        )
+        stream = AudioStream(iter([np.asarray(sound, np.float32)[:, None]]), RATE, 1)
+        faded = np.concatenate(list(timing.crossfade_loop(stream, float(random.uniform(0.1, 0.8))).blocks))[:, 0]
+        round_the_joint = np.square(np.concatenate([faded[-RATE:], faded[:RATE]]))
+        levels = np.convolve(round_the_joint, np.full(RATE // 20, 20 / RATE), "valid")
+        holes.append(float(10 * np.log10(levels.min() / np.mean(np.square(sound)))))
+    yield "the hole in a hum whose ends are faded, dB", "its own level", holes, 1
+
+
 def judgements(random: np.random.Generator) -> Rows:
     time = np.arange(RATE) / RATE
 
@@ -294,10 +325,13 @@ def judgements(random: np.random.Generator) -> Rows:
         ("a step under noise", True, lambda: noise() + np.linspace(0, 0.15, RATE)),
         ("6 ms of silence", True, lambda: gap(noise())),
         ("a break in the difference", True, lambda: np.stack([(one := noise()) + (two := hum(110.4)), one - two], 1)),
+        *loop_signals.kinds(random),
     ]
     for name, heard, make in kinds:
         wrong = [float(LoopSeams(in_file(make())).seam().is_audible != heard) for _ in range(ROUNDS)]
         yield f"seam: {name}, share wrong", "heard" if heard else "not heard", wrong, 0 if heard else 0.05
+    yield from better_loops(random)
+    yield from faded_hums(random)
     wrong = []
     for floor in (-90, -60, -50, -45, -40, -35):
         for _ in range(5):

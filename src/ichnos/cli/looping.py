@@ -157,35 +157,41 @@ def _draw(drawn: Sequence[Drawn], name: str, picture: Path) -> None:
 
 def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None:
     show.say("" if candidates else "No better points were found nearby.\n", end="")
+    here = seams.seam().severity
     for candidate in candidates:
-        _print_seam(f"Likeness {candidate.likeness:.3f}", seams, candidate.loop, candidate.seam)
+        _print_seam("Better", seams, candidate.loop, candidate.seam)
+        was = f"its worst is {candidate.seam.severity:.2f} of what is too much, where it was {here:.2f}"
+        show.say(f"    {was}; likeness {candidate.likeness:.2f}", dim=True)
 
 
 def _as_json(loop: tuple[int, int], seam: Seam) -> dict[str, Any]:
-    return {"first": loop[0], "last": loop[1], **encoded(seam), "audible": seam.is_audible}
+    return {"first": loop[0], "last": loop[1], **encoded(seam), "severity": seam.severity, "audible": seam.is_audible}
 
 
 def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) -> None:
     from rich.text import Text
 
-    level, most = round(seam.level_db, 1) + 0.0, max(6, seam.own_db)
-    changed = f"changes by {level:+z.1f} dB" if level else "does not change"
     count = loop[1] + 1 - loop[0]
     length = f"sample {loop[0]} to {loop[1]}, {count} samples, {count / seams.facts.rate:.3f} s"
     out = show.console()
     verdict = ("its seam would be heard", "bold red") if seam.is_audible else ("its seam is not heard", "bold green")
     out.print(Text.assemble(f"{what}: {length}: ", verdict))
-    out.print(
-        Text(
-            f"    at the joint it steps {seam.step:.2f} times and bends {seam.slope:.2f} times as much as the clip"
-            f" usually does (2 is too much)\n    the level {changed}"
-            f" (more than {most:z.1f} dB is too much); {_extra(seam)}",
-            "dim",
+    heard = [one for one in seam.measures if one.value > one.limit]
+    for one in heard:
+        out.print(
+            Text(f"    {_NAMES[one.what]}: {_amount(one.value, one.unit)}, more than {_amount(one.limit, one.unit)}")
         )
-    )
+    rest = [f"{_NAMES[one.what]} {_amount(one.value, one.unit)}" for one in seam.measures if one not in heard]
+    out.print(Text(f"    not heard: {', '.join(rest)}" if rest else "", "dim"))
 
 
-def _extra(seam: Seam) -> str:
-    """What the joint adds, and what is missing there."""
-    burst = f"a thump of {seam.burst_db:z.1f} dB (8 is too much)" if seam.burst_db > 0 else "no thump"
-    return f"{burst}, " + (f"a gap {seam.gap_db:z.1f} dB deep (10 is too much)" if seam.gap_db > 3 else "no gap")
+# What is measured at a joint, for people.
+_NAMES = {
+    "click": "click", "pause": "pause", "level": "step in level", "timbre": "change of timbre",
+    "pitch": "jump in pitch", "place": "jump in place", "width": "change of width", "beat": "off the beat by",
+}  # fmt: skip
+
+
+def _amount(value: float, unit: str) -> str:
+    digits = 0 if unit in ("ms", "cents") else 1 if unit else 2
+    return f"{value:z.{digits}f} {unit}".rstrip()

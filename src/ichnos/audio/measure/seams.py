@@ -9,19 +9,23 @@ from typing import TYPE_CHECKING
 
 from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.files.loops import Loop, Marking, marked
+from ichnos.audio.measure.jumps import STRETCH, Inside, Jump, jumps
+from ichnos.audio.measure.rhythm import HOP, beat, pause
 from ichnos.errors import IchnosError
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-_WINDOW = 0.05  # seconds to either side of a seam that are looked at
 _AROUND = 0.2  # seconds to either side whose octaves are compared with the joint's
 _GRAIN = 0.023  # seconds of which a spectrum is taken
-_HOP = 0.002  # seconds of which a level is taken, to find gaps
-_NEAR = 0.01  # seconds to either side of a joint in which a gap is looked for
-_USUAL = 99  # per cent of the clip's own movements are no larger than what counts as usual
 _FAINT, _COVERED = 1e-4, 0.003  # of full scale, and of the sound around: steps below are never heard
+_WINDOW = 0.05  # seconds to either side, for how loud it is there
+_CLICK = 4.0  # dB by which what the joint adds may stand out
+_OWN_CLICKS = 3  # in a loop that clicks by itself so often, one more is none
+_OFF_BEAT = 0.012  # seconds
+_SHORTEST = 0.3  # seconds of a loop whose stretches are held against each other
+_KEPT, _EXCERPTS = 60.0, 24  # seconds of a loop that are looked at inside; of longer ones, from so many places
 _PATTERN = 0.02  # seconds that are compared when a better seam is looked for
 _STARTS = 24  # places that are tried for the start
 _RATED = 8  # of these, the most alike are measured
@@ -29,35 +33,31 @@ _RATED = 8  # of these, the most alike are measured
 
 @dataclass(frozen=True)
 class Seam:
-    """How the joint of a loop compares with the clip's own movement around it.
+    """What one would hear at the joint of a loop: each kind of it, with how much is too much.
 
-    ``step``: the jump from the last frame to the first; ``slope``: how much the direction changes
-    there; both as multiples of what is usual (the 99th percentile within 50 ms). ``level_db``: the
-    level before the joint against that behind it; ``own_db``: the most that the loop's own level changes
-    from 50 ms to the next. ``burst_db``: how far, in one octave, what sounds
-    across the joint is above the most that the clip has beside it: the thump of a step that noise
-    covers. ``gap_db``: how far the level over 4 ms falls at the joint below the least inside the
-    loop, in the worst channel. Steps, slopes and bursts are the worst of the clip's channels, their
-    mix and their difference.
+    **click**, dB: how far, in one octave, what sounds across the joint is above the most that the clip has beside it;
+    the worst of the channels, their mix and their difference. **pause**, ms: how long it is quiet there; half as long
+    again as the longest elsewhere in the loop is too much. **level**, **timbre**, **pitch**, **place**, **width**: see
+    :mod:`ichnos.audio.measure.jumps`. **beat**, ms: by how much the loop is no whole number of its beats, where it has
+    a steady one.
     """
 
-    step: float
-    slope: float
-    level_db: float
-    own_db: float
-    burst_db: float
-    gap_db: float
+    measures: tuple[Jump, ...]
 
     @property
-    def roughness(self) -> float:
-        """All of it as one number; the smaller, the smoother."""
-        return max(self.step, self.slope) + (abs(self.level_db) + max(self.burst_db, 0) + max(self.gap_db, 0)) / 6
+    def worst(self) -> Jump:
+        """What stands out most."""
+        return max(self.measures, key=lambda one: one.value / one.limit)
+
+    @property
+    def severity(self) -> float:
+        """All of it as one number: how many times too much it is. Above 1 it is heard."""
+        return self.worst.value / self.worst.limit
 
     @property
     def is_audible(self) -> bool:
-        """Would one hear a click, a thump, a gap, or a change?"""
-        clicks = max(self.step, self.slope) > 2 or self.burst_db > 8
-        return clicks or self.gap_db > 10 or abs(self.level_db) > max(6, self.own_db)
+        """Would one hear the joint?"""
+        return self.severity > 1
 
 
 @dataclass(frozen=True)
@@ -67,11 +67,6 @@ class Candidate:
     loop: Loop
     seam: Seam
     likeness: float
-
-    @property
-    def badness(self) -> tuple[bool, float, float]:
-        """For sorting: the best is the smallest."""
-        return self.seam.is_audible, -round(self.likeness, 2), self.seam.roughness
 
 
 class LoopSeams:
@@ -88,13 +83,12 @@ class LoopSeams:
         within: float = 0.0,
         marking: Marking | None = None,
     ) -> None:
-        """Read the sound near both ends. Raises what the class says.
+        """Read the sound near both ends, and what it does inside. Raises what the class says.
 
         Args:
             loop: else the one that the clip marks, else all of it.
             within: seconds around both ends in which others may be looked for.
         """
-        import numpy as np
 
         self.facts = sound.facts
         self.loop = loop or marked(sound.stream, self.facts, marking) or (0, self.facts.frames - 1)
@@ -108,10 +102,19 @@ class LoopSeams:
         self.reach = min(round(within * self.facts.rate), (end - start) // 4)
         margin = self.reach + round(_AROUND * self.facts.rate) + 2
         self._spans = [(max(0, at - margin), at + margin) for at in (start, end)]
+        self._read(sound)
+
+    def _read(self, sound: OpenSound) -> None:
+        """All that is measured of the sound, in one pass."""
+        import numpy as np
+
+        rate, (start, end) = self.facts.rate, self.loop
         parts: list[list[NDArray[np.float32]]] = [[], []]
         levels: list[NDArray[np.float64]] = []
-        hop, rest, at = round(_HOP * self.facts.rate), None, 0
+        hop, rest, at = round(HOP * rate), None, 0
+        kept = _Excerpts(start, end + 1, rate)
         for block in sound.blocks():
+            kept.take(block, at)
             for number, (low, high) in enumerate(self._spans):
                 if at < high and at + len(block) > low:
                     parts[number].append(block[max(0, low - at) : high - at])
@@ -124,6 +127,11 @@ class LoopSeams:
         self._sound = [_sides(np.concatenate(part).astype(np.float64)) for part in parts]
         #: The mean power of each 2 ms, one row for each channel.
         self._levels = np.concatenate(levels).T
+        self._grain = round(_GRAIN * rate)
+        self._stretch = min(round(STRETCH * rate), (end + 1 - start) // 6)
+        inside = self._levels[:, -(-start // hop) : (end + 1) // hop]
+        self._inside = Inside(kept.parts(), inside, rate, self._stretch)
+        self._beat = beat(inside.mean(axis=0), hop / rate)
 
     def _part(self, end: int, low: int, high: int) -> NDArray[np.float64]:
         """Frames ``low`` to ``high``, that one not included, near the start (0) or the end (1), for each side."""
@@ -155,62 +163,93 @@ class LoopSeams:
         start, end = loop or self.loop
         rate = self.facts.rate
         around = min(round(_AROUND * rate), end + 1 - start)
-        all_before, all_behind = self._part(1, end + 1 - around, end + 1), self._part(0, start, start + around)
+        before, behind = self._part(1, end + 1 - around, end + 1), self._part(0, start, start + around)
         width = round(_WINDOW * rate)
-        before, behind = all_before[:, -width:], all_behind[:, :width]
-        power = [max(float(np.square(part[: self.facts.channels]).mean()), 1e-10) for part in (before, behind)]
+        near = (before[: self.facts.channels, -width:], behind[: self.facts.channels, :width])
+        power = max(1e-10, *(float(np.square(part).mean()) for part in near))
         # In a deep hum, or in near silence, anything is many times the usual: so small a step is no click.
-        least = _FAINT + _COVERED * math.sqrt(max(power))
-        joint = np.concatenate([before[:, -2:], behind[:, :2]], axis=1)
+        least = _FAINT + _COVERED * math.sqrt(power)
+        burst = _burst(before, behind, min(self._grain, around // 2), least)
+        usual = self._own_click(around, least) if burst > _CLICK else 0.0
+        click = Jump("click", "dB", max(0.0, burst), max(_CLICK, 1.25 * usual))
+        measures = [click, self._pause(start, end, before, behind)]
+        if end + 1 - start >= _SHORTEST * rate:
+            parts = (before[: self.facts.channels, -self._stretch :], behind[: self.facts.channels, : self._stretch])
+            measures += jumps(*parts, self._inside)
+        if self._beat is not None:
+            off = self._beat.off((end + 1 - start) / rate)
+            measures.append(Jump("beat", "ms", 1000 * off, 1000 * _OFF_BEAT))
+        return Seam(tuple(measures))
 
-        def usual(order: int) -> NDArray[np.float64]:
-            own = [np.abs(np.diff(part, order)) for part in (before, behind)]
-            return np.asarray(np.maximum(np.percentile(np.concatenate(own, axis=1), _USUAL, axis=1), least))
-
-        return Seam(
-            step=float((np.abs(joint[:, 2] - joint[:, 1]) / usual(1)).max()),
-            slope=float((np.abs(np.diff(joint, 2)).max(axis=1) / usual(2)).max()),
-            level_db=10 * math.log10(power[0] / power[1]),
-            own_db=self._own_changes(start, end),
-            burst_db=_burst(all_before, all_behind, min(round(_GRAIN * rate), around // 2), least),
-            gap_db=self._gap(start, end, before, behind),
-        )
-
-    def _own_changes(self, start: int, end: int) -> float:
-        """The most that the level inside the loop changes from 50 ms to the next, in dB; 0 if it is shorter."""
+    def _own_click(self, around: int, least: float) -> float:
+        """How far the third of the loop's own clicks stands out, as that of its joint is measured, in dB."""
         import numpy as np
 
-        hop, count = round(_HOP * self.facts.rate), round(_WINDOW / _HOP)
-        inside = self._levels.mean(axis=0)[start // hop + 1 : (end + 1) // hop]
-        if len(inside) < 2 * count:
-            return 0.0
-        sums = np.concatenate([[0.0], np.cumsum(inside)])
-        levels = 10 * np.log10(np.maximum((sums[count:] - sums[:-count]) / count, 1e-10))
-        return float(np.abs(levels[count:] - levels[:-count]).max())
+        found = []
+        for part in self._inside.parts:
+            steps = np.abs(np.diff(part.mean(axis=0)))
+            steps[:around] = steps[max(0, len(steps) - around) :] = 0
+            for _ in range(2 * _OWN_CLICKS):
+                at = int(steps.argmax()) + 1 if steps.size else 0
+                if not at or steps[at - 1] == 0:
+                    break
+                sides = _sides(part[:, at - around : at + around].T.astype(np.float64))
+                found.append(_burst(sides[:, :around], sides[:, around:], min(self._grain, around // 2), least))
+                steps[max(0, at - around) : at + around] = 0
+        return sorted(found)[-_OWN_CLICKS] if len(found) >= _OWN_CLICKS else 0.0
 
-    def _gap(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> float:
-        """How far a channel falls at the joint below its least inside the loop, in dB; no more than 40."""
+    def _pause(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> Jump:
+        """How long it is quiet at a joint, in the worst channel."""
         import numpy as np
 
-        hop = round(_HOP * self.facts.rate)
-        near = round(_NEAR * self.facts.rate)
-        joined = np.concatenate([before[:, -near:], behind[:, :near]], axis=1)[: self.facts.channels]
-        sums = np.pad(np.cumsum(np.square(joined), axis=1), ((0, 0), (1, 0)))
-        at_joint = (sums[:, 2 * hop :] - sums[:, : -2 * hop]).min(axis=1) / (2 * hop)
-        inside = self._levels[:, (start + near) // hop + 1 : (end - near) // hop]
-        if inside.shape[1] < 2:
-            return 0.0
-        elsewhere = (inside[:, 1:] + inside[:, :-1]).min(axis=1) / 2
-        least = 1e-8 + 1e-4 * float(inside.mean())
-        return float(10 * np.log10(np.maximum(elsewhere, least) / np.maximum(at_joint, least)).max())
+        hop = round(HOP * self.facts.rate)
+        found = [(0.0, HOP)]
+        loud = self._levels.mean(axis=1).max(initial=0) * 1e-3
+        for number, levels in enumerate(self._levels):
+            inside = levels[-(-start // hop) : (end + 1) // hop]
+            if len(inside) < 2 or inside.mean() <= loud:
+                continue
+            count = before.shape[1] // hop
+            near = (before[number, ::-1][: count * hop], behind[number, : count * hop])
+            fine = [np.square(side).reshape(-1, hop).mean(axis=1) for side in near]
+            found.append(
+                pause(
+                    np.concatenate([fine[0], inside[::-1][count:]]), np.concatenate([fine[1], inside[count:]]), inside
+                )
+            )
+        seconds, limit = max(found, key=lambda one: one[0] / one[1])
+        return Jump("pause", "ms", 1000 * seconds, 1000 * limit)
 
     def candidates(self) -> list[Candidate]:
-        """Other loops within reach, the best first; none where each would be heard and this one is not."""
-        rated = [Candidate(loop, self.seam(loop), likeness) for loop, likeness in list(self._alike())[:_RATED]]
-        rated.sort(key=lambda candidate: candidate.badness)
-        if not rated or (rated[0].seam.is_audible and not self.seam().is_audible):
-            return []
-        return rated
+        """Loops within reach whose seams are better by the same measures, the best first.
+
+        Where the loop has a steady beat, those that have a whole number of its beats, first as many as it has.
+        """
+        tried = dict([*self._on_the_beat(), *list(self._alike())[:_RATED]])
+        rated = [Candidate(loop, self.seam(loop), likeness) for loop, likeness in tried.items()]
+        here = self.seam().severity
+        better = [one for one in rated if one.seam.severity < here and (not one.seam.is_audible or here > 1)]
+        return sorted(better, key=lambda one: (self._beats_apart(one.loop), round(one.seam.severity, 1), -one.likeness))
+
+    def _on_the_beat(self) -> Iterator[tuple[Loop, float]]:
+        """The loop with its end moved to the nearest whole number of beats, within reach."""
+        start, end = self.loop
+        if self._beat is None:
+            return
+        frames = self._beat.seconds * self.facts.rate
+        last = start + round(round((end + 1 - start) / frames) * frames) - 1
+        if start < last < self.facts.frames and 0 < abs(last - end) <= self.reach:
+            half = round(_PATTERN * self.facts.rate)
+            ground = self._part(1, last + 1, last + 1 + half)
+            pattern = self._part(0, start, start + ground.shape[1])
+            yield (start, last), float(_likeness(ground, pattern)[0]) if ground.shape[1] else 0.0
+
+    def _beats_apart(self, loop: Loop) -> int:
+        """By how many beats another loop is longer or shorter; 0 where there is no beat."""
+        if self._beat is None:
+            return 0
+        lengths = [(end + 1 - start) / self.facts.rate / self._beat.seconds for start, end in (loop, self.loop)]
+        return abs(round(lengths[0]) - round(lengths[1]))
 
     def _alike(self) -> Iterator[tuple[Loop, float]]:
         """Loops whose two sides are alike, the most alike first, with their likeness.
@@ -220,7 +259,7 @@ class LoopSeams:
         """
         import numpy as np
 
-        start, end = self.loop
+        start = self.loop[0]
         half = round(_PATTERN * self.facts.rate)
         likenesses = []
         low = max(0, start - self.reach)
@@ -228,16 +267,53 @@ class LoopSeams:
             pattern_from = max(0, first - half)
             pattern = self._part(0, pattern_from, first + half)
             lead = first - pattern_from
-            ground_from = max(self._spans[1][0], end + 1 - self.reach - lead)
-            ground = self._part(1, ground_from, end + 1 + self.reach + half)
-            if pattern.shape[1] < half or ground.shape[1] < pattern.shape[1]:
-                continue
-            likeness = _likeness(ground, pattern)
-            best = int(likeness.argmax())
-            last = ground_from + best + lead - 1
-            if last - first > half and last < self.facts.frames:
-                likenesses.append(((first, last), float(likeness[best])))
+            for least, most in self._ends(first):
+                ground_from = max(self._spans[1][0], least - lead)
+                ground = self._part(1, ground_from, most + half)
+                if pattern.shape[1] < half or ground.shape[1] < pattern.shape[1]:
+                    continue
+                likeness = _likeness(ground, pattern)
+                best = int(likeness.argmax())
+                last = ground_from + best + lead - 1
+                if last - first > half and last < self.facts.frames:
+                    likenesses.append(((first, last), float(likeness[best])))
         yield from sorted(likenesses, key=lambda pair: -pair[1])
+
+    def _ends(self, first: int) -> Iterator[tuple[int, int]]:
+        """Where a loop that begins at a frame may end: the frames behind it, from and to."""
+        end = self.loop[1]
+        low, high = end + 1 - self.reach, end + 1 + self.reach
+        if self._beat is None:
+            yield low, high
+            return
+        beat_frames, near = self._beat.seconds * self.facts.rate, round(_OFF_BEAT / 2 * self.facts.rate)
+        for beats in range(max(1, math.ceil((low - first) / beat_frames)), int((high - first) / beat_frames) + 1):
+            at = first + round(beats * beat_frames)
+            yield at - near, at + near
+
+
+class _Excerpts:
+    """What of a loop is kept, to see what it does inside: all of a short one, else excerpts from everywhere."""
+
+    def __init__(self, start: int, end: int, rate: int) -> None:
+        length, kept = end - start, round(_KEPT * rate)
+        width = length if length <= kept else kept // _EXCERPTS
+        count = 1 if length <= kept else _EXCERPTS
+        step = (length - width) // max(1, count - 1)
+        self._spans = [(start + number * step, start + number * step + width) for number in range(count)]
+        self._parts: list[list[NDArray[np.float32]]] = [[] for _ in self._spans]
+
+    def take(self, block: NDArray[np.float32], at: int) -> None:
+        """See the next block of the clip, which begins at a frame."""
+        for (low, high), part in zip(self._spans, self._parts, strict=True):
+            if at < high and at + len(block) > low:
+                part.append(block[max(0, low - at) : high - at])
+
+    def parts(self) -> list[NDArray[np.float32]]:
+        """What was kept, of shape (channels, frames) each."""
+        import numpy as np
+
+        return [np.concatenate(part).T for part in self._parts if part]
 
 
 def _sides(sound: NDArray[np.float64]) -> NDArray[np.float64]:

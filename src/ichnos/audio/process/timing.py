@@ -120,29 +120,61 @@ def repeat(stream: AudioStream, times: int) -> AudioStream:
     return stream.through(block for _ in range(times) for block in spool.blocks())
 
 
+_SHIFT = 0.03  # seconds: longer than a period of the lowest hum
+_WORTH = 0.1  # more likeness than without a shift
+
+
 def crossfade_loop(stream: AudioStream, seconds: float) -> AudioStream:
     """A loop without a seam: the end is faded into the beginning, and the beginning that was used is left out.
 
     N frames become N - n: from frame n on, and at the last n frames the end goes while the first n
-    frames come, at constant power. Behind the last frame, frame n follows on by itself.
+    frames come, at constant power. Behind the last frame, frame n follows on by itself. Where both would work
+    against each other, as in a hum, up to 30 ms more are left out at one of the ends, so that they are most alike.
     """
     import numpy as np
 
     spool = Spool(stream.blocks, stream.channels)
     count = min(round(seconds * stream.rate), spool.frames // 2)
+    room = min(round(_SHIFT * stream.rate), (spool.frames - 2 * count) // 2)
+    end, begin = spool.part(spool.frames - count - room, spool.frames), spool.part(0, count + room)
+    first, last = _most_alike(end, begin, count)
+    end, begin = end[len(end) - last - count : len(end) - last], begin[first : first + count]
     rising = np.sin(np.pi / 2 * (np.arange(count, dtype=np.float64) + 0.5) / max(1, count))[:, None]
-    end, begin = spool.part(spool.frames - count, spool.frames), spool.part(0, count)
-    # Sides that are alike would swell at constant power: their likeness says how much to take back.
+    # Sides that are alike would swell at constant power, and unlike ones fall: their likeness says by how much.
     energy = math.sqrt(float(np.square(end).sum()) * float(np.square(begin).sum()))
-    likeness = max(0.0, float((end * begin).sum()) / energy) if energy else 0.0
+    likeness = max(-0.9, float((end * begin).sum()) / energy) if energy else 0.0
     falling = rising[::-1]
     scale = 1 / np.sqrt(1 + 2 * likeness * rising * falling)
 
     def whole() -> Iterator[Block]:
-        yield from spool.blocks(count, spool.frames - count)
+        yield from spool.blocks(first + count, spool.frames - last - count)
         yield ((end * falling + begin * rising) * scale).astype(np.float32)
 
     return stream.through(whole())
+
+
+def _most_alike(end: Block, begin: Block, count: int) -> tuple[int, int]:
+    """How many frames to leave out before the beginning, or behind the end, for ``count`` of both to be most alike."""
+    import numpy as np
+    from scipy.signal import oaconvolve
+
+    room = len(begin) - count
+    if room <= 0 or count <= 0:
+        return 0, 0
+    last, first = end[room:], begin[:count]
+
+    def alike(ground: Block, pattern: Block) -> NDArray[np.float64]:
+        product = oaconvolve(ground, pattern[::-1], "valid", axes=0).sum(axis=1)
+        sums = np.concatenate([[0.0], np.cumsum(np.square(ground, dtype=np.float64).sum(axis=1))])
+        energy = (sums[count:] - sums[:-count]) * float(np.square(pattern, dtype=np.float64).sum())
+        return np.asarray(product / np.sqrt(np.maximum(energy, 1e-12)))
+
+    shifted = alike(begin, last)  # by how much later it begins
+    earlier = alike(end, first)[::-1]  # by how much earlier it ends
+    best = max(float(shifted.max()), float(earlier.max()))
+    if best < shifted[0] + _WORTH:
+        return 0, 0
+    return (int(shifted.argmax()), 0) if shifted.max() >= earlier.max() else (0, int(earlier.argmax()))
 
 
 def change_speed(stream: AudioStream, factor: float) -> AudioStream:
