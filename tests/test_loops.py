@@ -15,7 +15,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import edit, run
-from ichnos.audio.files import comments, loops, markers, ogg
+from ichnos.audio.blocks.timeline import Timeline
+from ichnos.audio.files import comments, loops, marks, ogg
 
 RATE = 44100
 
@@ -36,24 +37,28 @@ def _chunks(data: bytes) -> dict[bytes, bytes]:
     return found
 
 
-@pytest.mark.parametrize("marks", ["smpl", "cue", "both"])
+def _loops(data: bytes) -> list[tuple[int, int]]:
+    return marks.loops_of(marks.read(io.BytesIO(data)))
+
+
+@pytest.mark.parametrize("chunks", ["smpl", "cue", "both"])
 @pytest.mark.parametrize("frames", [44100, 44101])  # an odd length needs a byte to even it out
-def test_the_marks_are_the_standards(tmp_path: Path, marks: str, frames: int) -> None:
+def test_the_marks_are_the_standards(tmp_path: Path, chunks: str, frames: int) -> None:
     soundfile.write(tmp_path / "a.wav", _hum(2)[:frames, None].repeat(1, 1), RATE, subtype="PCM_24")
-    words = ("--start", "1000", "--end", "41000", "--to", "b.wav", "--marks", marks)
+    words = ("--start", "1000", "--end", "41000", "--to", "b.wav", "--marks", chunks)
     result = run("loop", "a.wav", *words, cwd=tmp_path)
     assert "b.wav is written" in result.out
     data = (tmp_path / "b.wav").read_bytes()
-    chunks = _chunks(data)
-    assert (b"smpl" in chunks, b"cue " in chunks) == (marks != "cue", marks != "smpl")
-    if b"smpl" in chunks:
-        head, one = struct.unpack_from("<9I", chunks[b"smpl"]), struct.unpack_from("<6I", chunks[b"smpl"], 36)
+    there = _chunks(data)
+    assert (b"smpl" in there, b"cue " in there) == (chunks != "cue", chunks != "smpl")
+    if b"smpl" in there:
+        head, one = struct.unpack_from("<9I", there[b"smpl"]), struct.unpack_from("<6I", there[b"smpl"], 36)
         assert (head[2], head[7]) == (round(1e9 / RATE), 1)
         assert one[1:4] == (0, 1000, 41000)
-    if b"cue " in chunks:
-        assert struct.unpack("<III4sIII", chunks[b"cue "]) == (1, 1, 1000, b"data", 0, 0, 1000)
-        assert struct.unpack_from("<4s4sIII", chunks[b"LIST"]) == (b"adtl", b"ltxt", 20, 1, 40001)
-    assert markers.loops(io.BytesIO(data)) == [(1000, 41000)]
+    if b"cue " in there:
+        assert struct.unpack("<III4sIII", there[b"cue "]) == (1, 1, 1000, b"data", 0, 0, 1000)
+        assert struct.unpack_from("<4s4sIII", there[b"LIST"]) == (b"adtl", b"ltxt", 20, 1, 40001)
+    assert _loops(data) == [(1000, 41000)]
     seen = json.loads(run("look", "b.wav", "--json", cwd=tmp_path).out)["clips"][0]
     assert seen["loops"] == [{"first": 1000, "last": 41000}]
     assert np.array_equal(soundfile.read(tmp_path / "b.wav")[0], soundfile.read(tmp_path / "a.wav")[0])
@@ -63,7 +68,7 @@ def test_the_marks_are_the_standards(tmp_path: Path, marks: str, frames: int) ->
 def test_a_loops_length_survives_another_rate(length: int, start: int, to_rate: int, rest: int) -> None:
     """The length depends on nothing but itself, and is right to half a frame."""
     frames = round((start + length + rest) * to_rate / RATE)
-    first, last = loops.carry_over((start, start + length - 1), RATE, to_rate, frames)
+    first, last = loops.carry_over((start, start + length - 1), Timeline(to_rate / RATE), frames)
     assert last + 1 - first == round(length * to_rate / RATE)
     assert abs(first - start * to_rate / RATE) <= 0.5
     assert 0 <= first < last < frames
@@ -282,8 +287,98 @@ def test_converting_carries_the_marks_over(tmp_path: Path) -> None:
     run("loop", "a.wav", "--start", "5000", "--end", "29999", "--to", "b.wav", cwd=tmp_path)
     words = ("b.wav", "--to", "out", "--container", "wav", "--rate", "22050")
     assert run("convert", *words, cwd=tmp_path).code == 0
-    assert markers.loops(io.BytesIO((tmp_path / "out/b.wav").read_bytes())) == [(2500, 14999)]
+    assert _loops((tmp_path / "out/b.wav").read_bytes()) == [(2500, 14999)]
     assert run("convert", "b.wav", "--to", "marsh", "--like-game", "quillmarsh", cwd=tmp_path).code == 0
-    assert markers.loops(io.BytesIO((tmp_path / "marsh/b.wav").read_bytes())) == [(2500, 14999)]
-    assert run("treat", "b.wav", "--to", "cut", "--cut", "0:1", cwd=tmp_path).code == 0
-    assert markers.loops(io.BytesIO((tmp_path / "cut/b.wav").read_bytes())) == []  # they mean nothing any more
+    assert _loops((tmp_path / "marsh/b.wav").read_bytes()) == [(2500, 14999)]
+    assert run("treat", "b.wav", "--to", "cut", "--cut", "0.1:1", cwd=tmp_path).code == 0
+    assert _loops((tmp_path / "cut/b.wav").read_bytes()) == [(590, 25589)]
+
+
+def _chunk(name: bytes, body: bytes, order: str = "<") -> bytes:
+    return name + struct.pack(f"{order}I", len(body)) + body + b"\0" * (len(body) % 2)
+
+
+def _marked_wav(path: Path) -> None:
+    """Three loops of all kinds, two points and a stretch, by the letter of the standards."""
+    soundfile.write(path, _hum(3), RATE, subtype="PCM_16")
+    loops = ((0, 1000, 20000, 0), (1, 30000, 60000, 4), (2, 70000, 80000, 0))
+    smpl = struct.pack("<9I", 0, 0, 22676, 60, 0, 0, 0, 3, 0)
+    smpl += b"".join(struct.pack("<6I", at, kind, *ends, 0, times) for at, (kind, *ends, times) in enumerate(loops))
+    cues = ((1, 500), (2, 44100), (3, 90000))
+    cue = struct.pack("<I", 3) + b"".join(struct.pack("<II4sIII", at, to, b"data", 0, 0, to) for at, to in cues)
+    more = _chunk(b"labl", struct.pack("<I", 2) + b"turn\0")
+    more += _chunk(b"ltxt", struct.pack("<II4sHHHH", 3, 1000, b"rgn ", 0, 0, 0, 0))
+    body = path.read_bytes()[8:] + _chunk(b"smpl", smpl) + _chunk(b"cue ", cue) + _chunk(b"LIST", b"adtl" + more)
+    path.write_bytes(_chunk(b"RIFF", body))
+
+
+def _marks_of(path: Path) -> list[tuple[object, ...]]:
+    seen = json.loads(run("look", path, "--json").out)["clips"][0]["marks"]
+    return [(one["kind"], one["first"], one["last"], one["times"], one["label"]) for one in seen]
+
+
+ALL = [
+    ("loop", 1000, 20000, 0, ""),
+    ("back-and-forth", 30000, 60000, 4, ""),
+    ("backward", 70000, 80000, 0, ""),
+    ("point", 500, 500, 0, ""),
+    ("point", 44100, 44100, 0, "turn"),
+    ("stretch", 90000, 90999, 0, ""),
+]
+
+
+def test_all_marks_come_through_what_keeps_or_moves_time(tmp_path: Path) -> None:
+    _marked_wav(tmp_path / "a.wav")
+    assert _marks_of(tmp_path / "a.wav") == ALL
+    for number, (words, at) in enumerate(
+        (
+            (("--gain", "-3", "--high-pass", "80"), lambda first, last: (first, last)),
+            (("--cut", "0.01:2.9"), lambda first, last: (first - 441, last - 441)),
+            (("--speed", "2"), lambda first, last: (first // 2, first // 2 + (last + 1 - first) // 2 - 1)),
+            (("--reverse",), lambda first, last: (3 * RATE - 1 - last, 3 * RATE - 1 - first)),
+        )
+    ):
+        done = run("treat", "a.wav", "--to", str(number), *words, cwd=tmp_path)
+        assert (done.code, "left out" in done.out + done.err) == (0, False)
+        moved = [(kind, *at(first, last), *rest) for kind, first, last, *rest in ALL]
+        found = _marks_of(tmp_path / str(number) / "a.wav")
+        for one, other in zip(found, moved, strict=True):
+            assert (one[0], one[3:]) == (other[0], other[3:])
+            assert max(abs(one[1] - other[1]), abs(one[2] - other[2]) if one[0] != "point" else 0) <= 1
+    assert run("convert", "a.wav", "--to", "half", "--container", "wav", "--rate", "22050", cwd=tmp_path).code == 0
+    data = _chunks((tmp_path / "half/a.wav").read_bytes())
+    assert struct.unpack_from("<6I", data[b"smpl"], 36 + 24) == (1, 1, 15000, 29999, 0, 4)
+    cut = run("treat", "a.wav", "--to", "cut", "--cut", "0.5:2", cwd=tmp_path)
+    assert "marks of what is cut away are left out: loop from sample 1000 to 20000; point at sample 500;" in cut.err
+
+
+@pytest.mark.parametrize("container", ["ogg", "flac"])
+def test_a_comment_holds_one_loop_and_the_rest_is_said(tmp_path: Path, container: str) -> None:
+    _marked_wav(tmp_path / "a.wav")
+    done = run("convert", "a.wav", "--to", "out", "--container", container, cwd=tmp_path)
+    assert "back and forth, 4 times; loop from sample 70000 to 80000, backward; point at sample 500;" in done.err
+    out = tmp_path / f"out/a.{container}"
+    data = out.read_bytes()
+    assert b"LOOPSTART=1000" in data
+    assert b"LOOPLENGTH=19001" in data
+    assert _marks_of(out) == ALL[:1]
+    assert soundfile.read(out)[0].shape == (3 * RATE,)
+    run("convert", out, "--to", "back", "--container", "wav", cwd=tmp_path)
+    assert _marks_of(tmp_path / "back/a.wav") == ALL[:1]
+
+
+def test_the_loop_of_an_aiff(tmp_path: Path) -> None:
+    path = tmp_path / "a.aiff"
+    soundfile.write(path, _hum(2), RATE, subtype="PCM_16", format="AIFF")
+    points = struct.pack(">H", 3)
+    for number, frame, name in ((1, 1000, b"a"), (2, 20001, b"end"), (3, 50000, b"turn")):
+        text = bytes([len(name)]) + name
+        points += struct.pack(">hI", number, frame) + text + b"\0" * (len(text) % 2)
+    instrument = struct.pack(">6bh", 60, 0, 0, 127, 1, 127, 0) + struct.pack(">6h", 2, 1, 2, 0, 0, 0)
+    body = path.read_bytes()[8:] + _chunk(b"MARK", points, ">") + _chunk(b"INST", instrument, ">")
+    path.write_bytes(_chunk(b"FORM", body, ">"))
+    run("convert", "a.aiff", "--to", "out", "--container", "wav", cwd=tmp_path)
+    assert _marks_of(tmp_path / "out/a.wav") == [
+        ("back-and-forth", 1000, 20000, 0, ""),
+        ("point", 50000, 50000, 0, "turn"),
+    ]

@@ -168,5 +168,6 @@ def _as_json(judged: JudgedClip) -> dict[str, Any]:
         "silence-end": analysis.silent_end,
         "stereo": None if sides is None else {"twins": sides.twins, "mono-db": sides.mono_db, "louder": sides.louder},
         "loops": [{"first": first, "last": last} for first, last in analysis.loops],
+        "marks": analysis.marks,
         "tags": analysis.tags,
     }

@@ -5,11 +5,12 @@ Blocks are float32 arrays of shape (frames, channels).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Literal
 
 from ichnos.audio.blocks.surround import to_stereo
+from ichnos.audio.blocks.timeline import STILL, Timeline
 
 if TYPE_CHECKING:
     import numpy as np
@@ -22,15 +23,24 @@ Side = Literal["mix", "left", "right"]
 
 @dataclass(frozen=True)
 class AudioStream:
-    """Sound on its way: blocks that can be taken once, their rate in frames a second, their channels."""
+    """Sound on its way: blocks that can be taken once, their rate in frames a second, their channels.
+
+    ``timeline``: where the clip's frames went; None where nobody can say.
+    """
 
     blocks: Iterator[Block]
     rate: int
     channels: int
+    timeline: Timeline | None = STILL
 
     def through(self, blocks: Iterator[Block]) -> AudioStream:
-        """The same, with other blocks."""
+        """The same, with other blocks, nothing moved."""
         return replace(self, blocks=blocks)
+
+    def moved(self, blocks: Iterator[Block], move: Callable[[Timeline], Timeline] | None) -> AudioStream:
+        """The same, with other blocks, in which everything is elsewhere; None: one cannot say where."""
+        there = move(self.timeline) if move is not None and self.timeline is not None else None
+        return replace(self, blocks=blocks, timeline=there)
 
 
 def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:

@@ -6,8 +6,9 @@ Sources: Ogg Vorbis I format specification (section 5, comment fields), RFC 7845
 from __future__ import annotations
 
 import contextlib
+import shutil
 import struct
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import IO, Any
 
 from ichnos.audio.files import ogg
@@ -22,6 +23,7 @@ _OURS = {
     "comment": "comment",
     "date": "date",
 }
+_FLAC_COMMENTS = 4  # the kind of that metadata block
 _VORBIS, _OPUS = b"\x03vorbis", b"OpusTags"
 
 
@@ -50,23 +52,61 @@ def vorbis_comments(stream: IO[bytes]) -> dict[str, str]:
         for start in (_VORBIS, _OPUS):
             if packet.startswith(start):
                 try:
-                    _, pairs = _parsed(packet[len(start) :])
+                    return _by_name(_parsed(packet[len(start) :])[1])
                 except (struct.error, IndexError):
                     return {}
-                found: dict[str, str] = {}
-                for pair in pairs:
-                    name, _, value = pair.decode("utf-8", "replace").partition("=")
-                    found.setdefault(name.upper(), value)
-                return found
     return {}
 
 
+def flac_comments(stream: IO[bytes]) -> dict[str, str]:
+    """The same of a FLAC file."""
+    for kind, body in _flac_blocks(stream):
+        if kind == _FLAC_COMMENTS:
+            try:
+                return _by_name(_parsed(body)[1])
+            except (struct.error, IndexError):
+                return {}
+    return {}
+
+
+def _by_name(pairs: list[bytes]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for pair in pairs:
+        name, _, value = pair.decode("utf-8", "replace").partition("=")
+        found.setdefault(name.upper(), value)
+    return found
+
+
+def _flac_blocks(stream: IO[bytes]) -> Iterator[tuple[int, bytes]]:
+    """The metadata blocks, with their kinds; the stream stands behind each then."""
+    stream.seek(4)
+    is_last = False
+    while not is_last and len(head := stream.read(4)) == 4:
+        is_last = bool(head[0] & 0x80)
+        yield head[0] & 0x7F, stream.read(int.from_bytes(head[1:], "big"))
+
+
+def _with_flac_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str, str]) -> None:
+    blocks = dict(enumerate(_flac_blocks(stream)))  # in their order
+    at = next((at for at, (kind, _) in blocks.items() if kind == _FLAC_COMMENTS), len(blocks))
+    vendor, pairs = _parsed(blocks[at][1]) if at in blocks else (b"", [])
+    blocks[at] = _FLAC_COMMENTS, _changed(vendor, pairs, comments)
+    out.write(b"fLaC")
+    for number, (kind, body) in blocks.items():
+        out.write(bytes([kind | (0x80 if number + 1 == len(blocks) else 0)]) + len(body).to_bytes(3, "big") + body)
+    shutil.copyfileobj(stream, out)
+
+
 def with_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str, str]) -> None:
-    """Copy an Ogg Vorbis or Opus stream, with these comments in place of any of the same names.
+    """Copy an Ogg Vorbis, Opus or FLAC stream, with these comments in place of any of the same names.
 
     Raises:
         IchnosError: it is no such stream.
     """
+    stream.seek(0)
+    if stream.read(4) == b"fLaC":
+        _with_flac_comments(stream, out, comments)
+        return
     count = 3  # identification, comments, and Vorbis' own setup
     packets = ogg.header_packets(stream, count)
     if len(packets) > 1 and packets[1].startswith(_OPUS):
@@ -76,13 +116,18 @@ def with_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str, str]
     else:
         raise IchnosError("this is no Ogg Vorbis or Opus stream that comments can be written into")
     vendor, pairs = _parsed(packets[1][len(kind) :])
+    body = _changed(vendor, pairs, comments)
+    packets[1] = kind + body + (b"\x01" if kind == _VORBIS else b"")
+    ogg.with_headers(stream, out, packets)
+
+
+def _changed(vendor: bytes, pairs: list[bytes], comments: Mapping[str, str]) -> bytes:
+    """Comments as they are written, some of them in place of others."""
     names = {name.upper() for name in comments}
     kept = [pair for pair in pairs if pair.partition(b"=")[0].decode("ascii", "replace").upper() not in names]
     kept += [f"{name}={value}".encode() for name, value in comments.items()]
     body = struct.pack("<I", len(vendor)) + vendor + struct.pack("<I", len(kept))
-    body += b"".join(struct.pack("<I", len(pair)) + pair for pair in kept)
-    packets[1] = kind + body + (b"\x01" if kind == _VORBIS else b"")
-    ogg.with_headers(stream, out, packets)
+    return body + b"".join(struct.pack("<I", len(pair)) + pair for pair in kept)
 
 
 def _parsed(body: bytes) -> tuple[bytes, list[bytes]]:

@@ -8,7 +8,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import IO, Literal
 
-from ichnos.audio.files import comments, markers
+from ichnos.audio.blocks.timeline import Timeline
+from ichnos.audio.files import comments, markers, marks
 from ichnos.audio.files.clips import Facts
 from ichnos.files import scratch
 
@@ -44,7 +45,7 @@ def read(stream: IO[bytes], marking: Marking) -> Loop | None:
     """The first loop that is marked in this way; the stream stands then where it stood."""
     with _left_where_it_was(stream):
         if marking.kind != "comments":
-            loops = markers.loops(stream)
+            loops = marks.loops_of(marks.read(stream))
             return loops[0] if loops else None
         said = comments.vorbis_comments(stream)
     try:
@@ -77,32 +78,34 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
 
 
 def marked(stream: IO[bytes], facts: Facts, marking: Marking | None = None) -> Loop | None:
-    """The loop that a clip marks, in a WAV's chunks or as ``marking`` says, where it lies inside the clip."""
+    """The loop that a clip marks by itself, or as ``marking`` says, where it lies inside the clip."""
     with _left_where_it_was(stream):
-        loops = markers.loops(stream)
+        loops = marks.loops_of(marks.read(stream))
     loop = loops[0] if loops else None
     if loop is None and marking is not None:
         loop = read(stream, marking)
     return loop if loop and 0 <= loop[0] < loop[1] < facts.frames else None
 
 
-def carry_over(loop: Loop | None, rate: int, to_rate: int, frames: int) -> Loop | None:
-    """A loop at another rate: its length is converted as a whole, so that it does not depend on where it lies.
+def carry_over(loop: Loop | None, timeline: Timeline | None, frames: int) -> Loop | None:
+    """A loop where its sound is now: its length is converted as a whole, so that it does not depend on where it lies.
 
     Args:
         loop: of the clip; None: all of it.
-        frames: of the clip at ``to_rate``.
+        timeline: where the clip's frames went; None: nobody knows, so that all of it loops.
+        frames: how many there are now.
 
     Returns:
         None where nothing is left of it.
 
-    >>> carry_over((44100, 88199), 44100, 22050, 66150), carry_over(None, 44100, 22050, 66150)
+    >>> carry_over((44100, 88199), Timeline().faster(2), 66150), carry_over(None, Timeline(), 66150)
     ((22050, 44099), (0, 66149))
     """
     if frames < 2:
         return None
-    if loop is None:
+    if loop is None or timeline is None:
         return 0, frames - 1
-    length = min(frames, max(2, round((loop[1] + 1 - loop[0]) * to_rate / rate)))
-    start = min(round(loop[0] * to_rate / rate), frames - length)
-    return start, start + length - 1
+    start, end = timeline.span(*loop)
+    length = min(frames, max(2, end + 1 - start))
+    start = min(start, frames - length)
+    return (start, start + length - 1) if start >= 0 else (0, frames - 1)

@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
-from ichnos.audio.files import comments, markers
+from ichnos.audio.files import comments, marks
 from ichnos.audio.files.clips import Facts, OpenSound
 from ichnos.audio.files.loops import Marking, read
+from ichnos.audio.files.marks import Mark, loops_of
 from ichnos.audio.measure.loudness import Loudness, LoudnessMeter
 from ichnos.audio.measure.peaks import PeakMeter, decibels
 from ichnos.audio.measure.sides import STEREO, Sides, SidesMeter
@@ -52,7 +53,7 @@ class ClipAnalysis:
     silent_start: float
     silent_end: float
     sides: Sides | None  # of stereo only
-    loops: tuple[tuple[int, int], ...]  # first and last frame
+    marks: tuple[Mark, ...]  # loops, stretches and points
     tags: dict[str, str]
     waveform: Waveform
     spectrum: Spectrum
@@ -60,6 +61,11 @@ class ClipAnalysis:
     @property
     def silent(self) -> bool:
         return self.peak < SILENCE_DBFS
+
+    @property
+    def loops(self) -> list[tuple[int, int]]:
+        """The first and the last frame of each loop that is marked."""
+        return loops_of(self.marks)
 
 
 @dataclass(frozen=True)
@@ -111,19 +117,19 @@ def analyse(
         IchnosError: it is no audio, damaged, or cut short.
     """
     facts, stream = sound.facts, sound.stream
-    tags, loops = comments.tags(stream, facts), tuple(markers.loops(stream))
-    if marking is not None and not loops:
-        named = read(stream, marking)
-        loops = (named,) if named else ()
+    tags, marked = comments.tags(stream, facts), tuple(marks.read(stream))
+    named = read(stream, marking) if marking is not None and not loops_of(marked) else None
+    if named:
+        marked = (*marked, Mark("loop", *named))
     most = BLOCK_SAMPLES * (4 if facts.channels <= STEREO else 1)  # the larger, the less threads wait for each other
-    return _measured(facts, sound.blocks(most), on_progress, loops, tags)
+    return _measured(facts, sound.blocks(most), on_progress, marked, tags)
 
 
 def _measured(
     facts: Facts,
     blocks: Iterator[Block],
     on_progress: Callable[[float], None],
-    loops: tuple[tuple[int, int], ...],
+    marked: tuple[Mark, ...],
     tags: dict[str, str],
 ) -> ClipAnalysis:
     peaks = PeakMeter(facts.rate, facts.channels)
@@ -148,7 +154,7 @@ def _measured(
         silent_start=(frames if ends.first is None else ends.first) / rate,
         silent_end=0.0 if ends.last is None else (frames - 1 - ends.last) / rate,
         sides=sides.result() if facts.channels == STEREO else None,
-        loops=loops,
+        marks=marked,
         tags=tags,
         waveform=waveform.result(),
         spectrum=spectrum.result(),

@@ -131,6 +131,6 @@ def describe(analysis: ClipAnalysis) -> list[tuple[str, str]]:
         cost = "everything" if math.isinf(sides.mono_db) else f"{max(0.0, -sides.mono_db):z.1f} dB"
         lines.append(("stereo", "the same channel twice" if sides.twins else "two different sides"))
         lines.append(("mono would cost", f"{cost} (3 dB is usual where the sides have nothing in common)"))
-    lines.append(("loop marks", ", ".join(f"sample {a} to {b}" for a, b in analysis.loops) or "none"))
+    lines += [("mark", str(mark)) for mark in analysis.marks] or [("marks", "none")]
     lines += [(f"tag: {name}", text) for name, text in analysis.tags.items()]
     return lines

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING
+from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream, Side
 from ichnos.audio.blocks.surround import loss
-from ichnos.audio.files import loops, ogg
+from ichnos.audio.blocks.timeline import Timeline
+from ichnos.audio.files import loops, marks, ogg
 from ichnos.audio.files.clips import Facts, OpenSound, open_sound
 from ichnos.audio.files.forms import LOSSY
+from ichnos.audio.files.marks import Mark
 from ichnos.audio.measure.coding_loss import Fingerprint
 from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO, MixMeter, SidesMeter
 from ichnos.errors import IchnosError, Place
@@ -188,9 +190,8 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
         if facts.channels > STEREO and target.channels <= STEREO:
             how = f"mixed down after ITU-R BS.775, {-loss(facts.channels):z.1f} dB quieter"
             written.notes.append(f"its {facts.channels} channels are {how}")
-        flow = AudioStream(
-            chain.resample(mixed, facts.rate, target.rate, target.channels), target.rate, target.channels
-        )
+        resampled = chain.resample(mixed, facts.rate, target.rate, target.channels)
+        flow = AudioStream(resampled, target.rate, target.channels, Timeline(target.rate / facts.rate))
         found = (target.loop.at or loops.marked(job.source.stream, facts, target.loop)) if target.loop else None
         if target.treatment:
             from ichnos.audio.process.treatments import treat
@@ -200,13 +201,38 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
         if target.codec == "Opus":
             ogg.end_at(out, written.frames, target.rate)
         if target.loop:
-            # A treatment may have moved everything, so that marks of the source mean nothing any more.
-            loop = None if target.treatment else found
-            written.loop = loops.carry_over(loop, facts.rate, target.rate, written.frames)
+            written.loop = loops.carry_over(found, flow.timeline, written.frames)
         if target.loop and written.loop:
             loops.mark(out, target.loop, *written.loop, target.rate)
+        if target.keep_marks:
+            written.notes += _keep_marks(job.source.stream, out, target, flow.timeline, written.frames)
     written.mono_db = mixing.mono_db if mixing else None
     return written
+
+
+def _keep_marks(
+    source: IO[bytes], out: IO[bytes], target: Target, timeline: Timeline | None, frames: int
+) -> Iterator[str]:
+    """Write what a clip marks in itself into what it became; gives what of it cannot be there."""
+    before = marks.read(source)
+    if timeline is None:  # its end went into its beginning
+        yield f"its marks are left out, as all of it is one loop now: {_listed(before)}"
+        marks.write(out, target.container, [Mark("loop", 0, frames - 1)], target.rate)
+        return
+    now = [marks.moved(mark, timeline, frames) for mark in before]
+    left = marks.write(out, target.container, [mark for mark in now if mark], target.rate)
+    if gone := [mark for mark, there in zip(before, now, strict=True) if there is None]:
+        yield f"marks of what is cut away are left out: {_listed(gone)}"
+    if homeless := [mark for mark, there in zip(before, now, strict=True) if there in left]:
+        yield f"{target.container} has no place for these marks, so they are left out: {_listed(homeless)}"
+
+
+def _listed(found: Sequence[Mark]) -> str:
+    more = f" and {len(found) - _SHOWN} more" if len(found) > _SHOWN else ""
+    return "; ".join(map(str, found[:_SHOWN])) + more
+
+
+_SHOWN = 6  # marks
 
 
 def _louder_side(job: _Job) -> Side:

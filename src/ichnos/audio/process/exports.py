@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import IO, Literal
 
 from ichnos.audio.blocks.spool import Spool
-from ichnos.audio.files import comments, containers, loops
+from ichnos.audio.files import comments, containers, loops, marks
 from ichnos.audio.files.clips import Facts, OpenSound, open_sound
 from ichnos.audio.files.forms import CODECS, OPUS_RATES, SUFFIXES, Choice
 from ichnos.audio.files.loops import Loop, Marking
@@ -150,7 +150,7 @@ def plan(
     """Look at every clip, and decide what it becomes and where it goes. Writes nothing.
 
     Args:
-        marking: how a game wants loops marked; else a clip's own marks are carried over into a WAV.
+        marking: how a game wants loops marked; else all of a clip's own marks are carried over.
 
     Raises:
         UsageError: two clips would become one file, one would replace itself, or a file is there already.
@@ -182,11 +182,10 @@ def plan(
 
 
 def _with_marks(target: Target, sound: OpenSound, marking: Marking | None) -> Target:
-    """The target with the clip's loop marked, where it has one that a treatment does not move."""
-    form = marking or (Marking("smpl") if target.container == "WAV" else None)
-    if form is None or target.treatment or loops.marked(sound.stream, sound.facts, form) is None:
-        return target
-    return replace(target, loop=form)
+    """The target with the clip's own marks: its loop as a game wants it, or all of them as they are."""
+    if marking is None:
+        return replace(target, keep_marks=bool(marks.read(sound.stream)))
+    return replace(target, loop=marking) if loops.marked(sound.stream, sound.facts, marking) else target
 
 
 def run(exports: Sequence[Export], on_progress: Callable[[float], None]) -> list[Exported]:

@@ -43,6 +43,7 @@ class Target:
     ``finished``: the clip is a finished sound of a pack: where it is as wanted, its bytes are taken over.
     ``unmarked``: so only without marks of a loop, which the game would go by.
     ``accepted``: a clip that is so already stays so; without it, there is one form alone.
+    ``keep_marks``: all that the clip marks in itself is written into what it becomes, as far as that has a place.
     """
 
     container: str
@@ -56,6 +57,7 @@ class Target:
     finished: bool = False
     unmarked: bool = False
     accepted: Accepted | None = None
+    keep_marks: bool = False
 
     def __str__(self) -> str:
         every = self._every()

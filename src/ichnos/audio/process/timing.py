@@ -31,7 +31,7 @@ def cut(stream: AudioStream, start: float, end: float | None) -> AudioStream:
                 yield block[low:high]
             at += len(block)
 
-    return stream.through(kept())
+    return stream.moved(kept(), lambda line: line.later(-first))
 
 
 def trim(stream: AudioStream, threshold: float, keep: float) -> AudioStream:
@@ -61,7 +61,8 @@ def trim(stream: AudioStream, threshold: float, keep: float) -> AudioStream:
     if first is None or last is None:
         return stream.through(spool.blocks())  # all silence: nothing to tell the ends by
     margin = round(keep * stream.rate)
-    return stream.through(spool.blocks(first - margin, last + 1 + margin))
+    begin = max(0, first - margin)
+    return stream.moved(spool.blocks(begin, last + 1 + margin), lambda line: line.later(-begin))
 
 
 def _curve(count: int, shape: Shape) -> NDArray[np.float32]:
@@ -111,7 +112,7 @@ def reverse(stream: AudioStream) -> AudioStream:
         for end in range(spool.frames, 0, -BLOCK_SAMPLES):
             yield spool.part(end - BLOCK_SAMPLES, end)[::-1].copy()
 
-    return stream.through(turned())
+    return stream.moved(turned(), lambda line: line.turned(spool.frames))
 
 
 def repeat(stream: AudioStream, times: int) -> AudioStream:
@@ -150,7 +151,7 @@ def crossfade_loop(stream: AudioStream, seconds: float) -> AudioStream:
         yield from spool.blocks(first + count, spool.frames - last - count)
         yield ((end * falling + begin * rising) * scale).astype(np.float32)
 
-    return stream.through(whole())
+    return stream.moved(whole(), None)
 
 
 def _most_alike(end: Block, begin: Block, count: int) -> tuple[int, int]:
@@ -179,7 +180,8 @@ def _most_alike(end: Block, begin: Block, count: int) -> tuple[int, int]:
 
 def change_speed(stream: AudioStream, factor: float) -> AudioStream:
     """Speed and pitch together, as a tape that runs faster."""
-    return stream.through(resample(stream.blocks, stream.rate * factor, stream.rate, stream.channels))
+    blocks = resample(stream.blocks, stream.rate * factor, stream.rate, stream.channels)
+    return stream.moved(blocks, lambda line: line.faster(factor))
 
 
 _PIECE = 0.04  # seconds of sound that are laid over each other
