@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import json
 import math
+import re
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from conftest import run
 from ichnos.audio.blocks.chain import AudioStream
 from ichnos.audio.process import treatments as t
 from ichnos.audio.process.levels import measure
@@ -135,7 +140,41 @@ def test_what_cannot_be_reached_is_said() -> None:
     assert len(out) == RATE
     assert "-5 LUFS cannot be reached under -1 dBTP" in said[0]
     assert len(_treated(clicks * 0, t.Loudness(lufs=-20), said=said)) == RATE
-    assert "silent" in said[1]
+    assert "silent" in said[-1]
+
+
+def test_whatever_is_lowered_says_how_much_where_and_how_often(tmp_path: Path) -> None:
+    sound = 0.02 * np.random.default_rng(4).normal(size=4 * RATE)
+    for at in (0.5, 1.5, 2.5):
+        sound[round(at * RATE) : round(at * RATE) + 60] += 0.9
+    soundfile.write(tmp_path / "a.wav", sound, RATE, subtype="FLOAT")
+    done = json.loads(run("treat", "a.wav", "--to", "out", "--loudness", "-20", "--json", cwd=tmp_path).out)
+    (note,) = done["clips"][0]["notes"]
+    said = re.search(r"up to ([\d.]+) dB, first at ([\d.]+) s, 3 times", note)
+    assert said is not None, note
+    gain = soundfile.read(tmp_path / "out/a.wav")[0][:8000].std() / sound[:8000].std()
+    assert float(said[1]) == pytest.approx(
+        20 * np.log10(gain * 0.9) + 1, abs=0.5
+    )  # it would be there without a limiter
+    assert float(said[2]) == pytest.approx(0.5, abs=0.02)
+    assert json.loads(run("treat", "a.wav", "--to", "mild", "--gain", "-1", "--json", cwd=tmp_path).out)["clips"][0]["notes"] == []  # fmt: skip
+
+
+def test_targets_come_last_and_an_order_of_one_s_own_is_shown_and_measured(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "a.wav", _noise(4, 1), RATE)
+    words = ("treat", "a.wav", "--loudness", "-30", "--fade", "1:2", "--to")
+    last = run(*words, "last", cwd=tmp_path)
+    assert "Steps in their order: fade rise 1 fall 2, loudness lufs -30." in last.err
+    sound, _ = soundfile.read(tmp_path / "last/a.wav", dtype="float32", always_2d=True)
+    assert measure([sound], RATE, 1)[0] == pytest.approx(-30, abs=0.3)
+    first = run(*words, "first", "--order", "loudness,fade", cwd=tmp_path)
+    assert "Steps in their order: loudness lufs -30, fade rise 1 fall 2." in first.err
+    sound, _ = soundfile.read(tmp_path / "first/a.wav", dtype="float32", always_2d=True)
+    reached = measure([sound], RATE, 1)[0]
+    assert reached < -31
+    assert f"fade after loudness makes it {reached:.1f} LUFS, not -30" in first.err
+    wrong = run(*words, "none", "--order", "bell", cwd=tmp_path)
+    assert (wrong.code, "the steps are: fade, loudness" in wrong.err) == (2, True)
 
 
 @settings(max_examples=25)

@@ -178,6 +178,7 @@ def _as_json(one: Exported) -> dict[str, Any]:
     return {
         **row,
         "becomes": str(one.export.target),
+        "steps": [str(step) for step in one.export.target.treatment] if one.export.target else [],
         "samples": done.frames,
         "bytes-before": one.export.size,
         "bytes": done.size,

@@ -264,6 +264,10 @@ def as_json_of(world: World, done: Rehearsal, to: Path | None, picture: Path | N
         "picture": picture,
         "loudness-lufs": done.loudness,
         "true-peak-dbtp": done.true_peak,
+        "lowered": None if (low := done.lowered) is None else {
+            "most-db": low.most_db, "first": low.first, "times": low.times
+        },
+        "notes": done.notes,
         "sounds": [
             {
                 "key": voice.key, "what": voice.what, "from": voice.thing, "cause": voice.cause, "kind": voice.kind,

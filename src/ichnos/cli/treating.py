@@ -34,6 +34,10 @@ Treatment = Annotated[
     str | None, typer.Option(metavar="NAME", help="A treatment's name: bundled, or in the workspace's ichnos.toml.")
 ]
 BeforeAfter = Annotated[Path | None, typer.Option(metavar="FILE.png", help="Draw the clip before and after.")]
+Order = Annotated[
+    str | None,
+    typer.Option(metavar="STEP,STEP", help="Which steps come first, in this order; the others follow as shown here."),
+]
 LikeGame = Annotated[str | None, typer.Option("--like-game", metavar="GAME", help="Write what this game reads.")]
 
 
@@ -51,6 +55,7 @@ def treat(
     to: Annotated[Path | None, typer.Option(metavar="FOLDER", help="Where the new files go.")] = None,
     treatment: Treatment = None,
     names: Annotated[bool, typer.Option("--names", help="Show the treatments that have a name, and stop.")] = False,
+    order: Order = None,
     before_after: BeforeAfter = None,
     like_game: LikeGame = None,
     category: Category = None,
@@ -66,7 +71,7 @@ def treat(
     dry_run: DryRun = False,
     json: Json = False,
 ) -> None:
-    """Treat clips. A named treatment comes first, then the steps, always in the order shown here.
+    """Treat clips. A named treatment comes first, then the steps, in the order shown here or by --order.
 
     Without --container or --like-game the result is a WAV of 24 bits.
     """
@@ -78,7 +83,7 @@ def treat(
     if not clips or to is None:
         cure = "say: ichnos treat CLIP --to FOLDER, and what is to be done"
         raise UsageError("which clips, and where to?", cure=cure)
-    steps = _wanted_steps(ctx, treatment)
+    steps = _wanted_steps(ctx, treatment, order)
     if like_game is None and container is None:
         container, bits = "wav", bits or "24"
     named = exports.found(clips)
@@ -87,6 +92,8 @@ def treat(
     form, how = (container, codec, bits), converting.choice(mono)
     become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, how, steps)
     planned = exports.plan(named, become, to, marking=marking, overwrite=overwrite)
+    if not json and not dry_run:
+        show.say(f"Steps in their order: {', '.join(map(str, steps))}.", err=True)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:
         _draw(done[0], ", ".join(map(str, steps)), before_after)
@@ -110,6 +117,17 @@ def _steps(given: dict[str, Any]) -> list[Any]:
 
     texts = {name: [""] if value is True else value or () for name, value in given.items()}
     return [_step(kind, text) for kind in STEPS for text in texts.get(kind.step_name(), ())]
+
+
+def _ordered(steps: list[Any], order: str | None) -> list[Any]:
+    """The same steps, those first that are named, in that order. Raises UsageError for a name that none of them has."""
+    names = [name.strip() for name in order.split(",")] if order else []
+    here = [step.step_name() for step in steps]
+    for name in names:
+        if name not in here:
+            cure = f"the steps are: {', '.join(dict.fromkeys(here)) or 'none'}"
+            raise UsageError(f'--order names "{name}", and there is no such step', cure=cure)
+    return sorted(steps, key=lambda step: names.index(step.step_name()) if step.step_name() in names else len(names))
 
 
 def _step(kind: Any, text: str) -> Any:
@@ -141,9 +159,9 @@ def _of_workspace() -> dict[str, Any]:
     return dict(workspaces.load(folder).pack_file.treatment)
 
 
-def _wanted_steps(ctx: typer.Context, treatment: str | None) -> tuple[Any, ...]:
+def _wanted_steps(ctx: typer.Context, treatment: str | None, order: str | None) -> tuple[Any, ...]:
     """The steps of the named treatments, then those that the options say."""
-    steps = (*_named(treatment), *_steps(made.given(ctx)))
+    steps = (*_named(treatment), *_ordered(_steps(made.given(ctx)), order))
     if not steps:
         raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
     return steps

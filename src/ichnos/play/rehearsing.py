@@ -17,7 +17,7 @@ from ichnos.audio.measure import audibility
 from ichnos.audio.measure.loudness import LoudnessMeter
 from ichnos.audio.measure.peaks import PeakMeter, decibels
 from ichnos.audio.process.conversion import write
-from ichnos.audio.process.levels import limit_peaks
+from ichnos.audio.process.levels import Lowered, limit_peaks
 from ichnos.audio.process.target import Target
 from ichnos.errors import IchnosError, Place
 from ichnos.files import disk
@@ -56,6 +56,7 @@ class Rehearsal:
     curve: str = "straight"
     loudness: float | None = None  # LUFS, of the mix
     true_peak: float | None = None  # dBTP
+    lowered: Lowered | None = None  # where the mix was too loud
 
 
 def lengths(world: World, sounds: Sounds) -> dict[str, float]:
@@ -213,11 +214,11 @@ def _mix(
         hours = _MOST_BYTES / _FRAME / rate / 3600
         what = f"a WAV holds no more than {hours:.1f} hours of this, and it would be {done.scene.seconds / 3600:.1f}"
         raise IchnosError(what, place=Place(str(to)), cure="make it shorter: --seconds N, or --times N")
-    peaks, loudness = PeakMeter(rate, 2), LoudnessMeter(rate, 2)
+    peaks, loudness, lowered = PeakMeter(rate, 2), LoudnessMeter(rate, 2), Lowered(rate)
 
     def metered() -> Iterator[Block]:
         mixed = mixing.blocks() if bed is None else _sum(mixing.blocks(), bed.blocks())
-        for block in limit_peaks(AudioStream(mixed, rate, 2), CEILING).blocks:
+        for block in limit_peaks(AudioStream(mixed, rate, 2), CEILING, lowered=lowered).blocks:
             peaks.add(block)
             loudness.add(block)
             on_progress(len(block) / rate)
@@ -228,6 +229,9 @@ def _mix(
     peaks.finish()
     done.loudness = loudness.result().level
     done.true_peak = decibels(peaks.true)
+    if lowered.times:
+        done.lowered = lowered
+        done.notes.append(f"all together it is too loud, so the mix is lowered by {lowered}")
 
 
 def _sum(one: Iterator[Block], other: Iterator[Block]) -> Iterator[Block]:

@@ -32,16 +32,63 @@ def apply_gain(blocks: Iterable[Block], db: float) -> Iterator[Block]:
         yield block * factor
 
 
-def limit_peaks(stream: AudioStream, ceiling: float) -> AudioStream:
+class Lowered:
+    """By how much a limiter takes a sound down, where first, and how often; what is less than 1 dB is nothing."""
+
+    def __init__(self, rate: int) -> None:
+        self.rate = rate
+        self.most_db, self.times = 0.0, 0
+        self.first: float | None = None  # seconds
+        self._at, self._last = 0, -math.inf
+
+    def watch(self, frames: int, gain: NDArray[np.float64] | None = None) -> None:
+        """See the next frames; ``gain``: what each is multiplied by, where that is not 1."""
+        import numpy as np
+
+        if gain is not None and gain.min(initial=1) < 1:
+            self.most_db = max(self.most_db, -20 * math.log10(max(float(gain.min()), 1e-6)))
+            low = self._at + np.flatnonzero(gain < _NOTICED)
+            if len(low):
+                self.first = low[0] / self.rate if self.first is None else self.first
+                apart = np.diff(np.concatenate([[self._last], low]))
+                self.times += int((apart > _APART * self.rate).sum())
+                self._last = float(low[-1])
+        self._at += frames
+
+    def __str__(self) -> str:
+        often = "once" if self.times == 1 else f"{self.times} times"
+        return f"up to {self.most_db:.1f} dB, first at {self.first or 0:.2f} s, {often}"
+
+
+_NOTICED = 10 ** (-1 / 20)  # of its level: by less, nobody hears that something is lowered
+_APART = 0.1  # seconds between two times
+
+
+def limit_peaks(
+    stream: AudioStream, ceiling: float, say: Callable[[str], None] = lambda _: None, lowered: Lowered | None = None
+) -> AudioStream:
     """No true peak above ``ceiling`` (dBTP, ITU-R BS.1770-4 Annex 2).
 
     The gain that each frame needs is held for 5 ms to both sides and then smoothed over as much:
     it is down before the peak comes, and never above what the peak needs. All channels move alike.
+
+    Args:
+        say: called with a sentence at the end, where peaks were lowered by more than 1 dB.
+        lowered: sees what is lowered.
     """
-    return stream.through(_limit_peaks(stream.blocks, stream.rate, 10 ** ((ceiling - _SPARE) / 20)))
+    return stream.through(_limited(stream.blocks, stream.rate, ceiling, say, lowered))
 
 
-def _limit_peaks(blocks: Iterable[Block], rate: int, most: float) -> Iterator[Block]:
+def _limited(
+    blocks: Iterable[Block], rate: int, ceiling: float, say: Callable[[str], None], lowered: Lowered | None = None
+) -> Iterator[Block]:
+    watching = lowered or Lowered(rate)
+    yield from _limit_peaks(blocks, rate, 10 ** ((ceiling - _SPARE) / 20), watching)
+    if watching.times:
+        say(f"its peaks are lowered so that they stay below {ceiling:g} dBTP: {watching}")
+
+
+def _limit_peaks(blocks: Iterable[Block], rate: int, most: float, lowered: Lowered) -> Iterator[Block]:
     import numpy as np
     from scipy.ndimage import minimum_filter1d
     from scipy.signal import oaconvolve
@@ -71,8 +118,10 @@ def _limit_peaks(blocks: Iterable[Block], rate: int, most: float) -> Iterator[Bl
             held = minimum_filter1d(need, 2 * ahead + 1)
             gain = np.minimum(1, oaconvolve(held, smooth, "same"))
             offset = reach - TAPS // 2
+            lowered.watch(ready, gain[offset : offset + ready])
             yield part[reach : reach + ready] * gain[offset : offset + ready, None].astype(np.float32)
         else:
+            lowered.watch(ready)
             yield part[reach : reach + ready].copy()
         gone = before + ready - reach
         waiting, before = waiting[gone:], reach
@@ -106,7 +155,8 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
     Args:
         lufs: integrated; of a clip shorter than 0.4 s the momentary loudness.
         ceiling: dBTP.
-        say: called with a sentence where the loudness cannot be reached under that ceiling.
+        say: called with a sentence where the loudness cannot be reached under that ceiling, and where peaks are
+            lowered by more than 1 dB.
     """
     spool = Spool(stream.blocks, stream.channels)
     loudness, peak = measure(spool.blocks(), stream.rate, stream.channels)
@@ -117,8 +167,8 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
     if peak + gain <= ceiling:
         return stream.through(apply_gain(spool.blocks(), gain))
 
-    def at(db: float) -> Iterator[Block]:
-        return _limit_peaks(apply_gain(spool.blocks(), db), stream.rate, 10 ** ((ceiling - _SPARE) / 20))
+    def at(db: float, tell: Callable[[str], None] = lambda _: None) -> Iterator[Block]:
+        return _limited(apply_gain(spool.blocks(), db), stream.rate, ceiling, tell)
 
     best, reached = gain, -math.inf
     for _ in range(_PASSES):  # limiting takes loudness away, so more gain is needed than it seemed
@@ -130,10 +180,10 @@ def to_loudness(stream: AudioStream, lufs: float, ceiling: float, say: Callable[
         gain += lufs - now
     if abs(lufs - reached) > 0.5:
         say(f"{lufs:g} LUFS cannot be reached under {ceiling:g} dBTP; it is {reached:z.1f} LUFS")
-    return stream.through(at(best))
+    return stream.through(at(best, say))
 
 
-def soft_clip(stream: AudioStream, db: float) -> AudioStream:
+def soft_clip(stream: AudioStream, db: float, say: Callable[[str], None] = lambda _: None) -> AudioStream:
     """Deliberate soft clipping: louder by ``db``, through tanh, at four times the rate so that little folds back.
 
     Quiet sound comes out louder by ``db``; nothing passes full scale, nor between the samples.
@@ -148,4 +198,4 @@ def soft_clip(stream: AudioStream, db: float) -> AudioStream:
             yield np.tanh(block * drive)
 
     back = stream.through(resample(bent(), over, stream.rate, stream.channels))
-    return limit_peaks(back, 0)  # the way back to the rate lets some peaks swing over
+    return limit_peaks(back, 0, say)  # the way back to the rate lets some peaks swing over

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Annotated, Any, ClassVar, Literal, get_args
+import math
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, model_validator
 
 from ichnos.audio.blocks import filters
 from ichnos.audio.blocks.chain import AudioStream
+from ichnos.audio.measure.loudness import LoudnessMeter
 from ichnos.audio.process import levels, timing
 from ichnos.audio.process.timing import Shape
 from ichnos.errors import IchnosError
+
+if TYPE_CHECKING:
+    from ichnos.audio.blocks.block import Block
 
 Say = Callable[[str], None]
 Hz = Annotated[float, Field(gt=0, le=96000, description="Hz")]
@@ -121,7 +126,7 @@ class Limit(_Step):
     ceiling: Ceiling = -1
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
-        return levels.limit_peaks(stream, self.ceiling)
+        return levels.limit_peaks(stream, self.ceiling, say)
 
 
 class SoftClip(_Step):
@@ -130,7 +135,7 @@ class SoftClip(_Step):
     drive: float = Field(ge=0, le=40, description="dB that it is pushed by")
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
-        return levels.soft_clip(stream, self.drive)
+        return levels.soft_clip(stream, self.drive, say)
 
 
 class _Filter(_Step):
@@ -254,8 +259,8 @@ class LoopFade(_Step):
 Step = Annotated[
     Cut | Trim | Reverse | Speed | Pitch
     | HighPass | LowPass | LowShelf | HighShelf | Bell
-    | Gain | SoftClip | Loudness | Limit
-    | Fade | Repeat | LoopFade,
+    | Fade | Repeat | LoopFade
+    | Gain | SoftClip | Loudness | Limit,
     Field(discriminator="step"),
 ]  # fmt: skip
 STEPS: tuple[type[_Step], ...] = get_args(get_args(Step)[0])
@@ -269,7 +274,7 @@ BUNDLED: dict[str, tuple[str, tuple[Step, ...]]] = {
     "clear-speech": (
         "speech: rumble and boom go, consonants come up, one level for all",
         (Trim(threshold=-50, keep=0.08), HighPass(hz=85, slope=24), Bell(hz=280, db=-2.5), Bell(hz=3500, db=2.5, q=0.7),
-         Loudness(lufs=-18), Fade(rise=0.01, fall=0.05)),
+         Fade(rise=0.01, fall=0.05), Loudness(lufs=-18)),
     ),
     "stay-behind": (
         "music that stays behind speech: quieter, with room left where voices are",
@@ -305,7 +310,29 @@ def ceiling_of(steps: Sequence[Step]) -> float | None:
 
 
 def treat(stream: AudioStream, steps: Sequence[Step], say: Say) -> AudioStream:
-    """The stream with all steps applied. ``say`` is called with what a person should know of it."""
+    """The stream with all steps applied. ``say`` is called with what a person should know of it.
+
+    Where steps behind a loudness may undo it, what came out is measured, and said.
+    """
     for step in steps:
         stream = step.apply(stream, say)
-    return stream
+    at = max((number for number, step in enumerate(steps) if isinstance(step, Loudness)), default=len(steps))
+    if all(step.only_moves for step in steps[at + 1 :]):
+        return stream
+    return stream.through(_measured(stream, steps[at], steps[at + 1 :], say))
+
+
+def _measured(stream: AudioStream, target: Step, behind: Sequence[Step], say: Say) -> Iterator[Block]:
+    """The same blocks; at their end it is said where their loudness is not what was asked for."""
+    assert isinstance(target, Loudness)
+    meter = LoudnessMeter(stream.rate, stream.channels)
+    for block in stream.blocks:
+        meter.add(block)
+        yield block
+    reached = meter.result().level
+    if abs(reached - target.lufs) > _MISSED and math.isfinite(reached):
+        names = ", ".join(dict.fromkeys(step.step_name() for step in behind if not step.only_moves))
+        say(f"{names} after loudness makes it {reached:z.1f} LUFS, not {target.lufs:g}: put loudness last")
+
+
+_MISSED = 0.5  # LU
