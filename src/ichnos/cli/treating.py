@@ -81,8 +81,7 @@ def treat(
         _print_names(json)
         return
     if not clips or to is None:
-        cure = "say: ichnos treat CLIP --to FOLDER, and what is to be done"
-        raise UsageError("which clips, and where to?", cure=cure)
+        raise UsageError("which clips, and where to?", cure="say: ichnos treat CLIP --to FOLDER, and a step")
     steps = _wanted_steps(ctx, treatment, order)
     if like_game is None and container is None:
         container, bits = "wav", bits or "24"
@@ -92,8 +91,6 @@ def treat(
     form, how = (container, codec, bits), converting.choice(mono)
     become, marking = converting.wanted(like_game, category, kind, form, rate, channels, quality, how, steps)
     planned = exports.plan(named, become, to, marking=marking, overwrite=overwrite)
-    if not json and not dry_run:
-        show.say(f"Steps in their order: {', '.join(map(str, steps))}.", err=True)
     done = converting.carry_out(planned, dry_run, json)
     if before_after is not None and done:
         _draw(done[0], ", ".join(map(str, steps)), before_after)
@@ -164,6 +161,7 @@ def _wanted_steps(ctx: typer.Context, treatment: str | None, order: str | None) 
     steps = (*_named(treatment), *_ordered(_steps(made.given(ctx)), order))
     if not steps:
         raise UsageError("nothing is to be done", cure="name a treatment (ichnos treat --names), or say a step")
+    show.say(f"Steps in their order: {', '.join(map(str, steps))}.", err=True)
     return steps
 
 
