@@ -153,9 +153,7 @@ def test_whatever_is_lowered_says_how_much_where_and_how_often(tmp_path: Path) -
     said = re.search(r"up to ([\d.]+) dB, first at ([\d.]+) s, 3 times", note)
     assert said is not None, note
     gain = soundfile.read(tmp_path / "out/a.wav")[0][:8000].std() / sound[:8000].std()
-    assert float(said[1]) == pytest.approx(
-        20 * np.log10(gain * 0.9) + 2, abs=1
-    )  # it would be there without a limiter
+    assert float(said[1]) == pytest.approx(20 * np.log10(gain * 0.9) + 2, abs=1)  # it would be there without a limiter
     assert float(said[2]) == pytest.approx(0.5, abs=0.02)
     assert json.loads(run("treat", "a.wav", "--to", "mild", "--gain", "-1", "--json", cwd=tmp_path).out)["clips"][0]["notes"] == []  # fmt: skip
 
@@ -229,3 +227,41 @@ def test_no_clip_is_too_short_for_a_treatment(name: str, frames: int, channels: 
     out = _treated(sound, *t.BUNDLED[name][1], t.Pitch(semitones=3), t.LoopFade(seconds=0.01), block=block)
     assert np.isfinite(out).all()
     assert out.shape[1] == channels
+
+
+def test_ends_away_from_zero_are_softened_and_an_offset_is_taken_away_whole(tmp_path: Path) -> None:
+    time_ = np.arange(RATE) / RATE
+    hum = 0.3 * np.cos(2 * np.pi * 100 * time_) * np.linspace(1, 0, RATE) ** 2
+    soundfile.write(tmp_path / "a.wav", hum, RATE, subtype="PCM_24")
+    found = json.loads(run("look", "a.wav", "--json", cwd=tmp_path).out)["clips"][0]["findings"]
+    assert [one["id"] for one in found] == ["abrupt-start"]
+    assert "30.0 % of full scale" in found[0]["reason"]
+    assert run("treat", "a.wav", "--to", "out", "--soften", "0.002", cwd=tmp_path).code == 0
+    out, _ = soundfile.read(tmp_path / "out/a.wav")
+    assert abs(out[0]) < 0.001
+    assert np.abs(out - hum)[round(0.002 * RATE) :].max() < 1e-6  # the rest, and its end, are as they were
+    assert json.loads(run("look", "out/a.wav", "--json", cwd=tmp_path).out)["clips"][0]["findings"] == []
+    sound = 0.1 * np.sin(2 * np.pi * 441 * time_)
+    soundfile.write(tmp_path / "dc.wav", sound + 0.2, RATE, subtype="PCM_24")
+    assert run("treat", "dc.wav", "--to", "out", "--centre", cwd=tmp_path).code == 0
+    assert np.abs(soundfile.read(tmp_path / "out/dc.wav")[0] - sound).max() < 1e-5
+    opus = run(
+        "convert", "dc.wav", "--to", "o", "--container", "ogg", "--codec", "opus", "--rate", "48000", cwd=tmp_path
+    )
+    assert (opus.code, "Opus leaves its offset (DC) of 20.0 % out" in opus.err) == (0, True)
+
+
+def test_small_things_that_were_wrong(tmp_path: Path) -> None:
+    quiet = 0.0008 * np.sin(np.arange(2 * RATE) * 0.06) * np.exp(-np.arange(2 * RATE) / RATE)
+    soundfile.write(tmp_path / "quiet.wav", quiet, RATE, subtype="PCM_24")
+    done = run("treat", "quiet.wav", "--to", "out", "--trim", "-60", cwd=tmp_path)
+    assert "its peak is -62 dBFS, so what counts as silence is below -86 dBFS" in done.err
+    assert soundfile.info(tmp_path / "out/quiet.wav").duration > 1.9
+    soundfile.write(tmp_path / "none.wav", np.zeros(RATE), RATE, subtype="FLOAT")
+    run("convert", "none.wav", "--to", "out", "--container", "wav", "--bits", "16", cwd=tmp_path)
+    assert not soundfile.read(tmp_path / "out/none.wav", dtype="int16")[0].any()
+    body = b"INFO" + b"INAM" + (5).to_bytes(4, "little") + "M\xf6we".encode("cp1252") + b"\0\0"
+    data = (tmp_path / "none.wav").read_bytes()[8:] + b"LIST" + len(body).to_bytes(4, "little") + body
+    (tmp_path / "old.wav").write_bytes(b"RIFF" + len(data).to_bytes(4, "little") + data)
+    said = json.loads(run("look", "old.wav", "--json", cwd=tmp_path).out)["clips"][0]
+    assert said["tags"]["title"] == "M\xf6we"

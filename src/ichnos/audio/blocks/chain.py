@@ -113,7 +113,7 @@ def quantise(
 
     Args:
         bits: 16 or 24.
-        dither: where the numbers have fewer bits than the sound: TPDF noise of one bit up and down.
+        dither: where the numbers have fewer bits than the sound: TPDF noise of one bit up and down. Silence stays that.
         alike: all channels are the same, and stay so.
 
     Yields:
@@ -126,6 +126,15 @@ def quantise(
         scaled = block.astype(np.float64) * full
         if dither is not None:
             shape = (len(block), 1) if alike else block.shape
-            scaled += dither.random(shape) - dither.random(shape)
+            noise = dither.random(shape) - dither.random(shape)
+            scaled += np.where(_is_still(block)[:, None], 0, noise)
         whole = np.clip(np.rint(scaled), -full, full - 1)
         yield whole.astype(np.int16) if bits == 16 else whole.astype(np.int32) << 8
+
+
+def _is_still(block: Block) -> NDArray[np.bool_]:
+    """Of each frame: is it zero, and are those beside it? One alone is where a sound crosses the middle."""
+    import numpy as np
+
+    zero = np.pad((block == 0).all(axis=1), 1, mode="edge")
+    return np.asarray(zero[:-2] & zero[1:-1] & zero[2:])

@@ -11,7 +11,7 @@ import struct
 from collections.abc import Iterator, Mapping
 from typing import IO, Any
 
-from ichnos.audio.files import ogg
+from ichnos.audio.files import markers, ogg
 from ichnos.audio.files.clips import Facts, decoder
 from ichnos.errors import IchnosError, Place
 
@@ -43,7 +43,23 @@ def tags(stream: IO[bytes], facts: Facts) -> dict[str, str]:
         return {}
     with decoder(stream, Place("a clip"), facts.container) as sound:
         found: Mapping[str, str] = sound.copy_metadata()
+    if any("\ufffd" in text for text in found.values()):
+        found = {**found, **_old_texts(stream)}
     return {ours: text for theirs, ours in _OURS.items() if (text := found.get(theirs, "").strip())}
+
+
+_INFO = {b"INAM": "title", b"IART": "artist", b"ICOP": "copyright", b"ICMT": "comment", b"ICRD": "date"}
+
+
+def _old_texts(stream: IO[bytes]) -> dict[str, str]:
+    """What a WAV says of itself in another encoding than UTF-8: in that of Windows in the west."""
+    found = {}
+    for name, body in markers.chunks(stream):
+        if name == b"LIST" and body[:4] == b"INFO":
+            for field, part in markers.parts(body):
+                if field in _INFO:
+                    found[_INFO[field]] = part.split(b"\0")[0].decode("cp1252", "replace")
+    return found
 
 
 def vorbis_comments(stream: IO[bytes]) -> dict[str, str]:

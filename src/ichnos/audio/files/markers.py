@@ -104,7 +104,7 @@ def cue_points(body: bytes) -> dict[int, int]:
 
 def lengths(body: bytes) -> Iterator[tuple[int, int]]:
     """Of each cue point that has one, its number and its frames."""
-    for name, part in _parts(body):
+    for name, part in parts(body):
         if name == b"ltxt" and len(part) >= 8:
             point, frames = struct.unpack_from("<II", part)
             if frames:
@@ -113,7 +113,7 @@ def lengths(body: bytes) -> Iterator[tuple[int, int]]:
 
 def labels(body: bytes) -> Iterator[tuple[int, str]]:
     """Of each cue point that has one, its number and its name."""
-    for name, part in _parts(body):
+    for name, part in parts(body):
         if name == b"labl" and len(part) > 4:
             text = part[4:].split(b"\0")[0]
             try:
@@ -122,8 +122,8 @@ def labels(body: bytes) -> Iterator[tuple[int, str]]:
                 yield struct.unpack_from("<I", part)[0], text.decode("cp1252", "replace")
 
 
-def _parts(body: bytes) -> Iterator[tuple[bytes, bytes]]:
-    """The parts of a ``LIST adtl``."""
+def parts(body: bytes) -> Iterator[tuple[bytes, bytes]]:
+    """The parts of a ``LIST``."""
     position = 4
     while position + 8 <= len(body):
         name, length = struct.unpack_from("<4sI", body, position)

@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from ichnos.audio.blocks.block import BLOCK_SAMPLES
 from ichnos.audio.files import comments, marks
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
     from ichnos.audio.blocks.block import Block
 
+_EDGE = 0.05  # seconds at either end
+_STEP = 0.005  # of full scale: a step from zero of no more is not heard
 SILENCE_DBFS = -60.0  # dBFS: what never passes it counts as silence
 _COLUMNS = 1200  # of the outline
 _AHEAD = 4  # blocks that are decoded before they are measured
@@ -52,6 +54,7 @@ class ClipAnalysis:
     offset: float
     silent_start: float
     silent_end: float
+    abrupt: tuple[float, float]  # how far from zero it begins and ends, of full scale; 0 where it moves so anyway
     sides: Sides | None  # of stereo only
     marks: tuple[Mark, ...]  # loops, stretches and points
     tags: dict[str, str]
@@ -136,8 +139,8 @@ def _measured(
     loudness = LoudnessMeter(facts.rate, facts.channels)
     ends, sides, waveform = _Ends(), SidesMeter(), _WaveformMeter(facts)
     spectrum = SpectrumMeter(facts.rate, facts.frames)
-    offset, frames = _Offset(), 0
-    for block in _in_step(blocks, (peaks, ends, offset, spectrum), (loudness, sides, waveform)):
+    offset, edges, frames = _Offset(), _Edges(facts.rate), 0
+    for block in _in_step(blocks, (peaks, ends, edges, offset, spectrum), (loudness, sides, waveform)):
         frames += len(block)
         on_progress(len(block) / facts.rate)
     peaks.finish()
@@ -153,6 +156,7 @@ def _measured(
         offset=offset.total / max(1, frames * facts.channels),
         silent_start=(frames if ends.first is None else ends.first) / rate,
         silent_end=0.0 if ends.last is None else (frames - 1 - ends.last) / rate,
+        abrupt=edges.result(),
         sides=sides.result() if facts.channels == STEREO else None,
         marks=marked,
         tags=tags,
@@ -196,6 +200,37 @@ class _Offset:
 
     def add(self, block: Block) -> None:
         self.total += float(block.sum(dtype="float64"))
+
+
+class _Edges:
+    """Keeps the first and the last 50 ms."""
+
+    def __init__(self, rate: int) -> None:
+        self._count = max(8, round(_EDGE * rate))
+        self._first: Any = None
+        self._last: Any = None
+
+    def add(self, block: Block) -> None:
+        import numpy as np
+
+        if self._first is None or len(self._first) < self._count:
+            self._first = block[: self._count] if self._first is None else np.concatenate([self._first, block])
+        is_whole = self._last is None or len(block) >= self._count
+        self._last = (block if is_whole else np.concatenate([self._last, block]))[-self._count :]
+
+    def result(self) -> tuple[float, float]:
+        """How far from zero it begins and ends; 0 where that is no more than it moves from frame to frame anyway."""
+        if self._first is None or len(self._first) < 2:
+            return 0.0, 0.0
+        return _step(self._first[: self._count]), _step(self._last[::-1])
+
+
+def _step(edge: Block) -> float:
+    import numpy as np
+
+    usual = np.percentile(np.abs(np.diff(edge, axis=0)), 99, axis=0)
+    steps = np.abs(edge[0])
+    return float(np.where(steps > np.maximum(_STEP, 2 * usual), steps, 0).max())
 
 
 class _Ends:

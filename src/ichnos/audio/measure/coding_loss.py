@@ -49,6 +49,7 @@ class Fingerprint:
 
         if self._waiting:
             windows = np.stack(self._waiting).transpose(0, 2, 1)
+            windows = windows - windows.mean(axis=2, keepdims=True)  # an offset is not heard
             self._powers.append(band_powers(windows, self._rate).mean(axis=1))
             self._waiting.clear()
 

@@ -66,8 +66,10 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
         yield ClipFinding(
             "offset",
             f"it stands off the middle by {100 * analysis.offset:+z.1f} % of full scale (DC)",
-            "take it away: ichnos treat --high-pass 20",
+            "take it away: ichnos treat --centre",
         )
+    else:
+        yield from _of_edges(analysis)
     for where, seconds in (("start", analysis.silent_start), ("end", analysis.silent_end)):
         if seconds > _LONG_SILENCE:
             yield ClipFinding(
@@ -77,6 +79,18 @@ def _findings(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
         yield ClipFinding(
             "quiet", f"it is very quiet: {analysis.loudness.level:z.0f} LUFS", "raise it: ichnos treat --loudness -18"
         )
+
+
+def _of_edges(analysis: ClipAnalysis) -> Iterator[ClipFinding]:
+    """Where it does not begin or end at zero, and is no loop."""
+    for where, step in zip(("start", "end"), analysis.abrupt, strict=True):
+        if step and not analysis.loops:
+            how = "begins" if where == "start" else "ends"
+            yield ClipFinding(
+                f"abrupt-{where}",
+                f"it {how} {100 * step:z.1f} % of full scale away from zero: that clicks, unless it is a loop",
+                "fade 2 ms of it: ichnos treat --soften 0.002",
+            )
 
 
 def _of_sides(analysis: ClipAnalysis, sides: Sides | None) -> Iterator[ClipFinding]:

@@ -22,6 +22,7 @@ _LOSSY_LEVEL, _EXACT_LEVEL = 1.5, 0.1  # dB by which the level may change
 _END_FRAMES = 8192
 _END, _END_LEVEL = 0.01, -8.0  # seconds at both ends, and dB that a codec may take from them
 _SHORT = 0.1  # seconds: shorter than a codec's own blocks, so that its level says nothing
+_OFFSET = 0.005  # of full scale
 _FAINT = 1e-3  # of full scale (root mean square): below, a codec may let sound go
 
 
@@ -48,8 +49,34 @@ class _Ends:
 
 
 def _level(block: Block) -> float:
-    """Root mean square, full scale is 1."""
-    return float((sum_squares(block) / max(1, block.size)) ** 0.5)
+    """Root mean square beside the mean, full scale is 1: a codec may leave an offset out."""
+    if not block.size:
+        return 0.0
+    return float(max(0.0, sum_squares(block) / block.size - float(block.mean(dtype="float64")) ** 2) ** 0.5)
+
+
+@dataclass
+class _Sums:
+    """The level of a sound, and its offset (DC)."""
+
+    samples: int = 0
+    squares: float = 0.0
+    total: float = 0.0
+
+    def add(self, block: Block) -> None:
+        self.samples += block.size
+        self.squares += sum_squares(block)
+        self.total += float(block.sum(dtype="float64"))
+
+    @property
+    def offset(self) -> float:
+        """The mean; full scale is 1."""
+        return self.total / max(1, self.samples)
+
+    def level(self, *, beside_offset: bool) -> float:
+        """Root mean square; of what lies beside the mean, or of all."""
+        power = self.squares / max(1, self.samples)
+        return float(max(0.0, power - self.offset**2 if beside_offset else power) ** 0.5)
 
 
 @dataclass
@@ -58,23 +85,19 @@ class Written:
 
     fingerprint: Fingerprint | None
     frames: int = 0
-    squares: float = 0.0
+    sums: _Sums = field(default_factory=_Sums)
     clipped: int = 0
     mono_db: float | None = None
     loop: tuple[int, int] | None = None
     notes: list[str] = field(default_factory=list)
     ends: _Ends = field(default_factory=lambda: _Ends())
 
-    def level(self, channels: int) -> float:
-        """Root mean square, full scale is 1."""
-        return float((self.squares / max(1, self.frames * channels)) ** 0.5)
-
     def watching(self, blocks: Iterator[Block]) -> Iterator[Block]:
         import numpy as np
 
         for block in blocks:
             self.frames += len(block)
-            self.squares += sum_squares(block)
+            self.sums.add(block)
             self.ends.add(block)
             if max(block.max(initial=0), -block.min(initial=0)) > 1:
                 self.clipped += int((np.abs(block) > 1).sum())
@@ -87,13 +110,13 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     """Decode what was written, and compare. Gives the coding loss."""
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
-    frames, squares, ends = 0, 0.0, _Ends()
+    frames, sums, ends = 0, _Sums(), _Ends()
     with open_sound(path) as sound:
         facts = sound.facts
         wrong = target.differs(facts)
         for block in sound.blocks():
             frames += len(block)
-            squares += sum_squares(block)
+            sums.add(block)
             ends.add(block)
             if again:
                 again.add(block)
@@ -102,7 +125,13 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     if frames != written.frames:
         wrong.append(f"{frames} samples, not {written.frames}")
     wrong += _ends_lost(target, written, ends)
-    wrong += _level_changed(target, written, (squares / max(1, frames * facts.channels)) ** 0.5)
+    wrong += _level_changed(target, written, sums)
+    if (
+        target.codec == "Opus"
+        and abs(written.sums.offset) > _OFFSET
+        and abs(sums.offset) < abs(written.sums.offset) / 2
+    ):
+        written.notes.append(f"Opus leaves its offset (DC) of {100 * written.sums.offset:.1f} % out")
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
@@ -121,11 +150,11 @@ def _ends_lost(target: Target, written: Written, ends: _Ends) -> Iterator[str]:
             yield f"its {name} is lost"
 
 
-def _level_changed(target: Target, written: Written, found: float) -> Iterator[str]:
+def _level_changed(target: Target, written: Written, sums: _Sums) -> Iterator[str]:
     import math
 
-    level = written.level(target.channels)
     lossy = target.codec in LOSSY
+    level, found = (one.level(beside_offset=lossy) for one in (written.sums, sums))
     if written.clipped or max(level, found) < _FAINT or (lossy and written.frames < _SHORT * target.rate):
         return
     change = 20 * math.log10(max(found, 1e-9) / max(level, 1e-9))

@@ -20,7 +20,7 @@ from ichnos.audio.measure.sides import OUT_OF_PHASE, STEREO
 if TYPE_CHECKING:
     from ichnos.audio.process.treatments import Step
 
-CHAIN_EDITION = 3  # raised whenever the same clip and target would give other bytes
+CHAIN_EDITION = 4  # raised whenever the same clip and target would give other bytes
 
 
 @dataclass(frozen=True)

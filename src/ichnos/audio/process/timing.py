@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING, Literal
 
 from ichnos.audio.blocks.chain import AudioStream, resample
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
     from ichnos.audio.blocks.block import Block
 
+_OVER_SILENCE = 10 ** (24 / 20)  # of a peak over what counts as silence
 Shape = Literal["straight", "smooth", "power"]
 
 
@@ -34,30 +35,40 @@ def cut(stream: AudioStream, start: float, end: float | None) -> AudioStream:
     return stream.moved(kept(), lambda line: line.later(-first))
 
 
-def trim(stream: AudioStream, threshold: float, keep: float) -> AudioStream:
+def trim(
+    stream: AudioStream, threshold: float, keep: float, say: Callable[[str], None] = lambda _: None
+) -> AudioStream:
     """Take silence off both ends.
 
     Args:
-        threshold: dBFS; what never passes it counts as silence.
+        threshold: dBFS; what never passes it counts as silence. Of a clip that is so quiet itself that its peak is
+            less than 24 dB above that, what is 24 dB below its peak.
         keep: seconds of it that stay.
+        say: called with a sentence where the threshold is another.
     """
     import numpy as np
 
-    limit = 10 ** (threshold / 20)
-    first = last = None
-    at = 0
+    limit, peak = 10 ** (threshold / 20), 0.0
 
     def watching() -> Iterator[Block]:
-        nonlocal first, last, at
+        nonlocal peak
         for block in stream.blocks:
-            sounding = np.flatnonzero(np.abs(block) > limit) // block.shape[1]
-            if len(sounding):
-                first = at + int(sounding[0]) if first is None else first
-                last = at + int(sounding[-1])
-            at += len(block)
+            peak = max(peak, float(block.max(initial=0)), -float(block.min(initial=0)))
             yield block
 
     spool = Spool(watching(), stream.channels)
+    if 0 < peak < limit * _OVER_SILENCE:
+        limit = peak / _OVER_SILENCE
+        levels = (20 * math.log10(level) for level in (peak, limit))
+        say("its peak is {:.0f} dBFS, so what counts as silence is below {:.0f} dBFS".format(*levels))
+    first = last = None
+    at = 0
+    for block in spool.blocks():
+        sounding = np.flatnonzero(np.abs(block) > limit) // block.shape[1]
+        if len(sounding):
+            first = at + int(sounding[0]) if first is None else first
+            last = at + int(sounding[-1])
+        at += len(block)
     if first is None or last is None:
         return stream.through(spool.blocks())  # all silence: nothing to tell the ends by
     margin = round(keep * stream.rate)
@@ -100,6 +111,36 @@ def fade(stream: AudioStream, rise: float, fall: float, shape: Shape) -> AudioSt
             yield block
 
     return stream.through(shaped())
+
+
+def soften(stream: AudioStream, seconds: float) -> AudioStream:
+    """Fade the first and the last of a clip, each where it does not begin or end at zero: there it would click."""
+    import numpy as np
+
+    spool = Spool(stream.blocks, stream.channels)
+    count = min(round(seconds * stream.rate), spool.frames // 2)
+    ends = [spool.part(0, 1), spool.part(spool.frames - 1, spool.frames)]
+    is_off = [bool(np.abs(end).max(initial=0) > 1e-4) for end in ends]
+    up, down = (count / stream.rate if off else 0.0 for off in is_off)
+    return fade(stream.through(spool.blocks()), up, down, "smooth")
+
+
+def centre(stream: AudioStream) -> AudioStream:
+    """Take the mean of each channel away from it (DC); nothing else moves, not at the beginning either."""
+    import numpy as np
+
+    total, frames = np.zeros(stream.channels), 0
+
+    def watching() -> Iterator[Block]:
+        nonlocal frames
+        for block in stream.blocks:
+            total[:] += block.sum(axis=0, dtype=np.float64)
+            frames += len(block)
+            yield block
+
+    spool = Spool(watching(), stream.channels)
+    mean = (total / max(1, frames)).astype(np.float32)
+    return stream.through(block - mean for block in spool.blocks())
 
 
 def reverse(stream: AudioStream) -> AudioStream:

@@ -70,7 +70,7 @@ class Trim(_Step):
     keep: Seconds = Field(default=0.01, description="seconds of silence that stay")
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
-        return timing.trim(stream, self.threshold, self.keep)
+        return timing.trim(stream, self.threshold, self.keep, say)
 
 
 class Cut(_Step):
@@ -99,6 +99,23 @@ class Fade(_Step):
 
     def apply(self, stream: AudioStream, say: Say) -> AudioStream:
         return timing.fade(stream, self.rise, self.fall, self.shape)
+
+
+class Soften(_Step):
+    about = "fade the first and the last of it in and out, where it does not begin or end at zero"
+    step: Literal["soften"] = "soften"
+    seconds: float = Field(default=0.002, gt=0, le=1, description="seconds")
+
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.soften(stream, self.seconds)
+
+
+class Centre(_Step):
+    about = "take its offset (DC) away: the mean of each channel"
+    step: Literal["centre"] = "centre"
+
+    def apply(self, stream: AudioStream, say: Say) -> AudioStream:
+        return timing.centre(stream)
 
 
 class Gain(_Step):
@@ -257,9 +274,9 @@ class LoopFade(_Step):
 
 # In the order in which they are applied where they are given as options.
 Step = Annotated[
-    Cut | Trim | Reverse | Speed | Pitch
+    Centre | Cut | Trim | Reverse | Speed | Pitch
     | HighPass | LowPass | LowShelf | HighShelf | Bell
-    | Fade | Repeat | LoopFade
+    | Soften | Fade | Repeat | LoopFade
     | Gain | SoftClip | Loudness | Limit,
     Field(discriminator="step"),
 ]  # fmt: skip
@@ -304,7 +321,7 @@ def ceiling_of(steps: Sequence[Step]) -> float | None:
     for step in steps:
         if isinstance(step, Loudness | Limit):
             ceiling = step.ceiling
-        elif not (step.only_moves or isinstance(step, Fade)):
+        elif not (step.only_moves or isinstance(step, Fade | Soften)):
             ceiling = None
     return ceiling
 
