@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import io
 import math
 
 import numpy as np
 import pytest
+import soundfile
 from numpy.typing import NDArray
 
 from ichnos.audio.blocks import filters
+from ichnos.audio.files.clips import OpenSound
+from ichnos.audio.measure.analysis import glance
 from ichnos.audio.measure.loudness import Loudness, LoudnessMeter, k_weighting
 from ichnos.audio.measure.peaks import PeakMeter, between, decibels, highest_between
 from ichnos.audio.measure.spectrum import bands
+from ichnos.page.gathering import heard
 
 RATE = 48000
 Signal = NDArray[np.float32]
@@ -180,3 +185,14 @@ def test_the_quick_way_to_a_true_peak_misses_nothing() -> None:
         above = float(random.uniform(0, 2))
         found = highest_between(sound.astype(np.float32), above)
         assert found == pytest.approx(max(above, float(between(sound.astype(np.float32)).max())), abs=1e-5)
+
+
+def test_one_channel_and_the_same_on_two_are_as_loud_on_the_page() -> None:
+    """Of one channel both loudspeakers play all, of which the standard counts one."""
+    sound = 0.1 * np.random.default_rng(2).normal(size=(2 * 44100, 1))
+    levels = []
+    for channels in (1, 2):
+        file = io.BytesIO()
+        soundfile.write(file, np.repeat(sound, channels, axis=1), 44100, format="WAV")
+        levels.append(heard(glance(OpenSound(file, "a.wav"), 10)))
+    assert levels[0] == pytest.approx(levels[1], abs=0.02)

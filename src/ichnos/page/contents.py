@@ -13,7 +13,7 @@ from ichnos.games.facts import own_facts
 from ichnos.games.profiles.vocabulary import is_spoken
 from ichnos.games.things import SoundThing
 from ichnos.pack.workspace.verdicts import Verdict
-from ichnos.page.gathering import Content, Entry, PageModel, Shown
+from ichnos.page.gathering import Content, Entry, PageModel, Shown, heard
 from ichnos.review.by_key import number
 from ichnos.review.findings import Finding
 
@@ -71,6 +71,7 @@ def _content(content: Content) -> dict[str, Any]:
         "channels": facts.channels,
         "seconds": round(facts.seconds, 4),
         "loudness": _rounded(seen.loudness.level),
+        "heard": _rounded(heard(seen)),
         "peak": _rounded(seen.peak),
         "truePeak": _rounded(seen.true_peak),
         "loop": loop,

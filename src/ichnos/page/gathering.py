@@ -56,8 +56,19 @@ class Shown:
     @property
     def level(self) -> float | None:
         """How loud it is, in LUFS, before the definition makes it louder or quieter; None for silence."""
-        found = self.content.glance.loudness.level if self.content and self.content.glance else -math.inf
-        return found if math.isfinite(found) else None
+        return heard(self.content.glance) if self.content and self.content.glance else None
+
+
+def heard(seen: Glance) -> float | None:
+    """The loudness of a sound on two loudspeakers, in LUFS; None for silence.
+
+    ITU-R BS.1770 counts each channel once; one alone comes out of both, and is 3 LU louder then.
+    """
+    level = seen.loudness.level + (_OF_BOTH if seen.facts.channels == 1 else 0)
+    return level if math.isfinite(level) else None
+
+
+_OF_BOTH = 10 * math.log10(2)  # LU
 
 
 @dataclass(frozen=True)

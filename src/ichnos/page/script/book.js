@@ -3,7 +3,7 @@
 
 /**
  * @typedef {{digest: string, size: number, trouble: string, format?: string, channels?: number,
- *   seconds?: number, loudness?: number|null,
+ *   seconds?: number, loudness?: number|null, heard?: number|null,
  *   peak?: number|null, truePeak?: number|null, loop?: [number, number]|null, copied?: boolean, shape?: string}} Content
  * @typedef {{role: string, file: string, content: number|null, weight: number, volume: number, pitch: number,
  *   ofGame: boolean}} Piece

@@ -76,10 +76,10 @@ export function gainOf(side, one) {
   const entry = open();
   const away = reach(entry, state.away);
   const content = contentOf(one);
-  if (state.matched && content && typeof content.loudness === "number") {
-    const all = [...entry.new, ...entry.old].map((other) => contentOf(other)?.loudness);
+  if (state.matched && content && typeof content.heard === "number") {
+    const all = [...entry.new, ...entry.old].map((other) => contentOf(other)?.heard);
     const quietest = Math.min(.../** @type {number[]} */ (all.filter((loud) => typeof loud === "number")));
-    return 10 ** ((quietest - content.loudness) / 20) * away;
+    return 10 ** ((quietest - content.heard) / 20) * away;
   }
   return (side === "new" ? entry.volume : entry.oldVolume) * one.volume * away;
 }

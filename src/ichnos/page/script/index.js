@@ -9,7 +9,7 @@ const across = (value) => `${(100 * Math.min(1, Math.max(0, ((value ?? FLOOR) - 
 
 /** How loud the old one is. @param {Entry} entry */
 function oldLevel(entry) {
-  const found = entry.old.map((one) => contentOf(one)?.loudness).filter((one) => typeof one === "number");
+  const found = entry.old.map((one) => contentOf(one)?.heard).filter((one) => typeof one === "number");
   return found.length ? Math.max(.../** @type {number[]} */ (found)) + 20 * Math.log10(entry.oldVolume || 1e-3) : null;
 }
 
