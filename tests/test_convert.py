@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import signal
+import struct
 import subprocess
 import sys
 import time
@@ -249,3 +250,37 @@ def test_a_conversion_that_goes_wrong_is_no_result(
     assert "the conversion did not come out as written" in result.err
     assert reason in result.err
     assert not list((tmp_path / "out").iterdir())
+
+
+def _many(path: Path, sound: np.ndarray, mask: int) -> None:
+    """A WAV of several channels that says where they are heard, by the letter of the format."""
+    count = sound.shape[1]
+    data = (sound * 32767).astype("<i2").tobytes()
+    form = struct.pack("<HHIIHHHHI", 0xFFFE, count, RATE, RATE * count * 2, count * 2, 16, 22, 16, mask)
+    form += bytes.fromhex("0100000000001000800000aa00389b71")
+    body = b"WAVEfmt " + struct.pack("<I", len(form)) + form + b"data" + struct.pack("<I", len(data)) + data
+    path.write_bytes(b"RIFF" + struct.pack("<I", len(body)) + body)
+
+
+@pytest.mark.parametrize(
+    ("mask", "centre", "low", "said"),
+    [
+        (0xF, (1, 1), (0, 0), "quieter."),  # left, right, centre, low effects
+        (0x107, (1, 1), (2**-0.5, 2**-0.5), "quieter."),  # left, right, centre, behind
+        (0x33, (1, 0), (0, 1), "quieter."),  # left, right, back left, back right
+        (0, (1, 0), (0, 1), "taken for left, right, back left, back right."),
+        (0x5003, (1, 1), (1, 1), "is not known, so each goes to both sides."),
+    ],
+)
+def test_channels_are_mixed_by_where_they_are_heard(tmp_path: Path, mask: int, centre: tuple[float, float], low: tuple[float, float], said: str) -> None:  # fmt: skip
+    time_ = np.arange(RATE) / RATE
+    tones = np.stack([np.sin(2 * np.pi * hz * time_) for hz in (440, 50)], axis=1)
+    _many(tmp_path / "a.wav", np.hstack([np.zeros((RATE, 2)), 0.4 * tones]), mask)
+    done = run("convert", "a.wav", "--to", "out", "--container", "wav", "--channels", "2", cwd=tmp_path)
+    assert done.err.strip().endswith(said)
+    with wave.open(str(tmp_path / "out/a.wav")) as file:
+        out = np.frombuffer(file.readframes(RATE), "<i2").reshape(-1, 2) / 32768
+    found = 2 * out.T @ tones / RATE  # of each side: the centre, and what is behind or low
+    scale = found[:, 0].max() / max(centre)
+    assert found[:, 0] / scale == pytest.approx(centre, abs=0.01)
+    assert found[:, 1] / scale == pytest.approx(low, abs=0.01)

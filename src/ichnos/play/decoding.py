@@ -137,7 +137,8 @@ class Sounds:
                 with file.stream() as stream:
                     sound = clips.OpenSound(stream, file.name)
                     channels = min(2, sound.facts.channels)
-                    self._spools[at] = Spool(chain.mix_channels(sound.blocks(), channels), channels)
+                    mixed = chain.mix_channels(sound.blocks(), channels, mask=sound.facts.mask)
+                    self._spools[at] = Spool(mixed, channels)
             except IchnosError as error:
                 self.errors[file.label] = error
                 return None

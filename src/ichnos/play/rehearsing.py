@@ -186,7 +186,7 @@ class _Bed:
 
     def _once(self, rate: int) -> Iterator[Block]:
         with clips.open_sound(self.path) as sound:
-            mixed = chain.mix_channels(sound.blocks(), 2)
+            mixed = chain.mix_channels(sound.blocks(), 2, mask=sound.facts.mask)
             for block in chain.resample(mixed, sound.facts.rate, rate, 2):
                 yield block * self.volume
 

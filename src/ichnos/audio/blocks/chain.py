@@ -43,10 +43,10 @@ class AudioStream:
         return replace(self, blocks=blocks, timeline=there)
 
 
-def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> Iterator[Block]:
+def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix", mask: int = 0) -> Iterator[Block]:
     """Mono is the mean of both sides, or one of them; stereo from mono is the same on both sides.
 
-    More channels become sides first, as ITU-R BS.775 says.
+    More channels become sides first, as ITU-R BS.775 says. ``mask``: where they are heard (see ``surround``).
     """
     import numpy as np
 
@@ -57,23 +57,23 @@ def mix_channels(blocks: Iterable[Block], channels: int, side: Side = "mix") -> 
         elif channels == 1 and side != "mix" and count == 2:
             yield np.ascontiguousarray(block[:, :1] if side == "left" else block[:, 1:2])
         elif channels == 1:
-            yield mono(block)
+            yield mono(block, mask)
         elif count == 1:
             yield np.repeat(block, channels, axis=1)
         elif channels == 2:
-            yield block @ to_stereo(count)
+            yield block @ to_stereo(count, mask)
         else:
             yield np.ascontiguousarray(block[:, :channels])
 
 
-def mono(block: Block) -> Block:
+def mono(block: Block, mask: int = 0) -> Block:
     """The mean of both sides; of more channels, of the sides that they become."""
     import numpy as np
 
     if block.shape[1] == 1:
         return block
     if block.shape[1] > 2:
-        return np.asarray(block @ to_stereo(block.shape[1]).mean(axis=1, keepdims=True))
+        return np.asarray(block @ to_stereo(block.shape[1], mask).mean(axis=1, keepdims=True))
     mixed = block[:, 0] + block[:, 1]  # far faster than mean() along so short an axis
     mixed *= np.float32(0.5)
     return mixed[:, None]

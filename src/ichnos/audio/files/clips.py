@@ -42,7 +42,11 @@ _CODECS = {
 
 @dataclass(frozen=True)
 class Facts:
-    """What a sound file is. ``rate`` in frames a second, ``frames`` for each channel."""
+    """What a sound file is. ``rate`` in frames a second, ``frames`` for each channel.
+
+    ``mask``: where its channels are heard, as a WAV says it (a bit for each place, see ``surround``); 0 where it does
+    not say it, or its format knows one way alone.
+    """
 
     container: str
     claimed: str | None  # by the extension
@@ -50,6 +54,7 @@ class Facts:
     rate: int
     channels: int
     frames: int
+    mask: int = 0
 
     @property
     def seconds(self) -> float:
@@ -126,7 +131,8 @@ class OpenSound:
         self._decoder = sound, self.stream.tell()
         codec = _CODECS.get(sound.subtype, sound.subtype)
         claimed, frames = containers.claimed(self.path), sound.frames
-        facts = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames)
+        mask = containers.channel_mask(self.stream) if container == "WAV" and sound.channels > 2 else 0
+        facts = _possible(self.place, container, claimed, codec, sound.samplerate, sound.channels, frames, mask)
         if not frames:
             what = f"this {container} file holds no sound (0 frames)"
             raise IchnosError(what, place=self.place, cure="export or download it again")

@@ -149,3 +149,26 @@ def _matroska_missing(stream: IO[bytes], size: int) -> str | None:
 def _vint_length(first: int) -> int:
     """The bytes of a number by its first byte: one more than it has leading zeros."""
     return 9 - first.bit_length()
+
+
+def channel_mask(stream: IO[bytes]) -> int:
+    """Where the channels of a WAV are heard, a bit for each place (``dwChannelMask``); 0 where it does not say.
+
+    Source: Microsoft, *Multiple channel audio data and WAVE files* (2007).
+    """
+    position = stream.tell()
+    try:
+        at = 12
+        while True:
+            stream.seek(at)
+            head = stream.read(8)
+            if len(head) < 8:
+                return 0
+            name, length = struct.unpack("<4sI", head)
+            if name == b"fmt ":
+                body = stream.read(min(length, 40))
+                is_extended = len(body) >= 24 and struct.unpack_from("<H", body)[0] == 0xFFFE
+                return int(struct.unpack_from("<I", body, 20)[0]) if is_extended else 0
+            at += 8 + length + length % 2
+    finally:
+        stream.seek(position)

@@ -136,7 +136,7 @@ def _measured(
     tags: dict[str, str],
 ) -> ClipAnalysis:
     peaks = PeakMeter(facts.rate, facts.channels)
-    loudness = LoudnessMeter(facts.rate, facts.channels)
+    loudness = LoudnessMeter(facts.rate, facts.channels, facts.mask)
     ends, sides, waveform = _Ends(), SidesMeter(), _WaveformMeter(facts)
     spectrum = SpectrumMeter(facts.rate, facts.frames)
     offset, edges, frames = _Offset(), _Edges(facts.rate), 0

@@ -115,7 +115,7 @@ def sides(clip: OpenSound, on_progress: Callable[[float], None]) -> AudioStream:
             on_progress(len(block) / facts.rate)
 
     channels = min(2, facts.channels)
-    mixed = chain.mix_channels(telling(), channels)
+    mixed = chain.mix_channels(telling(), channels, mask=facts.mask)
     return AudioStream(chain.resample(mixed, facts.rate, RATE, channels), RATE, channels)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ichnos.audio.blocks.filters import Biquad, Filtering, high_pass
+from ichnos.audio.blocks.surround import weights
 
 if TYPE_CHECKING:
     import numpy as np
@@ -18,14 +19,6 @@ _ABSOLUTE_GATE = -70.0  # LUFS (BS.1770-4, Annex 1)
 _RELATIVE_GATE = -10.0  # LU below the loudness of what passes the absolute gate
 _WINDOW = 4  # hops of 100 ms in a block of 400 ms: blocks overlap by three quarters
 _LOWEST_RATE = 44100  # Hz
-_SURROUND = 1.41  # the weight of channels between 60 and 120 degrees from the front (Annex 3, table 4)
-_WEIGHTS = {  # by the number of channels, in WAV's order
-    4: (1, 1, _SURROUND, _SURROUND),
-    5: (1, 1, 1, _SURROUND, _SURROUND),
-    6: (1, 1, 1, 0, _SURROUND, _SURROUND),
-    7: (1, 1, 1, 0, 1, _SURROUND, _SURROUND),
-    8: (1, 1, 1, 0, 1, 1, _SURROUND, _SURROUND),
-}
 
 
 @dataclass(frozen=True)
@@ -74,7 +67,8 @@ class LoudnessMeter:
     A mono clip counts as one channel: played on two loudspeakers at full level it is 3 LU louder.
     """
 
-    def __init__(self, rate: int, channels: int) -> None:
+    def __init__(self, rate: int, channels: int, mask: int = 0) -> None:
+        """``mask``: where channels are heard (see ``surround``)."""
         import numpy as np
 
         self._up = None
@@ -84,7 +78,7 @@ class LoudnessMeter:
         self._rate, self._channels = rate, channels
         self._recent = np.zeros(0)  # the power of the last block, frame by frame
         self._filter = Filtering(k_weighting(rate), channels)
-        self._weights = np.array(_WEIGHTS.get(channels, (1,) * channels), np.float64)
+        self._weights = np.array(weights(channels, mask), np.float64)
         self._hops: list[float] = []  # energy of each whole hop
         self._energy = 0.0  # of the hop that is not full yet
         self._frames = 0

@@ -10,7 +10,7 @@ from typing import IO, TYPE_CHECKING
 
 from ichnos.audio.blocks import chain
 from ichnos.audio.blocks.chain import AudioStream, Side
-from ichnos.audio.blocks.surround import loss
+from ichnos.audio.blocks.surround import loss, places
 from ichnos.audio.blocks.timeline import Timeline
 from ichnos.audio.files import loops, marks, ogg
 from ichnos.audio.files.clips import Facts, OpenSound, open_sound
@@ -186,10 +186,9 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
         if mixing:
             mixed = mixing.mixed(decoded, chain.mono)
         else:
-            mixed = chain.mix_channels(decoded, target.channels, side)
+            mixed = chain.mix_channels(decoded, target.channels, side, facts.mask)
         if facts.channels > STEREO and target.channels <= STEREO:
-            how = f"mixed down after ITU-R BS.775, {-loss(facts.channels):z.1f} dB quieter"
-            written.notes.append(f"its {facts.channels} channels are {how}")
+            written.notes.append(_mixed_down(facts))
         resampled = chain.resample(mixed, facts.rate, target.rate, target.channels)
         flow = AudioStream(resampled, target.rate, target.channels, Timeline(target.rate / facts.rate))
         found = (target.loop.at or loops.marked(job.source.stream, facts, target.loop)) if target.loop else None
@@ -208,6 +207,21 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
             written.notes += _keep_marks(job.source.stream, out, target, flow.timeline, written.frames)
     written.mono_db = mixing.mono_db if mixing else None
     return written
+
+
+def _mixed_down(facts: Facts) -> str:
+    """What becomes of more than two channels, and whether it is known where they are heard."""
+    quieter = -loss(facts.channels, facts.mask)
+    known = places(facts.channels, facts.mask)
+    said = f"its {facts.channels} channels are mixed down after ITU-R BS.775, {quieter:z.1f} dB quieter"
+    if known is None:
+        return f"{said}; where they are heard is not known, so each goes to both sides"
+    if facts.mask == 0 and facts.container not in _ONE_ORDER:
+        return f"{said}; it does not say where they are heard, so they are taken for {', '.join(known)}"
+    return said
+
+
+_ONE_ORDER = ("FLAC", "Ogg")  # containers that have one order of channels for each number of them
 
 
 def _keep_marks(

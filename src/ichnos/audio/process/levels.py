@@ -57,7 +57,7 @@ class Lowered:
 
     def __str__(self) -> str:
         often = "once" if self.times == 1 else f"{self.times} times"
-        return f"up to {self.most_db:.1f} dB, first at {self.first or 0:.2f} s, {often}"
+        return f"up to {self.most_db:z.1f} dB, first at {self.first or 0:z.2f} s, {often}"
 
 
 _NOTICED = 10 ** (-1 / 20)  # of its level: by less, nobody hears that something is lowered

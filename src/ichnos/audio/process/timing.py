@@ -60,7 +60,7 @@ def trim(
     if 0 < peak < limit * _OVER_SILENCE:
         limit = peak / _OVER_SILENCE
         levels = (20 * math.log10(level) for level in (peak, limit))
-        say("its peak is {:.0f} dBFS, so what counts as silence is below {:.0f} dBFS".format(*levels))
+        say("its peak is {:z.0f} dBFS, so what counts as silence is below {:z.0f} dBFS".format(*levels))
     first = last = None
     at = 0
     for block in spool.blocks():

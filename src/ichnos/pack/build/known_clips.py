@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from pathlib import Path
 
 from ichnos.audio.files import clips
@@ -83,8 +83,11 @@ class KnownClips:
         if not digest or signature != now:
             return None
         try:
-            found = Clip(Facts(**json.loads(facts)), digest, now)
-        except (TypeError, ValueError):
+            said = json.loads(facts)
+            if said.keys() != {one.name for one in fields(Facts)}:
+                return None  # another edition of Ichnos kept it
+            found = Clip(Facts(**said), digest, now)
+        except (TypeError, ValueError, AttributeError):
             return None
         self._used.add(clip)
         return found
