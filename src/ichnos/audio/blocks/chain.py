@@ -127,7 +127,9 @@ def quantise(
         if dither is not None:
             shape = (len(block), 1) if alike else block.shape
             noise = dither.random(shape) - dither.random(shape)
-            scaled += np.where(_is_still(block)[:, None], 0, noise)
+            if np.count_nonzero(block) < block.size:
+                noise[_is_still(block)] = 0
+            scaled += noise
         whole = np.clip(np.rint(scaled), -full, full - 1)
         yield whole.astype(np.int16) if bits == 16 else whole.astype(np.int32) << 8
 

@@ -57,8 +57,9 @@ def _level(block: Block) -> float:
 
 @dataclass
 class _Sums:
-    """The level of a sound, and its offset (DC)."""
+    """The level of a sound; where ``beside_offset``, of what lies beside its mean (DC)."""
 
+    beside_offset: bool = False
     samples: int = 0
     squares: float = 0.0
     total: float = 0.0
@@ -66,17 +67,18 @@ class _Sums:
     def add(self, block: Block) -> None:
         self.samples += block.size
         self.squares += sum_squares(block)
-        self.total += float(block.sum(dtype="float64"))
+        if self.beside_offset:
+            self.total += float(block.sum(dtype="float64"))
 
     @property
     def offset(self) -> float:
         """The mean; full scale is 1."""
         return self.total / max(1, self.samples)
 
-    def level(self, *, beside_offset: bool) -> float:
-        """Root mean square; of what lies beside the mean, or of all."""
-        power = self.squares / max(1, self.samples)
-        return float(max(0.0, power - self.offset**2 if beside_offset else power) ** 0.5)
+    @property
+    def level(self) -> float:
+        """Root mean square."""
+        return float(max(0.0, self.squares / max(1, self.samples) - self.offset**2) ** 0.5)
 
 
 @dataclass
@@ -110,7 +112,7 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
     """Decode what was written, and compare. Gives the coding loss."""
     place = Place(str(source))
     again = Fingerprint(target.rate, written.fingerprint.frames) if written.fingerprint else None
-    frames, sums, ends = 0, _Sums(), _Ends()
+    frames, sums, ends = 0, _Sums(written.sums.beside_offset), _Ends()
     with open_sound(path) as sound:
         facts = sound.facts
         wrong = target.differs(facts)
@@ -131,7 +133,7 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
         and abs(written.sums.offset) > _OFFSET
         and abs(sums.offset) < abs(written.sums.offset) / 2
     ):
-        written.notes.append(f"Opus leaves its offset (DC) of {100 * written.sums.offset:.1f} % out")
+        written.notes.append(f"Opus leaves its offset (DC) of {100 * written.sums.offset:z.1f} % out")
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)
@@ -154,7 +156,7 @@ def _level_changed(target: Target, written: Written, sums: _Sums) -> Iterator[st
     import math
 
     lossy = target.codec in LOSSY
-    level, found = (one.level(beside_offset=lossy) for one in (written.sums, sums))
+    level, found = written.sums.level, sums.level
     if written.clipped or max(level, found) < _FAINT or (lossy and written.frames < _SHORT * target.rate):
         return
     change = 20 * math.log10(max(found, 1e-9) / max(level, 1e-9))

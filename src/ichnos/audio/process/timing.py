@@ -46,34 +46,44 @@ def trim(
         keep: seconds of it that stay.
         say: called with a sentence where the threshold is another.
     """
-    import numpy as np
-
-    limit, peak = 10 ** (threshold / 20), 0.0
-
-    def watching() -> Iterator[Block]:
-        nonlocal peak
-        for block in stream.blocks:
-            peak = max(peak, float(block.max(initial=0)), -float(block.min(initial=0)))
-            yield block
-
-    spool = Spool(watching(), stream.channels)
-    if 0 < peak < limit * _OVER_SILENCE:
-        limit = peak / _OVER_SILENCE
-        levels = (20 * math.log10(level) for level in (peak, limit))
+    found = _Sounding(10 ** (threshold / 20))
+    spool = Spool(map(found.watch, stream.blocks), stream.channels)
+    if 0 < found.peak < found.limit * _OVER_SILENCE:
+        peak = found.peak
+        found = _Sounding(peak / _OVER_SILENCE)
+        for block in spool.blocks():
+            found.watch(block)
+        levels = (20 * math.log10(level) for level in (peak, found.limit))
         say("its peak is {:z.0f} dBFS, so what counts as silence is below {:z.0f} dBFS".format(*levels))
-    first = last = None
-    at = 0
-    for block in spool.blocks():
-        sounding = np.flatnonzero(np.abs(block) > limit) // block.shape[1]
-        if len(sounding):
-            first = at + int(sounding[0]) if first is None else first
-            last = at + int(sounding[-1])
-        at += len(block)
+    first, last = found.first, found.last
     if first is None or last is None:
         return stream.through(spool.blocks())  # all silence: nothing to tell the ends by
     margin = round(keep * stream.rate)
     begin = max(0, first - margin)
     return stream.moved(spool.blocks(begin, last + 1 + margin), lambda line: line.later(-begin))
+
+
+class _Sounding:
+    """Sees where a sound first and last passes a limit, and its peak."""
+
+    def __init__(self, limit: float) -> None:
+        self.limit, self.peak = limit, 0.0
+        self.first: int | None = None
+        self.last: int | None = None
+        self._at = 0
+
+    def watch(self, block: Block) -> Block:
+        """See the next block, and give it on."""
+        import numpy as np
+
+        sounding = np.flatnonzero(np.abs(block) > self.limit) // block.shape[1]
+        if len(sounding):
+            self.first = self._at + int(sounding[0]) if self.first is None else self.first
+            self.last = self._at + int(sounding[-1])
+        if self.peak < self.limit * _OVER_SILENCE:  # above, it is enough to know that it is there
+            self.peak = max(self.peak, float(block.max(initial=0)), -float(block.min(initial=0)))
+        self._at += len(block)
+        return block
 
 
 def _curve(count: int, shape: Shape) -> NDArray[np.float32]:
