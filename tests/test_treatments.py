@@ -265,3 +265,14 @@ def test_small_things_that_were_wrong(tmp_path: Path) -> None:
     (tmp_path / "old.wav").write_bytes(b"RIFF" + len(data).to_bytes(4, "little") + data)
     said = json.loads(run("look", "old.wav", "--json", cwd=tmp_path).out)["clips"][0]
     assert said["tags"]["title"] == "M\xf6we"
+
+
+def test_an_mp3_behind_something_else(tmp_path: Path) -> None:
+    sound = 0.1 * np.sin(np.arange(2 * RATE) * 0.06)
+    soundfile.write(tmp_path / "a.mp3", sound, RATE, format="MP3", subtype="MPEG_LAYER_III")
+    (tmp_path / "b.mp3").write_bytes(b"\0" * 700 + b"what is no frame" * 20 + (tmp_path / "a.mp3").read_bytes())
+    done = run("convert", "a.mp3", "b.mp3", "--to", "out", "--container", "wav", cwd=tmp_path)
+    assert done.code == 0, done.err
+    one, other = (soundfile.read(tmp_path / f"out/{name}.wav")[0] for name in "ab")
+    assert one.shape == other.shape
+    assert np.abs(one - other).max() < 1e-4  # but for the dither

@@ -67,7 +67,8 @@ def actual(stream: IO[bytes]) -> str | None:
     head = stream.read(4)
     if head == b"fLaC":
         return "FLAC"
-    return "MP3" if start or mpeg.frame_length(head) else None
+    is_mp3 = start or mpeg.frame_length(head) or mpeg.behind_junk(stream) is not None
+    return "MP3" if is_mp3 else None
 
 
 def fault(stream: IO[bytes], container: str) -> str | None:

@@ -20,6 +20,7 @@ _KBITS = {  # by (MPEG 1?, layer), for the indices 1 to 14
 }
 _RATES = {3: (44100, 48000, 32000), 2: (22050, 24000, 16000), 0: (11025, 12000, 8000)}
 _TAGS = (b"TAG", b"APETAGEX", b"LYRICSBEGIN", b"ID3", b"3DI")  # what may stand behind the last frame
+_IN_A_ROW = 4  # frames, so that none is one by chance
 _READ = 1 << 18  # bytes at once
 _SEARCHED = 1 << 16  # bytes in which the first frame must begin
 
@@ -45,6 +46,18 @@ def frame_length(head: bytes) -> int:
     if layer == 1:
         return (12 * bits // hertz + padding) * 4
     return (72 if layer == 3 and not first else 144) * bits // hertz + padding
+
+
+def behind_junk(stream: IO[bytes]) -> int | None:
+    """Where the frames begin of an MP3 that has something else in front: several stand one behind the other there."""
+    start = at = _first_frame(stream)
+    for _ in range(_IN_A_ROW):
+        if at is None:
+            return None
+        stream.seek(at)
+        length = frame_length(stream.read(4))
+        at = at + length if length else None
+    return start
 
 
 def _samples(head: bytes) -> float:
@@ -86,16 +99,17 @@ def fault(stream: IO[bytes], size: int) -> str | None:
 
 
 class WithLength(io.RawIOBase):
-    """An MP3 whose length nobody says, read as if a frame in front said it.
+    """An MP3 whose length nobody says, read as if a frame in front said it; without what is no frame before the first.
 
     Without that frame a decoder guesses the length from the first frame's bit rate, which is right for no MP3
     of a variable one, and stops there.
     """
 
-    def __init__(self, stream: IO[bytes], start: int, size: int) -> None:
-        """``start``: of the first frame in ``stream``, which has ``size`` bytes."""
+    def __init__(self, stream: IO[bytes], start: int, size: int, *, says_length: bool = False) -> None:
+        """``start``: of the first frame in ``stream``, which has ``size`` bytes. ``says_length``: that frame does."""
         stream.seek(start)
-        self._front = _length_frame(stream.read(4), _count(stream, start, size), size - start)
+        head = stream.read(4)
+        self._front = b"" if says_length else _length_frame(head, _count(stream, start, size), size - start)
         self._stream, self._start, self._at = stream, start, 0
         self._size = len(self._front) + size - start
 

@@ -59,6 +59,8 @@ def repaired(stream: IO[bytes], container: str) -> Any:
     """The stream, or one in its place that the decoder reads to its end."""
     if container == "MP3" and (start := mpeg.without_length(stream)) is not None:
         return mpeg.WithLength(stream, start, stream.seek(0, os.SEEK_END))
+    if container == "MP3" and (start := mpeg.behind_junk(stream)) and mpeg.after_id3(_head(stream)) == 0:
+        return mpeg.WithLength(stream, start, stream.seek(0, os.SEEK_END), says_length=True)
     if container == "WAV" and (patches := _wav_sizes(stream)):
         return Patched(stream, patches)
     if container == "Ogg" and (head := ogg.header_packets(stream, 1)) and head[0].startswith(b"\x7fFLAC"):
@@ -67,6 +69,11 @@ def repaired(stream: IO[bytes], container: str) -> Any:
         return Patched(stream, patches)
     stream.seek(0)
     return stream
+
+
+def _head(stream: IO[bytes]) -> bytes:
+    stream.seek(0)
+    return stream.read(10)
 
 
 def _wav_sizes(stream: IO[bytes]) -> dict[int, bytes]:
