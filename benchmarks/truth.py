@@ -22,13 +22,13 @@ import soundfile
 from numpy.typing import NDArray
 
 from ichnos.audio.blocks.chain import AudioStream, mix_channels, resample
-from ichnos.audio.files import clips
+from ichnos.audio.files import clips, markers, marks
 from ichnos.audio.measure import audibility, splitting
 from ichnos.audio.measure.analysis import analyse
 from ichnos.audio.measure.loudness import LoudnessMeter
 from ichnos.audio.measure.peaks import PeakMeter
 from ichnos.audio.measure.seams import LoopSeams
-from ichnos.audio.process import conversion, timing
+from ichnos.audio.process import conversion, levels, timing
 from ichnos.audio.process import treatments as t
 from ichnos.audio.process.target import Target
 
@@ -278,6 +278,48 @@ def better_loops(random: np.random.Generator) -> Rows:
     yield "a better loop, by how much it is worse", "measured afresh", worse, 0
 
 
+def moved_marks(random: np.random.Generator) -> Rows:
+    """Where the marks of a clip are after each conversion and step, against where its sound is."""
+    frames, speed = 3 * RATE, 1.5
+    moves: dict[str, tuple[tuple[t.Step, ...], Callable[[float], float]]] = {
+        "nothing": ((), lambda at: at),
+        "gain and filter": ((t.Gain(db=-3), t.HighPass(hz=80)), lambda at: at),
+        "a cut": ((t.Cut(start=0.25, end=2.8),), lambda at: at - 0.25 * RATE),
+        "speed": ((t.Speed(factor=speed),), lambda at: at / speed),
+        "backwards": ((t.Reverse(),), lambda at: frames - at),
+    }
+    for name, (steps, where) in moves.items():
+        aside = []
+        for container, codec in (("WAV", "PCM 16"), ("Ogg", "Vorbis"), ("FLAC", "PCM 16")):
+            for rate in (22050, RATE, 48000):
+                first, last = int(random.integers(RATE // 2, RATE)), int(random.integers(RATE + 1000, 2 * RATE))
+                clip = in_file(programme(random, 3, 1))
+                markers.add_sampler_loop(clip.stream, first, last, RATE)
+                with tempfile.TemporaryDirectory() as folder:
+                    to = Path(folder) / "a"
+                    target = Target(container, codec, rate, 1, 5.0, treatment=steps, keep_marks=True)
+                    conversion.convert(clip, target, to, 1)
+                    (found,) = marks.read(io.BytesIO(to.read_bytes()))
+                ends = sorted(where(at) * rate / RATE for at in (first, last + 1))
+                aside += [found.first - ends[0], found.last + 1 - ends[1]]
+        yield f"marks through {name}, samples aside", "where the sound is", aside, 1
+
+
+def told_squeezes(random: np.random.Generator) -> Rows:
+    """By how much a limiter says that it lowers, against what came out of it."""
+    aside = []
+    for _ in range(ROUNDS):
+        sound = np.asarray(0.05 * random.normal(size=(2 * RATE, 1)), np.float32)
+        for at in random.integers(0, 2 * RATE - 400, 5):
+            sound[at : at + 400, 0] += np.float32(random.uniform(0.3, 3)) * np.hanning(400).astype(np.float32)
+        lowered = levels.Lowered(RATE)
+        stream = levels.limit_peaks(AudioStream(iter([sound]), RATE, 1), -6, lowered=lowered)
+        out = np.concatenate(list(stream.blocks))
+        there = np.abs(sound) > 0.05
+        aside.append(lowered.most_db + 20 * np.log10(float((out[there] / sound[there]).min())))
+    yield "what a limiter says that it takes off, dB", "what came out against what went in", aside, 0.1
+
+
 def faded_hums(random: np.random.Generator) -> Rows:
     """How far the level falls where the end of a hum is faded into its beginning."""
     holes = []
@@ -302,11 +344,6 @@ def judgements(random: np.random.Generator) -> Rows:
     def noise() -> Signal:
         return 0.05 * random.normal(size=RATE)
 
-    def gap(sound: Signal) -> Signal:
-        at = int(random.integers(0, 265))
-        sound[:at], sound[RATE - 265 + at :] = 0, 0
-        return sound
-
     def crackling() -> Signal:
         sound = 0.1 * noise()
         for at in random.integers(0, RATE - 400, 30):
@@ -317,13 +354,11 @@ def judgements(random: np.random.Generator) -> Rows:
         return np.asarray(0.2 * np.sin(2 * np.pi * hz * time + random.uniform(0, 7)))
 
     kinds: list[tuple[str, bool, Callable[[], Signal]]] = [
-        ("noise", False, noise),
         ("a hum of whole periods", False, lambda: hum(float(random.integers(30, 5000)))),
         ("crackling", False, crackling),
         ("tremolo, silent at the seam", False, lambda: noise() * np.sin(2 * np.pi * 2 * time)),
         ("a hum that breaks off", True, lambda: hum(random.integers(30, 2000) + random.uniform(0.3, 0.7))),
         ("a step under noise", True, lambda: noise() + np.linspace(0, 0.15, RATE)),
-        ("6 ms of silence", True, lambda: gap(noise())),
         ("a break in the difference", True, lambda: np.stack([(one := noise()) + (two := hum(110.4)), one - two], 1)),
         *loop_signals.kinds(random),
     ]
@@ -332,6 +367,8 @@ def judgements(random: np.random.Generator) -> Rows:
         yield f"seam: {name}, share wrong", "heard" if heard else "not heard", wrong, 0 if heard else 0.05
     yield from better_loops(random)
     yield from faded_hums(random)
+    yield from moved_marks(random)
+    yield from told_squeezes(random)
     wrong = []
     for floor in (-90, -60, -50, -45, -40, -35):
         for _ in range(5):

@@ -382,3 +382,13 @@ def test_the_loop_of_an_aiff(tmp_path: Path) -> None:
         ("back-and-forth", 1000, 20000, 0, ""),
         ("point", 50000, 50000, 0, "turn"),
     ]
+
+
+def test_what_turns_round_at_the_seam_is_heard_and_half_a_sample_is_not(tmp_path: Path) -> None:
+    time_ = np.arange(RATE) / RATE
+    soundfile.write(tmp_path / "turns.wav", 0.2 * np.sin(2 * np.pi * 600.5 * time_), RATE, subtype="FLOAT")
+    code, said = _seam(tmp_path / "turns.wav")  # it ends where it began, and comes back from there
+    assert (code, _measured(said["loop"])["bend"] > 1, _measured(said["loop"])["click"] < 1) == (1, True, True)
+    hum = 0.3 * np.sin(2 * np.pi * 60 * np.arange(RATE) / (RATE + 0.5))
+    soundfile.write(tmp_path / "hum.wav", hum, RATE, subtype="FLOAT")
+    assert _seam(tmp_path / "hum.wav")[0] == 0

@@ -187,7 +187,7 @@ def _print_seam(what: str, seams: LoopSeams, loop: tuple[int, int], seam: Seam) 
 
 # What is measured at a joint, for people.
 _NAMES = {
-    "click": "click", "pause": "pause", "level": "step in level", "timbre": "change of timbre",
+    "click": "click", "bend": "bend", "pause": "pause", "level": "step in level", "timbre": "change of timbre",
     "pitch": "jump in pitch", "place": "jump in place", "width": "change of width", "beat": "off the beat by",
 }  # fmt: skip
 

@@ -22,6 +22,7 @@ _GRAIN = 0.023  # seconds of which a spectrum is taken
 _FAINT, _COVERED = 1e-4, 0.003  # of full scale, and of the sound around: steps below are never heard
 _WINDOW = 0.05  # seconds to either side, for how loud it is there
 _CLICK = 4.0  # dB by which what the joint adds may stand out
+_BEND, _ALIKE = 6.0, 6.0  # dB: what a bend may be above the usual, and how alike both sides must be for one to be heard
 _OWN_CLICKS = 3  # in a loop that clicks by itself so often, one more is none
 _OFF_BEAT = 0.012  # seconds
 _SHORTEST = 0.3  # seconds of a loop whose stretches are held against each other
@@ -36,8 +37,9 @@ class Seam:
     """What one would hear at the joint of a loop: each kind of it, with how much is too much.
 
     **click**, dB: how far, in one octave, what sounds across the joint is above the most that the clip has beside it;
-    the worst of the channels, their mix and their difference. **pause**, ms: how long it is quiet there; half as long
-    again as the longest elsewhere in the loop is too much. **level**, **timbre**, **pitch**, **place**, **width**: see
+    the worst of the channels, their mix and their difference. **bend**, dB: how far its direction turns there, above
+    the 99th percentile within 50 ms, in a sound that goes on. **pause**, ms: how long it is quiet there; twice the
+    longest elsewhere in the loop is too much. **level**, **timbre**, **pitch**, **place**, **width**: see
     :mod:`ichnos.audio.measure.jumps`. **beat**, ms: by how much the loop is no whole number of its beats, where it has
     a steady one.
     """
@@ -172,7 +174,8 @@ class LoopSeams:
         burst = _burst(before, behind, min(self._grain, around // 2), least)
         usual = self._own_click(around, least) if burst > _CLICK else 0.0
         click = Jump("click", "dB", max(0.0, burst), max(_CLICK, 1.25 * usual))
-        measures = [click, self._pause(start, end, before, behind)]
+        bend = Jump("bend", "dB", _bend(before[:, -width:], behind[:, :width], least, self._grain), _BEND)
+        measures = [click, bend, self._pause(start, end, before, behind)]
         if end + 1 - start >= _SHORTEST * rate:
             parts = (before[: self.facts.channels, -self._stretch :], behind[: self.facts.channels, : self._stretch])
             measures += jumps(*parts, self._inside)
@@ -325,6 +328,23 @@ def _sides(sound: NDArray[np.float64]) -> NDArray[np.float64]:
         return channels
     both = [channels.mean(axis=0)] + ([(channels[0] - channels[1]) / 2] if len(channels) == 2 else [])
     return np.concatenate([channels, both])
+
+
+def _bend(before: NDArray[np.float64], behind: NDArray[np.float64], least: float, length: int) -> float:
+    """How far the direction of the worst side turns at the joint, above what is usual there, in dB.
+
+    What is mirrored at the joint has no step and adds no octave to itself, and clicks. The frames of the joint itself
+    are left out: half a frame too many is not heard. Where another sound sets in, it turns anyway.
+    """
+    import numpy as np
+
+    slopes = [np.diff(side, axis=1) for side in (before, behind)]
+    turn = np.abs(slopes[1][:, 0] - slopes[0][:, -1])
+    own = np.concatenate([np.abs(side[:, 2:] - side[:, :-2]) for side in slopes], axis=1)
+    usual = np.maximum(np.percentile(own, 99, axis=1), least)
+    levels = [10 * np.log10(np.square(side).mean(axis=1) + 1e-10) for side in (before[:, -length:], behind[:, :length])]
+    turn = np.where(np.abs(levels[0] - levels[1]) < _ALIKE, turn, 0)
+    return max(0.0, float(20 * np.log10(np.maximum(turn, 1e-12) / usual).max()))
 
 
 def _burst(before: NDArray[np.float64], behind: NDArray[np.float64], length: int, least: float) -> float:
