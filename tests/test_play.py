@@ -448,6 +448,20 @@ def test_through_the_loudspeaker_where_there_is_one(tmp_path: Path, monkeypatch:
     assert (samples_.shape, rate) == ((2 * RATE, 2), RATE)
 
 
+def test_a_mix_that_is_lowered_says_by_how_much(tmp_path: Path) -> None:
+    game = game_of(tmp_path, "mill", sound("hum"))
+    tone(game.own / "bed.wav", 2, 500, level=0.9)
+    scene = scene_of(game, 2, BED, "bed-volume = 2", happening(0.5, 'play = "hum"'))
+    _, said = rehearsed(game, scene, "--to", "mix.wav")
+    low = said["lowered"]
+    assert low["most-db"] == pytest.approx(20 * np.log10(1.8 + 0.25) + 1, abs=0.7)  # the bed, the sound, up to -1 dBTP
+    assert low["first"] == pytest.approx(0, abs=0.01)
+    assert said["notes"] == [f"all together it is too loud, so the mix is lowered by up to {low['most-db']:.1f} dB, first at 0.00 s, once"]  # fmt: skip
+    assert "so the mix is lowered" in run("rehearse", scene, "--to", "mix2.wav", cwd=game.own).err
+    _, said = rehearsed(game, scene_of(game, 2, happening(0.5, 'play = "hum"')), "--to", "mix3.wav")
+    assert (said["lowered"], said["notes"]) == (None, [])
+
+
 def test_what_is_not_there_is_said_and_what_was_not_reached_is_no_fault(tmp_path: Path) -> None:
     game = game_of(tmp_path, "mill", sound("hum", '"c1.wav", "c2.wav"') + sound("far") + CUE)
     done, said = rehearsed(game, "--seconds", "0.5")
