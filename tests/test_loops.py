@@ -292,6 +292,18 @@ def test_converting_carries_the_marks_over(tmp_path: Path) -> None:
     assert _loops((tmp_path / "marsh/b.wav").read_bytes()) == [(2500, 14999)]
     assert run("treat", "b.wav", "--to", "cut", "--cut", "0.1:1", cwd=tmp_path).code == 0
     assert _loops((tmp_path / "cut/b.wav").read_bytes()) == [(590, 25589)]
+    half = run("treat", "b.wav", "--to", "half", "--cut", "0:0.5", "--like-game", "quillmarsh", cwd=tmp_path)
+    assert "its loop from sample 5000 to 29999 is not whole any more, so all of it loops" in half.err
+
+
+@given(st.integers(100, 10**6), st.integers(0, 10**6), st.sampled_from([8000, 22050, 32000, 48000]), st.booleans())
+def test_a_mark_up_to_the_end_stays_whole(length: int, start: int, to_rate: int, turned: bool) -> None:
+    timeline = Timeline(to_rate / RATE)
+    frames = round((start + length) * to_rate / RATE)
+    timeline = timeline.turned(frames) if turned else timeline
+    there = marks.moved(marks.Mark("stretch", start, start + length - 1), timeline, frames)
+    assert there is not None
+    assert there.last + 1 - there.first == max(1, round(length * to_rate / RATE))
 
 
 def _chunk(name: bytes, body: bytes, order: str = "<") -> bytes:

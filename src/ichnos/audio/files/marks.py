@@ -126,6 +126,8 @@ def _of_comments(said: Mapping[str, str]) -> Iterator[Mark]:
 def moved(mark: Mark, timeline: Timeline, frames: int) -> Mark | None:
     """A mark where its sound is now, of so many frames; None where that is not there any more."""
     first, last = timeline.span(mark.first, mark.last)
+    aside = 1 if first == -1 else -1 if last == frames else 0  # no more than rounding gives
+    first, last = first + aside, last + aside
     if first < 0 or last >= frames or (mark.kind in LOOPING and first >= last):
         return None
     return replace(mark, first=first, last=first if mark.kind == "point" else last)

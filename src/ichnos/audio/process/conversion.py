@@ -202,6 +202,8 @@ def _attempt(job: _Job, side: Side, on_progress: Callable[[float], None] = lambd
             ogg.end_at(out, written.frames, target.rate)
         if target.loop:
             written.loop = loops.carry_over(found, flow.timeline, written.frames)
+            if found and flow.timeline and marks.moved(Mark("loop", *found), flow.timeline, written.frames) is None:
+                written.notes.append(f"its {Mark('loop', *found)} is not whole any more, so all of it loops")
         if target.loop and written.loop:
             loops.mark(out, target.loop, *written.loop, target.rate)
         if target.keep_marks:
