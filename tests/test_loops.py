@@ -361,7 +361,9 @@ def test_all_marks_come_through_what_keeps_or_moves_time(tmp_path: Path) -> None
     data = _chunks((tmp_path / "half/a.wav").read_bytes())
     assert struct.unpack_from("<6I", data[b"smpl"], 36 + 24) == (1, 1, 15000, 29999, 0, 4)
     cut = run("treat", "a.wav", "--to", "cut", "--cut", "0.5:2", cwd=tmp_path)
-    assert "marks of what is cut away are left out: loop from sample 1000 to 20000; point at sample 500;" in cut.err
+    assert (
+        "marks that are not whole in it are left out: loop from sample 1000 to 20000; point at sample 500;" in cut.err
+    )
 
 
 @pytest.mark.parametrize("container", ["ogg", "flac"])
@@ -404,3 +406,18 @@ def test_what_turns_round_at_the_seam_is_heard_and_half_a_sample_is_not(tmp_path
     hum = 0.3 * np.sin(2 * np.pi * 60 * np.arange(RATE) / (RATE + 0.5))
     soundfile.write(tmp_path / "hum.wav", hum, RATE, subtype="FLOAT")
     assert _seam(tmp_path / "hum.wav")[0] == 0
+
+
+def test_a_loop_without_its_end_is_not_moved_to_where_it_fits(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "a.wav", _hum(2), RATE)
+    run("loop", "a.wav", "--start", "5000", "--end", "29999", "--to", "b.wav", cwd=tmp_path)
+    words = ("treat", "b.wav", "--to", "cut", "--cut", "0:0.65", "--like-game", "quillmarsh")
+    assert "is not whole any more, so all of it loops" in run(*words, cwd=tmp_path).err
+    frames = soundfile.info(tmp_path / "cut/b.wav").frames
+    assert _loops((tmp_path / "cut/b.wav").read_bytes()) == [(0, frames - 1)]
+
+
+@pytest.mark.parametrize("beat", [0.148, 0.15, 0.152])
+def test_the_fastest_beat_is_no_trouble(tmp_path: Path, beat: float) -> None:
+    soundfile.write(tmp_path / "a.wav", _knocks(4, 2 * beat), RATE)
+    assert _seam(tmp_path / "a.wav")[0] == 0

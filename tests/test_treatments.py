@@ -248,7 +248,7 @@ def test_ends_away_from_zero_are_softened_and_an_offset_is_taken_away_whole(tmp_
     opus = run(
         "convert", "dc.wav", "--to", "o", "--container", "ogg", "--codec", "opus", "--rate", "48000", cwd=tmp_path
     )
-    assert (opus.code, "Opus leaves its offset (DC) of 20.0 % out" in opus.err) == (0, True)
+    assert (opus.code, "Opus leaves out its offset (DC) of 20.0 %" in opus.err) == (0, True)
 
 
 def test_small_things_that_were_wrong(tmp_path: Path) -> None:

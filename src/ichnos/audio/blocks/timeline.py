@@ -17,7 +17,7 @@ class Timeline:
         return Timeline(self.scale, self.offset + frames)
 
     def faster(self, factor: float) -> Timeline:
-        """Everything takes so many times less."""
+        """Everything is played so many times faster."""
         return Timeline(self.scale / factor, self.offset / factor)
 
     def turned(self, frames: int) -> Timeline:

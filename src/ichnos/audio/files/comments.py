@@ -14,6 +14,7 @@ from typing import IO, Any
 from ichnos.audio.files import markers, ogg
 from ichnos.audio.files.clips import Facts, decoder
 from ichnos.errors import IchnosError, Place
+from ichnos.files import scratch
 
 _OURS = {
     "title": "title",
@@ -111,6 +112,16 @@ def _with_flac_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str
     for number, (kind, body) in blocks.items():
         out.write(bytes([kind | (0x80 if number + 1 == len(blocks) else 0)]) + len(body).to_bytes(3, "big") + body)
     shutil.copyfileobj(stream, out)
+
+
+def put(out: IO[bytes], comments: Mapping[str, str]) -> None:
+    """Write comments into a finished file that is open for reading and writing. Raises as ``with_comments`` does."""
+    with scratch.aside() as plain:
+        out.seek(0)
+        shutil.copyfileobj(out, plain)
+        out.seek(0)
+        out.truncate()
+        with_comments(plain, out, comments)
 
 
 def with_comments(stream: IO[bytes], out: IO[bytes], comments: Mapping[str, str]) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -11,7 +10,7 @@ from typing import IO, Literal
 from ichnos.audio.blocks.timeline import Timeline
 from ichnos.audio.files import comments, markers, marks
 from ichnos.audio.files.clips import Facts
-from ichnos.files import scratch
+from ichnos.audio.files.marks import Mark
 
 Loop = tuple[int, int]  # the first and the last frame, both played, counted from 0
 
@@ -69,12 +68,7 @@ def mark(out: IO[bytes], marking: Marking, start: int, end: int, rate: int) -> N
             tags[marking.end] = str(end + 1)
         if marking.length:
             tags[marking.length] = str(end + 1 - start)
-        with scratch.aside() as plain:
-            out.seek(0)
-            shutil.copyfileobj(out, plain)
-            out.seek(0)
-            out.truncate()
-            comments.with_comments(plain, out, tags)
+        comments.put(out, tags)
 
 
 def marked(stream: IO[bytes], facts: Facts, marking: Marking | None = None) -> Loop | None:
@@ -91,7 +85,7 @@ def carry_over(loop: Loop | None, timeline: Timeline | None, frames: int) -> Loo
     """A loop where its sound is now: its length is converted as a whole, so that it does not depend on where it lies.
 
     Args:
-        loop: of the clip; None: all of it.
+        loop: of the clip; None: all of it. So it is where a part of the loop is not there any more.
         timeline: where the clip's frames went; None: nobody knows, so that all of it loops.
         frames: how many there are now.
 
@@ -103,9 +97,5 @@ def carry_over(loop: Loop | None, timeline: Timeline | None, frames: int) -> Loo
     """
     if frames < 2:
         return None
-    if loop is None or timeline is None:
-        return 0, frames - 1
-    start, end = timeline.span(*loop)
-    length = min(frames, max(2, end + 1 - start))
-    start = min(start, frames - length)
-    return (start, start + length - 1) if start >= 0 else (0, frames - 1)
+    there = marks.moved(Mark("loop", *loop), timeline, frames) if loop and timeline else None
+    return (there.first, there.last) if there else (0, frames - 1)

@@ -6,7 +6,6 @@ Sources: RIFF (see ``markers``); Audio Interchange File Format 1.3 (``MARK``, ``
 
 from __future__ import annotations
 
-import shutil
 import struct
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -14,7 +13,6 @@ from typing import IO, Literal
 
 from ichnos.audio.blocks.timeline import Timeline
 from ichnos.audio.files import comments, markers
-from ichnos.files import scratch
 
 Kind = Literal["loop", "back-and-forth", "backward", "stretch", "point"]
 LOOPING: tuple[Kind, ...] = ("loop", "back-and-forth", "backward")  # in the order of the numbers in ``smpl``
@@ -57,9 +55,10 @@ def _marks(stream: IO[bytes]) -> Iterator[Mark]:
         yield from _of_wav(stream)
     elif head[:4] == b"FORM":
         yield from _of_aiff(stream)
-    else:
-        said = comments.flac_comments(stream) if head[:4] == b"fLaC" else comments.vorbis_comments(stream)
-        yield from _of_comments(said)
+    elif head[:4] == b"fLaC":
+        yield from _of_comments(comments.flac_comments(stream))
+    elif head[:4] == b"OggS":
+        yield from _of_comments(comments.vorbis_comments(stream))
 
 
 def loops_of(marks: Sequence[Mark]) -> list[tuple[int, int]]:
@@ -150,10 +149,5 @@ def write(out: IO[bytes], container: str, marks: Sequence[Mark], rate: int) -> l
     held = next((one for one in marks if one.kind == "loop" and not one.times), None)
     if held is not None:
         tags = {_START: str(held.first), _LENGTH: str(held.last + 1 - held.first)}
-        with scratch.aside() as plain:
-            out.seek(0)
-            shutil.copyfileobj(out, plain)
-            out.seek(0)
-            out.truncate()
-            comments.with_comments(plain, out, tags)
+        comments.put(out, tags)
     return [one for one in marks if one is not held]

@@ -27,8 +27,8 @@ _SURE = 0.03  # by so much two spectra must be more alike when one is shifted
 
 
 @dataclass(frozen=True)
-class Jump:
-    """How something changes, and what is too much: of the kind by itself, or beside what the loop does anyway."""
+class Measure:
+    """One thing that is measured at a joint: how much, and above which limit it is heard."""
 
     what: str
     unit: str
@@ -136,7 +136,7 @@ class _Spectra:
         return self._weighted(np.abs(alike[0] - alike[1]))
 
 
-def jumps(before: NDArray[np.float64], behind: NDArray[np.float64], inside: Inside) -> Iterator[Jump]:
+def jumps(before: NDArray[np.float64], behind: NDArray[np.float64], inside: Inside) -> Iterator[Measure]:
     """What jumps from one stretch to another, of shape (channels, frames) each, beside what changes inside."""
     across = _Spectra((before[None], behind[None]), inside.rate)
     for what, (unit, least, times) in _LIMITS.items():
@@ -144,7 +144,7 @@ def jumps(before: NDArray[np.float64], behind: NDArray[np.float64], inside: Insi
             continue
         value = float(_measured(across, what)[0])
         limit = least if value <= least else max(least, times * inside.most(what))
-        yield Jump(what, unit, value, limit)
+        yield Measure(what, unit, value, limit)
 
 
 def _measured(spectra: _Spectra, what: str) -> NDArray[np.float64]:

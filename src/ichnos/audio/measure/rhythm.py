@@ -48,7 +48,8 @@ def beat(levels: NDArray[np.float64], hop: float) -> Beat | None:
         return None
     # What repeats may be several beats; so few are no reason to call a loop of seven a slip.
     parts = (first / count for count in (4, 3, 2, 1))
-    one = next(part for part in parts if part >= least and alike[round(part) - 2 : round(part) + 3].max() > _PART)
+    is_beat = (part for part in parts if part >= least and alike[round(part) - 2 : round(part) + 3].max() > _PART)
+    one = next(is_beat, first)
     lags: list[float] = []
     while (len(lags) + 1) * one <= farthest:  # the farther apart, the more exactly it is known
         lags.append(_peak(alike, round((len(lags) + 1) * one)))

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from ichnos.audio.files.clips import OpenSound
 from ichnos.audio.files.loops import Loop, Marking, marked
-from ichnos.audio.measure.jumps import STRETCH, Inside, Jump, jumps
+from ichnos.audio.measure.jumps import STRETCH, Inside, Measure, jumps
 from ichnos.audio.measure.rhythm import HOP, beat, pause
 from ichnos.errors import IchnosError
 
@@ -44,10 +44,10 @@ class Seam:
     a steady one.
     """
 
-    measures: tuple[Jump, ...]
+    measures: tuple[Measure, ...]
 
     @property
-    def worst(self) -> Jump:
+    def worst(self) -> Measure:
         """What stands out most."""
         return max(self.measures, key=lambda one: one.value / one.limit)
 
@@ -173,15 +173,15 @@ class LoopSeams:
         least = _FAINT + _COVERED * math.sqrt(power)
         burst = _burst(before, behind, min(self._grain, around // 2), least)
         usual = self._own_click(around, least) if burst > _CLICK else 0.0
-        click = Jump("click", "dB", max(0.0, burst), max(_CLICK, 1.25 * usual))
-        bend = Jump("bend", "dB", _bend(before[:, -width:], behind[:, :width], least, self._grain), _BEND)
+        click = Measure("click", "dB", max(0.0, burst), max(_CLICK, 1.25 * usual))
+        bend = Measure("bend", "dB", _bend(before[:, -width:], behind[:, :width], least, self._grain), _BEND)
         measures = [click, bend, self._pause(start, end, before, behind)]
         if end + 1 - start >= _SHORTEST * rate:
             parts = (before[: self.facts.channels, -self._stretch :], behind[: self.facts.channels, : self._stretch])
             measures += jumps(*parts, self._inside)
         if self._beat is not None:
             off = self._beat.off((end + 1 - start) / rate)
-            measures.append(Jump("beat", "ms", 1000 * off, 1000 * _OFF_BEAT))
+            measures.append(Measure("beat", "ms", 1000 * off, 1000 * _OFF_BEAT))
         return Seam(tuple(measures))
 
     def _own_click(self, around: int, least: float) -> float:
@@ -201,7 +201,7 @@ class LoopSeams:
                 steps[max(0, at - around) : at + around] = 0
         return sorted(found)[-_OWN_CLICKS] if len(found) >= _OWN_CLICKS else 0.0
 
-    def _pause(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> Jump:
+    def _pause(self, start: int, end: int, before: NDArray[np.float64], behind: NDArray[np.float64]) -> Measure:
         """How long it is quiet at a joint, in the worst channel."""
         import numpy as np
 
@@ -221,7 +221,7 @@ class LoopSeams:
                 )
             )
         seconds, limit = max(found, key=lambda one: one[0] / one[1])
-        return Jump("pause", "ms", 1000 * seconds, 1000 * limit)
+        return Measure("pause", "ms", 1000 * seconds, 1000 * limit)
 
     def candidates(self) -> list[Candidate]:
         """Loops within reach whose seams are better by the same measures, the best first.

@@ -239,7 +239,7 @@ def _keep_marks(
     now = [marks.moved(mark, timeline, frames) for mark in before]
     left = marks.write(out, target.container, [mark for mark in now if mark], target.rate)
     if gone := [mark for mark, there in zip(before, now, strict=True) if there is None]:
-        yield f"marks of what is cut away are left out: {_listed(gone)}"
+        yield f"marks that are not whole in it are left out: {_listed(gone)}"
     if homeless := [mark for mark, there in zip(before, now, strict=True) if there in left]:
         yield f"{target.container} has no place for these marks, so they are left out: {_listed(homeless)}"
 

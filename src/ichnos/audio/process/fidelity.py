@@ -133,7 +133,7 @@ def prove(path: Path, target: Target, written: Written, source: Path) -> float |
         and abs(written.sums.offset) > _OFFSET
         and abs(sums.offset) < abs(written.sums.offset) / 2
     ):
-        written.notes.append(f"Opus leaves its offset (DC) of {100 * written.sums.offset:z.1f} % out")
+        written.notes.append(f"Opus leaves out its offset (DC) of {100 * written.sums.offset:z.1f} %")
     if wrong:
         cure = "choose a higher quality" if target.codec in LOSSY else ""
         raise IchnosError(f"the conversion did not come out as written: {'; '.join(wrong)}", place=place, cure=cure)

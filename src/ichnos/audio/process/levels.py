@@ -85,7 +85,7 @@ def _limited(
     watching = lowered or Lowered(rate)
     yield from _limit_peaks(blocks, rate, 10 ** ((ceiling - _SPARE) / 20), watching)
     if watching.times:
-        say(f"its peaks are lowered so that they stay below {ceiling:g} dBTP: {watching}")
+        say(f"to stay below {ceiling:g} dBTP its peaks are lowered by {watching}")
 
 
 def _limit_peaks(blocks: Iterable[Block], rate: int, most: float, lowered: Lowered) -> Iterator[Block]:
