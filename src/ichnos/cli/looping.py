@@ -160,9 +160,7 @@ def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None
     here = seams.seam().severity
     for candidate in candidates:
         _print_seam("Better", seams, candidate.loop, candidate.seam)
-        was = (
-            f"its worst measure is at {100 * candidate.seam.severity:.0f} % of its limit, before at {100 * here:z.0f} %"
-        )
+        was = f"its worst measure is at {100 * candidate.seam.severity:z.0f} % of its limit, before at {100 * here:z.0f} %"
         show.say(f"    {was}; likeness {candidate.likeness:.2f}", dim=True)
 
 
