@@ -160,7 +160,8 @@ def _print_candidates(seams: LoopSeams, candidates: Sequence[Candidate]) -> None
     here = seams.seam().severity
     for candidate in candidates:
         _print_seam("Better", seams, candidate.loop, candidate.seam)
-        was = f"its worst measure is at {100 * candidate.seam.severity:z.0f} % of its limit, before at {100 * here:z.0f} %"
+        now, before = 100 * candidate.seam.severity, 100 * here
+        was = f"its worst measure is at {now:z.0f} % of its limit, before at {before:z.0f} %"
         show.say(f"    {was}; likeness {candidate.likeness:.2f}", dim=True)
 
 
